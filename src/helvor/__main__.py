@@ -1,0 +1,5 @@
+import sys
+
+from helvor.command import main
+
+sys.exit(main())

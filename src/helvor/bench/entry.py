@@ -1,0 +1,147 @@
+"""Entries in ink, and which of them stand.
+
+Ink 1. An entry is written once and never changed.
+Ink 2. A correction is another entry that strikes an earlier one through and says why.
+Ink 3. An entry can be struck once; whoever corrects later strikes the newest. The
+       entries of one reading so form a line: its *root*, the struck ones, its *head*.
+Ink 4. An entry of kind ``struck`` puts nothing in the place of what it strikes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints
+
+
+class Payload(BaseModel):
+    """What an entry says. Each kind of reading is a subclass with its ``kind``."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    kind: str
+
+
+def _printable(text: str) -> str:
+    if any(not (character.isprintable()) for character in text):
+        raise ValueError("This holds a character that cannot be printed: type it again.")
+    return text
+
+
+Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), AfterValidator(_printable)]
+"""A short printable text."""
+
+Mark = Annotated[
+    str,
+    StringConstraints(strip_whitespace=True, min_length=1, max_length=12),
+    AfterValidator(_printable),
+]
+"""A name short enough to be pencilled under a lane."""
+
+
+class Struck(Payload):
+    """Takes back an entry without putting another in its place."""
+
+    kind: Literal["struck"] = "struck"
+
+
+class Acknowledged(Payload):
+    """Somebody saw a *stop* and goes on, with a word why.
+
+    It holds for the finding exactly as it was worded: with other numbers it is asked again.
+    """
+
+    kind: Literal["acknowledged"] = "acknowledged"
+    code: Annotated[str, Field(max_length=60)]
+    about: Annotated[str, Field(max_length=60)] = ""
+    what: Annotated[str, Field(max_length=400)]
+    why: Annotated[Words, Field(min_length=2)]
+
+
+class Problem(ValueError):
+    """Why an entry cannot be written: the field it is about, and one sentence for the person."""
+
+    def __init__(self, field: str, sentence: str) -> None:
+        super().__init__(sentence)
+        self.field = field
+        self.sentence = sentence
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """An entry as it stands in the notebook.
+
+    Attributes:
+        id: chosen by whoever wrote it, so that sending it twice writes it once.
+        seq: its place on the page, from 1.
+        payload: what it says.
+        strikes: the entry it strikes through, if any.
+        reason: why; there whenever *strikes* is.
+        by: who wrote it.
+        at: when, with its time zone.
+    """
+
+    id: UUID
+    seq: int
+    payload: Payload
+    strikes: UUID | None
+    reason: str
+    by: str
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One reading with its corrections, oldest first."""
+
+    entries: tuple[Entry, ...]
+
+    @property
+    def root(self) -> Entry:
+        """The first entry; its id names the reading for good."""
+        return self.entries[0]
+
+    @property
+    def head(self) -> Entry:
+        """The newest entry: what the reading says now."""
+        return self.entries[-1]
+
+    @property
+    def stands(self) -> bool:
+        """False when the reading was taken back."""
+        return not isinstance(self.head.payload, Struck)
+
+
+def lines(entries: Iterable[Entry]) -> list[Line]:
+    """Follow every correction; lines come in the order of their first entries.
+
+    Raises:
+        ValueError: an entry strikes one that is not on the page before it, or that is
+            already struck (the notebook refuses both, so this is damage).
+    """
+    chains: list[list[Entry]] = []
+    chain_of: dict[UUID, list[Entry]] = {}
+    for entry in entries:
+        if entry.strikes is None:
+            chain: list[Entry] = []
+            chains.append(chain)
+        else:
+            found = chain_of.get(entry.strikes)
+            if found is None or found[-1].id != entry.strikes:
+                raise ValueError(f"entry {entry.id} strikes {entry.strikes}, which does not stand")
+            chain = found
+        chain.append(entry)
+        chain_of[entry.id] = chain
+    return [Line(tuple(chain)) for chain in chains]
+
+
+def head_of(entries: Sequence[Entry], entry_id: UUID) -> UUID | None:
+    """The newest entry on the line that *entry_id* belongs to, or None if it is not here."""
+    for line in lines(entries):
+        if any(entry.id == entry_id for entry in line.entries):
+            return line.head.id
+    return None

@@ -1,0 +1,425 @@
+"""A plate on record: the kinds of entry, and the plate that the standing entries add up to.
+
+Plate 1. Distances along a lane count from the origin line, upwards.
+Plate 2. A lane or spot is named for good by the id of its first entry; the name people
+         see (``T2``) is the lane's label and the spot's number in the order of writing.
+Plate 3. There is one set-up, one eluent, one chamber, one choice of reference, one front
+         for the plate and one for each lane; writing another strikes the one that stands.
+Plate 4. A spot that was taken back keeps its number, so that a name never moves on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from pydantic import Field, StrictBool, StrictInt, field_validator, model_validator
+
+from helvor.bench.entry import (
+    Acknowledged,
+    Entry,
+    Line,
+    Mark,
+    Payload,
+    Problem,
+    Struck,
+    Words,
+    lines,
+)
+from helvor.bench.planar.eluent import Eluent, parse_eluent
+from helvor.bench.quantity import Length, Reading
+
+Phase = Literal["silica", "alumina", "paper", "C18"]
+Backing = Literal["aluminium", "plastic", "glass", "none"]
+Light = Literal["daylight", "254", "365", "stain"]
+Role = Literal["reference", "unknown", "co-spot"]
+Strength = Literal["faint", "clear", "heavy"]
+Applied = Literal["dots", "pen line", "box", "swab"]
+
+PHASES: dict[str, str] = {
+    "silica": "silica gel",
+    "alumina": "alumina",
+    "paper": "paper (cellulose)",
+    "C18": "reversed phase (C18)",
+}
+LIGHTS: dict[str, str] = {"daylight": "Daylight", "254": "254 nm", "365": "365 nm", "stain": "Stain"}
+SWATCHES: dict[str, str] = {
+    "": "#4A5660",
+    "yellow": "#D9B310",
+    "orange": "#D9772B",
+    "red": "#B8323A",
+    "pink": "#D9749B",
+    "purple": "#7B4A9E",
+    "blue": "#2F5FB3",
+    "green": "#3C8A4E",
+    "brown": "#7A5230",
+    "black": "#23282C",
+    "white": "#E9EEF2",
+}
+"""Colour word → the swatch shown beside it (sRGB)."""
+
+MAX_LANES = 40
+MAX_SPOTS = 120
+LARGEST_PLATE_MM = 600.0
+
+
+class SetUp(Payload):
+    """The plate before anything moved: what it is made of, its size, its origin line."""
+
+    kind: Literal["set-up"] = "set-up"
+    phase: Phase
+    backing: Backing = "none"
+    indicator: StrictBool = False
+    width: Length
+    height: Length
+    origin: Length
+    ruler: Literal["as written", "1 mm", "0.5 mm", "0.1 mm"] = "as written"
+
+    @model_validator(mode="after")
+    def _origin_on_plate(self) -> SetUp:
+        for name in ("width", "height"):
+            size: Reading = getattr(self, name)
+            if not 5 <= size.value <= LARGEST_PLATE_MM:
+                raise ValueError(f"{name}: {size} is not the size of a plate: 5 mm to 600 mm.")
+        if self.origin.value >= self.height.value:
+            raise ValueError(
+                f"origin: {self.origin} is above the plate, which is {self.height} high; "
+                "give the origin's height over the bottom edge."
+            )
+        return self
+
+    @property
+    def ruler_mm(self) -> float | None:
+        """The ruler's step, or None when the digits written tell it."""
+        return None if self.ruler == "as written" else float(self.ruler.removesuffix(" mm"))
+
+
+class EluentUsed(Payload):
+    """What the plate ran in."""
+
+    kind: Literal["eluent"] = "eluent"
+    eluent: Eluent
+
+    @field_validator("eluent", mode="before")
+    @classmethod
+    def _read(cls, value: Any) -> Any:
+        return parse_eluent(value) if isinstance(value, str) else value
+
+
+class Chamber(Payload):
+    """How the chamber was: the liquid's level over its floor, lining, lid."""
+
+    kind: Literal["chamber"] = "chamber"
+    level: Length | None = None
+    lined: StrictBool | None = None
+    lid: StrictBool | None = None
+
+
+class Lane(Payload):
+    """One lane: where it starts, what is on it and how it was put there."""
+
+    kind: Literal["lane"] = "lane"
+    at: Length
+    label: Mark
+    substance: Words = ""
+    role: Role = "unknown"
+    combines: tuple[UUID, ...] = Field(default=(), max_length=6)
+    applied: Applied = "dots"
+    touches: Annotated[StrictInt, Field(ge=1, le=99)] | None = None
+
+    @model_validator(mode="after")
+    def _co_spots_only(self) -> Lane:
+        if self.combines and self.role != "co-spot":
+            raise ValueError("combines: only a co-spot lane combines other lanes.")
+        return self
+
+
+class Front(Payload):
+    """The solvent front over the origin line, for the plate or for one lane."""
+
+    kind: Literal["front"] = "front"
+    lane: UUID | None = None
+    distance: Length | None = None
+    ran_off: StrictBool = False
+
+    @model_validator(mode="after")
+    def _read_or_lost(self) -> Front:
+        if (self.distance is None) != self.ran_off:
+            raise ValueError("distance: give the front's distance, or say that it ran off the plate.")
+        if self.distance is not None and self.distance.value <= 0:
+            raise ValueError("distance: the front is above the origin line: more than 0 mm.")
+        return self
+
+
+class Spot(Payload):
+    """One spot: where its centre is, optionally its ends and width, what it looked like."""
+
+    kind: Literal["spot"] = "spot"
+    lane: UUID
+    distance: Length
+    tail: Length | None = None
+    head: Length | None = None
+    width: Length | None = None
+    colour: Words = ""
+    swatch: str = ""
+    seen: tuple[Light, ...] = ("daylight",)
+    strength: Strength = "clear"
+
+    @field_validator("swatch")
+    @classmethod
+    def _known_swatch(cls, value: str) -> str:
+        if value not in SWATCHES:
+            raise ValueError(f"There is no swatch “{value[:20]}”.")
+        return value
+
+    @field_validator("seen")
+    @classmethod
+    def _each_once(cls, value: tuple[Light, ...]) -> tuple[Light, ...]:
+        if not value:
+            raise ValueError("Say under which light the spot was seen.")
+        return tuple(light for light in LIGHTS if light in value)
+
+    @model_validator(mode="after")
+    def _ends_around_centre(self) -> Spot:
+        if self.tail is not None and self.tail.value > self.distance.value:
+            raise ValueError("tail: the lower end lies below the centre.")
+        if self.head is not None and self.head.value < self.distance.value:
+            raise ValueError("head: the upper end lies above the centre.")
+        if self.width is not None and not 0 < self.width.value <= 100:
+            raise ValueError("width: a spot is more than 0 mm and at most 100 mm wide.")
+        if self.tail and self.head and self.head.value <= self.tail.value:
+            raise ValueError("head: the upper end lies above the lower end.")
+        return self
+
+    @property
+    def length(self) -> float | None:
+        """Extent along the lane, mm: from the ends when both were read, else a round spot's width."""
+        if self.tail is not None and self.head is not None:
+            return self.head.value - self.tail.value
+        return self.width.value if self.width is not None else None
+
+
+def moved(spot: Spot, distance: Reading) -> Spot:
+    """The same spot with its centre read anew; its ends move along, as they were read around it."""
+    by = distance.value - spot.distance.value
+
+    def along(end: Reading | None) -> Reading | None:
+        if end is None:
+            return None
+        value = round(max(0.0, end.value + by), 3)
+        return Reading(written=f"{value:g} mm", value=value, unit="mm", resolution=end.resolution)
+
+    return spot.model_copy(update={"distance": distance, "tail": along(spot.tail), "head": along(spot.head)})
+
+
+class ComparedTo(Payload):
+    """The spot that relative Rf values are divided by."""
+
+    kind: Literal["compared-to"] = "compared-to"
+    spot: UUID
+
+
+AnyPayload = Annotated[
+    SetUp | EluentUsed | Chamber | Lane | Front | Spot | ComparedTo | Struck | Acknowledged,
+    Field(discriminator="kind"),
+]
+
+
+@dataclass(frozen=True, slots=True)
+class LaneOnPlate:
+    """A lane that stands. ``key`` is the id of its first entry."""
+
+    key: UUID
+    lane: Lane
+    line: Line
+
+    @property
+    def label(self) -> str:
+        return self.lane.label
+
+
+@dataclass(frozen=True, slots=True)
+class SpotOnPlate:
+    """A spot that stands, with its name."""
+
+    key: UUID
+    name: str
+    spot: Spot
+    on: LaneOnPlate
+    line: Line
+
+
+@dataclass(slots=True)
+class Plate:
+    """What the standing entries of a plate add up to."""
+
+    set_up: SetUp | None = None
+    eluent: Eluent | None = None
+    chamber: Chamber | None = None
+    front: Front | None = None
+    lane_fronts: dict[UUID, Front] = field(default_factory=dict)
+    lanes: list[LaneOnPlate] = field(default_factory=list)
+    spots: list[SpotOnPlate] = field(default_factory=list)
+    compared_to: UUID | None = None
+    acknowledged: dict[tuple[str, str, str], str] = field(default_factory=dict)
+    lines: list[Line] = field(default_factory=list)
+    next_number: dict[UUID, int] = field(default_factory=dict)
+
+    def lane(self, key: UUID) -> LaneOnPlate | None:
+        return next((lane for lane in self.lanes if lane.key == key), None)
+
+    def lane_called(self, label: str) -> LaneOnPlate | None:
+        return next((lane for lane in self.lanes if lane.label.casefold() == label.casefold()), None)
+
+    def spot(self, key: UUID) -> SpotOnPlate | None:
+        return next((spot for spot in self.spots if spot.key == key), None)
+
+    def spots_in(self, key: UUID) -> list[SpotOnPlate]:
+        return [spot for spot in self.spots if spot.on.key == key]
+
+
+def spot_name(label: str, number: int) -> str:
+    """``T2``; with a stroke where the label itself ends in a digit: ``14/2``."""
+    return f"{label}/{number}" if label[-1].isdigit() else f"{label}{number}"
+
+
+def gather(entries: Iterable[Entry]) -> Plate:
+    """Fold the entries of a page into the plate they describe. Spots come from the top of each lane down."""
+    plate = Plate()
+    plate.lines = lines(entries)
+    marks: list[Line] = []
+    for line in plate.lines:
+        match line.head.payload:
+            case SetUp() as set_up:
+                plate.set_up = set_up
+            case EluentUsed() as used:
+                plate.eluent = used.eluent
+            case Chamber() as chamber:
+                plate.chamber = chamber
+            case Lane() as lane:
+                plate.lanes.append(LaneOnPlate(line.root.id, lane, line))
+            case Front(lane=None) as front:
+                plate.front = front
+            case Front(lane=UUID() as key) as front:
+                plate.lane_fronts[key] = front
+            case ComparedTo() as choice:
+                plate.compared_to = choice.spot
+            case Acknowledged() as seen:
+                plate.acknowledged[seen.code, seen.about, seen.what] = seen.why
+        if isinstance(line.root.payload, Spot):
+            marks.append(line)
+    plate.lanes.sort(key=lambda on: (on.lane.at.value, on.label))
+    lane_of = {lane.key: lane for lane in plate.lanes}
+    place = {lane.key: index for index, lane in enumerate(plate.lanes)}
+    for line in marks:
+        first: Payload = line.root.payload
+        assert isinstance(first, Spot)  # noqa: S101  narrows the type; marks hold nothing else
+        number = plate.next_number.get(first.lane, 1)
+        plate.next_number[first.lane] = number + 1
+        now, lane_now = line.head.payload, lane_of.get(first.lane)
+        if isinstance(now, Spot) and lane_now is not None:
+            name = spot_name(lane_now.label, number)
+            plate.spots.append(SpotOnPlate(line.root.id, name, now, lane_now, line))
+    plate.spots.sort(key=lambda on: (place[on.on.key], -on.spot.distance.value, on.name))
+    return plate
+
+
+
+
+def standing_twin(plate: Plate, payload: Payload) -> UUID | None:
+    """The entry that *payload* takes the place of when only one may stand (Plate 3), or None."""
+
+    def newest(same: Callable[[Payload], bool]) -> UUID | None:
+        return next((line.head.id for line in plate.lines if line.stands and same(line.head.payload)), None)
+
+    match payload:
+        case SetUp() | EluentUsed() | Chamber() | ComparedTo():
+            return newest(lambda other: other.kind == payload.kind)
+        case Front(lane=lane):
+            return newest(lambda other: isinstance(other, Front) and other.lane == lane)
+        case Acknowledged(code=code, about=about):
+            return newest(
+                lambda other: isinstance(other, Acknowledged) and (other.code, other.about) == (code, about)
+            )
+    return None
+
+
+def check(plate: Plate, payload: Payload, strikes: UUID | None) -> None:
+    """Refuse an entry that the plate as it stands cannot hold.
+
+    Args:
+        plate: the plate before the entry.
+        payload: what is to be written.
+        strikes: the head of the line that it corrects, if it does.
+
+    Raises:
+        Problem: with the field and one sentence.
+    """
+    corrected = next((line for line in plate.lines if line.head.id == strikes), None) if strikes else None
+    if corrected is not None and not isinstance(payload, Struck):
+        was = next(e.payload for e in reversed(corrected.entries) if not isinstance(e.payload, Struck))
+        if was.kind != payload.kind:
+            raise Problem("kind", f"A {was.kind} is corrected by a {was.kind}, not by a {payload.kind}.")
+    match payload:
+        case SetUp():
+            outside = [lane.label for lane in plate.lanes if lane.lane.at.value > payload.width.value]
+            if outside:
+                raise Problem("width", f"Lane {outside[0]} would lie beside a plate this narrow: move it first.")
+        case Lane():
+            _check_lane(plate, payload, corrected)
+        case Front(lane=UUID() as key):
+            _known_lane(plate, key)
+        case Spot():
+            _check_spot(plate, payload, corrected)
+        case ComparedTo():
+            if plate.spot(payload.spot) is None:
+                raise Problem("spot", "That spot is not on this plate: choose one that is.")
+        case Struck():
+            if corrected is None:
+                raise Problem("strikes", "Nothing is struck through: name the entry to take back.")
+            if isinstance(corrected.head.payload, Lane) and plate.spots_in(corrected.root.id):
+                raise Problem("lane", "Strike the spots of this lane through first; they would be left without one.")
+
+
+def _known_lane(plate: Plate, key: UUID) -> LaneOnPlate:
+    lane = plate.lane(key)
+    if lane is None:
+        raise Problem("lane", "That lane is not on this plate: choose one that is, or add it first.")
+    return lane
+
+
+def _check_lane(plate: Plate, lane: Lane, corrected: Line | None) -> None:
+    own = corrected.root.id if corrected else None
+    if plate.set_up is None:
+        raise Problem("at", "Set the plate up first: its width says where a lane can be.")
+    if lane.at.value > plate.set_up.width.value:
+        raise Problem("at", f"{lane.at} is beside the plate, which is {plate.set_up.width} wide.")
+    twin = plate.lane_called(lane.label)
+    if twin is not None and twin.key != own:
+        raise Problem("label", f"There is a lane {twin.label} already: give this one another label.")
+    if corrected is None and len(plate.lanes) >= MAX_LANES:
+        raise Problem("at", f"A plate has at most {MAX_LANES} lanes here.")
+    for key in lane.combines:
+        if key == own:
+            raise Problem("combines", "A co-spot combines other lanes, not itself.")
+        _known_lane(plate, key)
+
+
+def _check_spot(plate: Plate, spot: Spot, corrected: Line | None) -> None:
+    _known_lane(plate, spot.lane)
+    if plate.set_up is None:
+        raise Problem("distance", "Set the plate up first: its height says how far a spot can be.")
+    if corrected is None and len(plate.spots) >= MAX_SPOTS:
+        raise Problem("distance", f"A plate has at most {MAX_SPOTS} spots here: start a second plate.")
+    first = corrected.root.payload if corrected else None
+    if isinstance(first, Spot) and first.lane != spot.lane:
+        raise Problem("lane", "A spot stays in its lane: strike it through and add it in the other one.")
+    # Above the plate altogether even if somebody measured from the bottom edge.
+    if spot.distance.value > plate.set_up.height.value:
+        raise Problem("distance", f"{spot.distance} is more than the whole plate, which is {plate.set_up.height} high.")
+    for name in ("head", "tail"):
+        end: Reading | None = getattr(spot, name)
+        if end is not None and end.value > plate.set_up.height.value:
+            raise Problem(name, f"{end} is more than the whole plate, which is {plate.set_up.height} high.")

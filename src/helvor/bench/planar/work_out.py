@@ -1,0 +1,167 @@
+"""From a plate to its results. Everything here can be worked out again at any time."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from uuid import UUID
+
+from helvor.bench.entry import Entry
+from helvor.bench.finding import by_severity
+from helvor.bench.planar import judge, rf
+from helvor.bench.planar.plate import LaneOnPlate, Plate, SpotOnPlate, gather
+from helvor.bench.planar.results import FrontHere, Neighbours, PlateWorksheet, SpotResult
+from helvor.bench.quantity import Reading, reading_uncertainty
+from helvor.bench.worksheet import HouseRules, Stage
+
+
+@dataclass(frozen=True, slots=True)
+class _Ruler:
+    """How finely distances on one plate were read."""
+
+    step: float | None
+
+    def u(self, reading: Reading) -> float:
+        return reading_uncertainty(self.step or reading.resolution)
+
+
+def work_out(
+    entries: Iterable[Entry],
+    rules: HouseRules | None = None,
+    eluotropic_rank: Mapping[str, int] | None = None,
+) -> PlateWorksheet:
+    """Fold a page's entries and work the plate out.
+
+    Args:
+        entries: all entries of the page in the order of writing, struck ones too.
+        rules: the house rules; defaults apply without.
+        eluotropic_rank: solvent name (lower case) → place in the eluotropic series on
+            silica, weakest first; lets the findings name the stronger solvent.
+    """
+    return work_out_plate(gather(entries), rules or HouseRules(), eluotropic_rank or {})
+
+
+def work_out_plate(
+    plate: Plate, rules: HouseRules, eluotropic_rank: Mapping[str, int]
+) -> PlateWorksheet:
+    """The same from a plate already gathered."""
+    ruler = _Ruler(plate.set_up.ruler_mm if plate.set_up else None)
+    fronts = {lane.key: front_at(plate, lane, ruler) for lane in plate.lanes}
+    spots = [_spot(plate, spot, fronts[spot.on.key], ruler) for spot in plate.spots]
+    sheet = PlateWorksheet(
+        findings=[],
+        stages=stages(plate),
+        plate=plate,
+        fronts=fronts,
+        spots=spots,
+        neighbours=_neighbours(spots),
+    )
+    findings = [
+        found.accepted(plate.acknowledged.get((found.code, found.about, found.what), ""))
+        for found in judge.judge(sheet, rules, eluotropic_rank)
+    ]
+    return replace(sheet, findings=by_severity(findings))
+
+
+def front_at(plate: Plate, lane: LaneOnPlate, ruler: _Ruler) -> FrontHere | None:
+    """The front at a lane: its own reading, else the plate's, else between its neighbours' readings.
+
+    Between two lanes that were read the front is taken as straight; outside them the
+    nearest reading counts. None where the front was not read or ran off.
+    """
+    own = plate.lane_fronts.get(lane.key)
+    if own is not None:
+        return None if own.distance is None else FrontHere(own.distance.value, ruler.u(own.distance), "lane")
+    if plate.front is not None:
+        read = plate.front.distance
+        return None if read is None else FrontHere(read.value, ruler.u(read), "plate")
+    known = [
+        (other.lane.at.value, front.distance)
+        for other in plate.lanes
+        if (front := plate.lane_fronts.get(other.key)) is not None and front.distance is not None
+    ]
+    if not known:
+        return None
+    x = lane.lane.at.value
+    left = max((pair for pair in known if pair[0] <= x), default=None, key=lambda pair: pair[0])
+    right = min((pair for pair in known if pair[0] >= x), default=None, key=lambda pair: pair[0])
+    if left is None or right is None or left[0] == right[0]:
+        nearest = (left or right)[1]  # type: ignore[index]  # one of them is there: known is not empty
+        return FrontHere(nearest.value, ruler.u(nearest), "nearest")
+    part = (x - left[0]) / (right[0] - left[0])
+    return FrontHere(
+        distance=(1 - part) * left[1].value + part * right[1].value,
+        u=math.hypot((1 - part) * ruler.u(left[1]), part * ruler.u(right[1])),
+        read="between",
+    )
+
+
+def _spot(plate: Plate, on: SpotOnPlate, front: FrontHere | None, ruler: _Ruler) -> SpotResult:
+    spot = on.spot
+    u_spot = math.hypot(ruler.u(spot.distance), rf.centre_uncertainty(spot.length))
+    u_origin = ruler.u(plate.set_up.origin) if plate.set_up else 0.0
+    ratio = None
+    beyond = False
+    if front is not None:
+        ratio = rf.ratio_on_shared_origin(spot.distance.value, front.distance, u_spot, front.u, u_origin)
+        # Up to twice the uncertainty over the front the centre can still be at the front.
+        beyond = spot.distance.value > front.distance + 2 * math.hypot(u_spot, front.u)
+    shown = ratio if not beyond else None
+    relative = None
+    reference = plate.spot(plate.compared_to) if plate.compared_to else None
+    if reference is not None and reference.spot.distance.value > 0:
+        u_reference = math.hypot(
+            ruler.u(reference.spot.distance), rf.centre_uncertainty(reference.spot.length)
+        )
+        if reference.key == on.key:
+            u_spot_r = u_reference = 0.0
+        else:
+            u_spot_r = u_spot
+        relative = rf.ratio_on_shared_origin(
+            spot.distance.value, reference.spot.distance.value, u_spot_r, u_reference, u_origin
+        )
+    return SpotResult(
+        key=on.key,
+        name=on.name,
+        lane=on.on.label,
+        on=on,
+        front=front,
+        u_spot=u_spot,
+        u_origin=u_origin,
+        beyond_front=beyond,
+        ratio=ratio,
+        rf=shown,
+        relative=relative,
+        r_m=rf.r_m(shown) if shown else None,
+        k=rf.retention_factor(shown) if shown else None,
+    )
+
+
+def _neighbours(spots: list[SpotResult]) -> list[Neighbours]:
+    """Each spot with the next one down in its lane, where both have a length."""
+    pairs = []
+    for upper, lower in zip(spots, spots[1:], strict=False):
+        a, b = upper.on.spot.length, lower.on.spot.length
+        if upper.on.on.key == lower.on.on.key and a and b:
+            apart = upper.on.spot.distance.value - lower.on.spot.distance.value
+            pairs.append(Neighbours(upper.name, lower.name, upper.key, lower.key, apart, a, b, rf.resolution(apart, a, b)))
+    return pairs
+
+
+def stages(plate: Plate) -> list[Stage]:
+    """The stretches of the work on a plate, and which of them the record shows done."""
+    fronts_read = plate.front is not None or bool(plate.lane_fronts)
+    return [
+        Stage("Cut and rule", plate.set_up is not None),
+        Stage("Load lanes", bool(plate.lanes)),
+        Stage("Eluent", plate.eluent is not None),
+        Stage("Chamber", plate.chamber is not None),
+        Stage("Mark front", fronts_read),
+        Stage("Read spots", bool(plate.spots)),
+    ]
+
+
+def result_for(sheet: PlateWorksheet, key: UUID | None) -> SpotResult | None:
+    """The result of one spot, or None."""
+    return next((spot for spot in sheet.spots if spot.key == key), None) if key else None

@@ -1,0 +1,45 @@
+"""What every technique works out of a page: findings, and how far the work has risen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from helvor.bench.finding import Finding
+
+
+@dataclass(frozen=True, slots=True)
+class HouseRules:
+    """The ways of working that an instructor has chosen where practitioners differ.
+
+    Attributes:
+        stop_below_top_mm: how far below the top edge a plate is taken out. Default 10 mm:
+            further up, spots spread and the front is easily lost.
+    """
+
+    stop_below_top_mm: float = 10.0
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """One stretch of the work on a page, and whether the record shows it done."""
+
+    name: str
+    done: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Worksheet:
+    """The part of a worked-out page that is the same for every technique."""
+
+    findings: list[Finding]
+    stages: list[Stage]
+
+    @property
+    def next_stage(self) -> str:
+        """The first stage not done; empty when all are."""
+        return next((stage.name for stage in self.stages if not stage.done), "")
+
+    @property
+    def worst(self) -> Finding | None:
+        """The most serious finding that nobody has acknowledged, or None when all is well."""
+        return next((f for f in self.findings if not f.acknowledged and f.level != "good"), None)

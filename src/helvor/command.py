@@ -1,0 +1,242 @@
+"""The commands behind ``./helvor``: demo, serve, account, rebuild."""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import fcntl
+import getpass
+import json
+import os
+import signal
+import socket
+import sys
+from collections.abc import Iterator
+from ipaddress import ip_address
+from pathlib import Path
+from typing import NoReturn
+
+import psycopg
+import psycopg_pool
+import uvicorn
+
+from helvor import demo
+from helvor.notebook import accounts, pages
+from helvor.notebook.database import connect, open_pool
+from helvor.notebook.migrate import EditedMigration, migrate
+from helvor.notebook.server import LocalServer, ServerTrouble, drop_database, make_database, running
+from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.app import Settings, create_app
+
+ROOT = Path(__file__).resolve().parents[2]
+VAR = ROOT / "var"
+FIRST_PORT = 8300
+DEMO_DATABASE = "helvor_demo"
+DATABASE = "helvor"
+
+
+class Refused(Exception):
+    """The command cannot go on; the message is one sentence for the person at the terminal."""
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run a command; its exit code."""
+    options = _parser().parse_args(arguments)
+    for stop in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(stop, _leave)
+    try:
+        options.run(options)
+    except (Refused, ServerTrouble, EditedMigration) as refused:
+        say(str(refused), error=True)
+        return 1
+    except (psycopg.OperationalError, psycopg_pool.PoolTimeout) as trouble:
+        say(f"The database does not answer: {str(trouble).strip().splitlines()[0]}", error=True)
+        return 1
+    except PermissionError as denied:
+        say(f"{denied.filename} belongs to another user: start Helvor as that user, or from your own copy.", error=True)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+    return 0
+
+
+def _leave(number: int, frame: object) -> NoReturn:
+    raise SystemExit(128 + number)
+
+
+def say(line: str, *, error: bool = False) -> None:
+    print(line, file=sys.stderr if error else sys.stdout, flush=True)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="./helvor", description=__doc__)
+    commands = parser.add_subparsers(required=True, metavar="command")
+
+    shown = commands.add_parser("demo", help="start with a demo class on this machine")
+    shown.add_argument("--fresh", action="store_true", help="throw the demo data away and start over")
+    shown.add_argument("--port", type=int, default=FIRST_PORT)
+    shown.set_defaults(run=run_demo)
+
+    served = commands.add_parser("serve", help="start for real work, without demo data")
+    served.add_argument("--host", default="127.0.0.1", help="address to listen on (default: this machine only)")
+    served.add_argument("--port", type=int, default=FIRST_PORT)
+    served.add_argument("--name", action="append", default=[], help="a host name that browsers may use")
+    served.add_argument("--behind-https", action="store_true", help="a proxy speaks HTTPS to the browsers")
+    served.set_defaults(run=run_serve)
+
+    account = commands.add_parser("account", help="make an instructor's account")
+    account.add_argument("email")
+    account.add_argument("name")
+    account.add_argument("--institution", required=True)
+    account.add_argument("--time-zone", default="Europe/London")
+    account.set_defaults(run=run_account)
+
+    rebuilt = commands.add_parser("rebuild", help="work every page out again for the class boards")
+    rebuilt.set_defaults(run=run_rebuild)
+    return parser
+
+
+def run_demo(options: argparse.Namespace) -> None:
+    """Start everything on loopback with the demo class."""
+    with _one_at_a_time() as alone:
+        if not alone:
+            return
+        with _database(DEMO_DATABASE, fresh=options.fresh) as url:
+            with connect(url) as conn:
+                migrate(conn)
+                if accounts.any_accounts(conn, demo=False):
+                    raise Refused("This database holds real accounts: the demo wants one of its own.")
+                if not accounts.any_accounts(conn):
+                    say("Loading the demo class …")
+                    demo.load(conn, eluotropic_rank())
+            _serve(url, "127.0.0.1", options.port, Settings(database_url=url, loopback=True), is_demo=True)
+
+
+def run_serve(options: argparse.Namespace) -> None:
+    """Start on the real database."""
+    loopback = _is_loopback(options.host)
+    with _one_at_a_time() as alone:
+        if not alone:
+            return
+        with _database(DATABASE, fresh=False) as url:
+            with connect(url) as conn:
+                migrate(conn)
+                if not loopback and accounts.any_accounts(conn, demo=True):
+                    raise Refused(
+                        f"This database holds demo accounts, whose password everybody knows: it is not served on {options.host}."
+                    )
+            settings = Settings(
+                database_url=url, loopback=loopback, host_names=tuple(options.name), secure_cookies=options.behind_https
+            )
+            _serve(url, options.host, options.port, settings, is_demo=False)
+
+
+def run_account(options: argparse.Namespace) -> None:
+    """Make an account on the real database, asking for its password."""
+    password = getpass.getpass("Password (12 characters or more): ") if sys.stdin.isatty() else sys.stdin.readline().strip()
+    if len(password) < 12:
+        raise Refused("A password has 12 characters or more.")
+    with _database(DATABASE, fresh=False) as url, connect(url) as conn:
+        migrate(conn)
+        row = conn.execute("SELECT id FROM institution WHERE name = %s", [options.institution]).fetchone()
+        institution = row[0] if row else accounts.add_institution(conn, options.institution, options.time_zone)
+        try:
+            accounts.add_instructor(conn, institution, options.email, options.name, password)
+        except psycopg.errors.UniqueViolation as known:
+            raise Refused(f"{options.email} has an account already.") from known
+        except psycopg.errors.CheckViolation as wrong:
+            raise Refused(f"{options.email} is not an e-mail address.") from wrong
+    say(f"{options.name} can sign in as {options.email}.")
+
+
+def run_rebuild(options: argparse.Namespace) -> None:
+    """Rebuild what the class boards show."""
+    with _database(DATABASE, fresh=False) as url, connect(url) as conn:
+        migrate(conn)
+        say(f"{pages.rebuild_summaries(conn, eluotropic_rank())} pages worked out again.")
+
+
+def _is_loopback(host: str) -> bool:
+    try:
+        return host == "localhost" or ip_address(host).is_loopback
+    except ValueError:
+        return False
+
+
+@contextlib.contextmanager
+def _one_at_a_time() -> Iterator[bool]:
+    """Hold the lock of this checkout; False when another process holds it, after saying so."""
+    VAR.mkdir(exist_ok=True)
+    with (VAR / "lock").open("a") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            where = ""
+            with contextlib.suppress(OSError, ValueError, KeyError):
+                where = " at " + json.loads((VAR / "running.json").read_text())["address"]
+            say(f"Helvor is already running from this folder{where}.")
+            yield False
+            return
+        try:
+            yield True
+        finally:
+            (VAR / "running.json").unlink(missing_ok=True)
+
+
+@contextlib.contextmanager
+def _database(name: str, *, fresh: bool) -> Iterator[str]:
+    """The address of the database to use: ``DATABASE_URL``, or one on the private server."""
+    given = os.environ.get("DATABASE_URL")
+    if given:
+        if fresh:
+            raise Refused("--fresh throws a whole database away, so it works on the private one only; DATABASE_URL is set.")
+        yield given
+        return
+    VAR.mkdir(exist_ok=True)
+    with running(LocalServer(VAR / "postgres", say=say)) as server:
+        if fresh:
+            say("Throwing the old demo data away …")
+            drop_database(server.url("postgres"), name)
+        make_database(server.url("postgres"), name)
+        yield server.url(name)
+
+
+def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool) -> None:
+    listener = _listen(host, port)
+    taken = listener.getsockname()[1]
+    if taken != port:
+        say(f"Port {port} is taken; using {taken}.")
+    shown = f"[{host}]" if ":" in host else host
+    address = f"http://{shown}:{taken}"
+    (VAR / "running.json").write_text(json.dumps({"address": address, "process": os.getpid()}))
+    with contextlib.closing(open_pool(url)) as pool:
+        app = create_app(settings, pool)
+        config = uvicorn.Config(
+            app, log_level="warning", access_log=False, timeout_graceful_shutdown=5, server_header=False
+        )
+        say(f"\n  Helvor is running:  {address}")
+        if is_demo:
+            say(f"  Sign in as          {demo.EMAIL}\n  with the password   {demo.PASSWORD}")
+        say("  Ctrl-C stops it; what was recorded stays.\n")
+        uvicorn.Server(config).run(sockets=[listener])
+    say("Stopped.")
+
+
+def _listen(host: str, port: int) -> socket.socket:
+    """A bound socket on the wished port, else on the next free ones, else on any."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    for candidate in [*range(port, port + 10), 0]:
+        listener = socket.socket(family)
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind((host, candidate))
+            listener.listen(128)
+        except OSError as trouble:
+            listener.close()
+            if trouble.errno == 98:  # EADDRINUSE
+                continue
+            raise Refused(f"Helvor cannot listen on {host}: {trouble.strerror}.") from trouble
+        else:
+            listener.set_inheritable(True)
+            return listener
+    raise Refused(f"No port is free on {host}.")

@@ -1,0 +1,205 @@
+"""Loads the demo class through the same doors that readings come in by.
+
+Saltmarsh Evening Institute is invented, and so is everybody in it. The plates show
+paracetamol, caffeine and aspirin on silica in ethyl acetate, hexane and a trace of
+acetic acid, against a tablet; a plausible order and plausible distances, from memory.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from typing import Any
+from uuid import UUID, uuid5
+
+import psycopg
+
+from helvor.bench.planar import plate as planar
+from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.quantity import Reading, parse
+from helvor.notebook import accounts, classes, pages
+from helvor.notebook.pages import Draft
+
+EMAIL = "ines@saltmarsh.example"
+PASSWORD = "saltmarsh-evening"  # noqa: S105  printed at every start; works on this machine only
+
+_NAMESPACE = UUID("0b7c1f52-21f4-4d5e-8a51-2f6f1d9f9a10")
+ZONE = "Europe/London"
+PAIRS = (
+    "Odile and Bram", "Petra and Sunil", "Aoife and Tomas", "Wren and Kasimir", "Noor and Felix", "Imke and Joao",
+    "Tamsin and Levi", "Mirja and Otto", "Saskia and Dev", "Yara and Callum", "Brigid and Anton", "Freya and Idris",
+)  # fmt: skip
+
+TABLET = "ethyl acetate : hexane : acetic acid 70 : 29 : 1"
+P, A, C, T = "P", "A", "C", "T"
+_SUBSTANCE = {P: "paracetamol", A: "aspirin", C: "caffeine", T: "tablet extract", "PT": "paracetamol over tablet"}
+
+
+def mm(text: float | str) -> Reading:
+    return parse(f"{text} mm", "length")
+
+
+@dataclass
+class DemoPlate:
+    """A plate as a bench would have written it. Spots: lane → [(distance, extras)]."""
+
+    bench: int
+    front: str = ""
+    spots: Sequence[tuple[str, str, Mapping[str, Any]]] = ()
+    lanes: Sequence[str] = (P, A, C, T)
+    level: str = "5"
+    eluent: str = TABLET
+    ran_off: bool = False
+    lined: bool | None = True
+    compare: tuple[str, int] | None = None
+    corrections: Sequence[tuple[int, str, str]] = field(default_factory=tuple)
+
+
+LAMP: Mapping[str, Any] = {"seen": ("254",)}
+ENDS = {"P": (3.4, 3.4), "A": (3.4, 3.2), "C": (2.6, 2.4), "T": (3.2, 3.2)}
+
+
+def spot(lane: str, distance: str, *, width: str = "5.0", **extra: Any) -> tuple[str, str, dict[str, Any]]:
+    """A dark spot under the lamp with ends a few millimetres around its centre."""
+    down, up = ENDS[lane[0]]
+    centre = float(distance)
+    return (
+        lane,
+        distance,
+        {"seen": ("254",), "width": mm(width), "tail": mm(f"{centre - down:.1f}"), "head": mm(f"{centre + up:.1f}"), **extra},
+    )
+
+
+# Benches in the order of their numbers; what is odd about one stands beside it.
+PLATES: tuple[DemoPlate, ...] = (
+    DemoPlate(1, "80.0", [spot(P, "38.0"), spot(A, "49.5"), spot(C, "11.5"), spot(T, "49.0"), spot(T, "38.5"), spot(T, "11.5")]),
+    DemoPlate(2, "79.5", [spot(P, "37.5"), spot(A, "49.0"), spot(C, "11.0"), spot(T, "49.5"), spot(T, "37.5"), spot(T, "11.0")]),
+    # The front was marked, the spots not read yet.
+    DemoPlate(3, "78.0"),
+    # A co-spot between, a streak in the tablet's lane, one spot read again.
+    DemoPlate(
+        4,
+        "81.0",
+        [
+            (P, "38.5", {"seen": ("254", "stain"), "width": mm("5.0"), "tail": mm("31.0"), "head": mm("42.0"), "strength": "heavy"}),
+            spot(A, "50.0", seen=("254", "365")),
+            spot(C, "12.0"),
+            spot("PT", "50.5", seen=("254", "365")),
+            spot("PT", "38.0"),
+            spot("PT", "12.5"),
+            spot(T, "50.5", seen=("254", "365")),
+            spot(T, "38.5", seen=("254", "stain")),
+            spot(T, "12.0"),
+        ],
+        lanes=(P, A, C, "PT", T),
+        corrections=((7, "39.5", "misread"),),
+    ),
+    # Spot and front exchanged: the ratio comes out above one.
+    DemoPlate(5, "38.0", [spot(P, "80.0")], lanes=(P, T)),
+    DemoPlate(6, "80.5", [spot(P, "38.5"), spot(A, "50.0"), spot(C, "12.0"), spot(T, "50.0"), spot(T, "38.5")]),
+    # Ran over the top; only relative values are left.
+    DemoPlate(
+        7, "", [spot(P, "44.0"), spot(A, "57.0"), spot(C, "13.5"), spot(T, "56.5"), spot(T, "44.0")], ran_off=True, compare=(P, 0)
+    ),
+    DemoPlate(8, "77.0"),
+    # Measured from the bottom edge.
+    DemoPlate(9, "88.0", [spot(P, "48.0"), spot(A, "58.5"), spot(C, "21.5"), spot(T, "58.0"), spot(T, "48.0"), spot(T, "21.5")]),
+    # The eluent stood above the origin line.
+    DemoPlate(10, "", [], level="12"),
+    # Pure ethyl acetate with acid: everything ran high.
+    DemoPlate(11, "80.0", [spot(P, "61.5"), spot(A, "69.0"), spot(T, "69.5"), spot(T, "62.0")], lanes=(P, A, T), eluent="1 % acetic acid in ethyl acetate"),
+)
+
+
+def load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
+    """Load the demo into an empty database."""
+    institution = accounts.add_institution(conn, "Saltmarsh Evening Institute", ZONE)
+    ines = accounts.add_instructor(conn, institution, EMAIL, "Ines Marlow", PASSWORD, is_demo=True)
+    class_id = classes.add_class(conn, institution, "SEP-2", "Separations at the bench", PAIRS, [ines])
+    now = datetime.now(UTC)
+    first = (now - timedelta(days=7)).replace(hour=14, minute=0, second=0, microsecond=0)
+    topics = ("Inside the tablet", "Three from one", "Acetanilide made clean")
+    for number, topic in enumerate(topics, start=1):
+        starts = first + timedelta(days=7 * (number - 1))
+        classes.add_meeting(conn, class_id, number, starts, starts + timedelta(hours=2, minutes=45), topic)
+    bench_of = {bench.number: bench.id for bench in classes.benches_of(conn, class_id)}
+    for plate in PLATES:
+        _write(conn, ines, bench_of[plate.bench], plate, rank)
+    _metal_ions(conn, ines, classes.front_bench(conn, ines).id, rank)
+
+
+def _write(
+    conn: psycopg.Connection, account_id: int, bench_id: UUID, plate: DemoPlate, rank: Mapping[str, int]
+) -> None:
+    page_id = uuid5(_NAMESPACE, f"tablet {plate.bench}")
+    pages.start_page(conn, account_id, bench_id, "planar", page_id)
+    key = {label: uuid5(page_id, f"lane {label}") for label in plate.lanes}
+    drafts = [
+        Draft(
+            uuid5(page_id, "set-up"),
+            planar.SetUp(
+                phase="silica", backing="aluminium", indicator=True, width=mm(60 if len(plate.lanes) > 4 else 50),
+                height=mm(100), origin=mm(10), ruler="0.5 mm",
+            ),
+        )
+    ]  # fmt: skip
+    for index, label in sorted(enumerate(plate.lanes, start=1), key=lambda pair: len(pair[1])):
+        role = "co-spot" if len(label) > 1 else "unknown" if label == T else "reference"
+        drafts.append(
+            Draft(
+                key[label],
+                planar.Lane(
+                    at=mm(10 * index), label=label, substance=_SUBSTANCE[label], role=role, touches=3,
+                    combines=tuple(key[part] for part in label) if role == "co-spot" else (),
+                ),
+            )
+        )  # fmt: skip
+    drafts.append(Draft(uuid5(page_id, "eluent"), planar.EluentUsed(eluent=parse_eluent(plate.eluent))))
+    drafts.append(
+        Draft(uuid5(page_id, "chamber"), planar.Chamber(level=mm(plate.level), lined=plate.lined, lid=True))
+    )
+    if plate.front or plate.ran_off:
+        distance = mm(plate.front) if plate.front else None
+        drafts.append(Draft(uuid5(page_id, "front"), planar.Front(distance=distance, ran_off=plate.ran_off)))
+    for index, (label, distance_text, extra) in enumerate(plate.spots):
+        drafts.append(
+            Draft(uuid5(page_id, f"spot {index}"), planar.Spot(lane=key[label], distance=mm(distance_text), **extra))
+        )
+    if plate.compare:
+        drafts.append(Draft(uuid5(page_id, "compare"), planar.ComparedTo(spot=uuid5(page_id, f"spot {plate.compare[1]}"))))
+    for index, distance_text, reason in plate.corrections:
+        label, _, extra = plate.spots[index]
+        old = planar.Spot(lane=key[label], distance=mm(plate.spots[index][1]), **extra)
+        drafts.append(
+            Draft(uuid5(page_id, f"again {index}"), planar.moved(old, mm(distance_text)), uuid5(page_id, f"spot {index}"), reason)
+        )
+    pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
+
+
+def _metal_ions(conn: psycopg.Connection, account_id: int, bench_id: UUID, rank: Mapping[str, int]) -> None:
+    """The instructor's own trial: metal ions on a paper strip, made visible by a spray."""
+    page_id = uuid5(_NAMESPACE, "metal ions")
+    pages.start_page(conn, account_id, bench_id, "planar", page_id)
+    labels = {"Fe": "iron(III) chloride", "Cu": "copper(II) chloride", "Co": "cobalt(II) chloride, toxic", "X": "mixture"}
+    key = {label: uuid5(page_id, f"lane {label}") for label in labels}
+    set_up = planar.SetUp(phase="paper", width=mm(80), height=mm(120), origin=mm(15), ruler="1 mm")
+    drafts = [Draft(uuid5(page_id, "set-up"), set_up)]
+    for index, (label, substance) in enumerate(labels.items(), start=1):
+        role = "unknown" if label == "X" else "reference"
+        drafts.append(Draft(key[label], planar.Lane(at=mm(16 * index), label=label, substance=substance, role=role)))
+    drafts.append(
+        Draft(uuid5(page_id, "eluent"), planar.EluentUsed(eluent=parse_eluent("acetone : 6 M hydrochloric acid : water 86 : 8 : 6")))
+    )
+    drafts.append(Draft(uuid5(page_id, "chamber"), planar.Chamber(level=mm(8), lined=False, lid=True)))
+    drafts.append(Draft(uuid5(page_id, "front"), planar.Front(distance=mm(90))))
+    seen = (
+        ("Fe", 84, "brown", "yellow brown"), ("Cu", 61, "blue", "blue"), ("Co", 38, "pink", "pink"),
+        ("X", 83, "brown", "yellow brown"), ("X", 60, "blue", "blue"), ("X", 38, "pink", "pink"),
+    )  # fmt: skip
+    for index, (label, distance, swatch, colour) in enumerate(seen):
+        payload = planar.Spot(
+            lane=key[label], distance=mm(distance), width=mm(7), swatch=swatch, colour=colour, seen=("daylight", "stain")
+        )
+        drafts.append(Draft(uuid5(page_id, f"spot {index}"), payload))
+    pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)

@@ -1,0 +1,1 @@
+"""Open formats, out of Helvor (and, later, in)."""

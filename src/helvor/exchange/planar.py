@@ -1,0 +1,128 @@
+"""Plates as CSV and JSON. Numbers are the full ones; what is shown rounded stands beside them."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable
+from typing import Any
+
+from helvor.bench.entry import Entry
+from helvor.bench.planar.results import PlateWorksheet, SpotResult
+from helvor.notebook.pages import Page
+
+FORMAT = "helvor plate"
+FORMAT_VERSION = 1
+
+_SPOT_COLUMNS = (
+    "lane", "spot", "substance", "role", "distance_mm", "tail_mm", "head_mm", "width_mm", "front_mm",
+    "rf", "rf_u", "hrf", "relative_rf", "r_m", "k", "colour", "seen_under", "strength",
+)  # fmt: skip
+_PLATE_COLUMNS = ("class", "bench", "plate", "phase", "eluent")
+
+
+def spot_table(sheet: PlateWorksheet) -> str:
+    """One plate's spots as CSV, lanes from the left, spots from the top down."""
+    return _csv(_SPOT_COLUMNS, (_spot_row(spot) for spot in sheet.spots))
+
+
+def class_table(plates: Iterable[tuple[Page, PlateWorksheet]]) -> str:
+    """The Rf table of a class as CSV, bench by bench."""
+    return _csv(
+        (*_PLATE_COLUMNS, *_SPOT_COLUMNS),
+        (
+            (
+                page.class_code,
+                page.bench_number or "",
+                page.number,
+                sheet.plate.set_up.phase if sheet.plate.set_up else "",
+                str(sheet.plate.eluent or ""),
+                *_spot_row(spot),
+            )
+            for page, sheet in plates
+            for spot in sheet.spots
+        ),
+    )
+
+
+def _csv(columns: Iterable[str], rows: Iterable[Iterable[object]]) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(columns)
+    writer.writerows([[_cell(value) for value in row] for row in rows])
+    return out.getvalue()
+
+
+def _cell(value: object) -> object:
+    """Text that a spreadsheet would run as a formula gets an apostrophe before it."""
+    if isinstance(value, str) and value.startswith(("=", "+", "-", "@", "\t", "\r")):
+        return "'" + value
+    if isinstance(value, float):
+        return f"{value:.6g}"
+    return "" if value is None else value
+
+
+def _spot_row(result: SpotResult) -> tuple[object, ...]:
+    spot, lane = result.on.spot, result.on.on.lane
+    return (
+        result.lane,
+        result.name,
+        lane.substance,
+        lane.role,
+        spot.distance.value,
+        spot.tail.value if spot.tail else None,
+        spot.head.value if spot.head else None,
+        spot.width.value if spot.width else None,
+        result.front.distance if result.front else None,
+        result.rf.value if result.rf else None,
+        result.rf.u if result.rf else None,
+        int(result.hrf_shown) if result.rf else None,
+        result.relative.value if result.relative else None,
+        result.r_m.value if result.r_m else None,
+        result.k.value if result.k else None,
+        spot.colour,
+        " ".join(spot.seen),
+        spot.strength,
+    )
+
+
+def entry_record(entry: Entry) -> dict[str, Any]:
+    """An entry as JSON, struck ones too."""
+    return {
+        "id": str(entry.id),
+        "seq": entry.seq,
+        "strikes": str(entry.strikes) if entry.strikes else None,
+        "reason": entry.reason,
+        "by": entry.by,
+        "at": entry.at.isoformat(),
+        "says": entry.payload.model_dump(mode="json"),
+    }
+
+
+def plate_record(page: Page, entries: list[Entry], sheet: PlateWorksheet) -> dict[str, Any]:
+    """A whole plate as JSON: every entry in ink, and what is worked out of them."""
+    return {
+        "format": FORMAT,
+        "version": FORMAT_VERSION,
+        "plate": {
+            "id": str(page.id),
+            "number": page.number,
+            "class": page.class_code or None,
+            "bench": page.bench_number,
+            "started_at": page.started_at.isoformat(),
+        },
+        "entries": [entry_record(entry) for entry in entries],
+        "results": [
+            dict(zip(_SPOT_COLUMNS, _spot_row(spot), strict=True)) | {"working": [f"{w.what}: {w.shown}" for w in spot.working()]}
+            for spot in sheet.spots
+        ],
+        "neighbours": [
+            {"upper": pair.upper, "lower": pair.lower, "apart_mm": pair.apart, "rs": pair.resolution}
+            for pair in sheet.neighbours
+        ],
+        "findings": [
+            {"code": f.code, "level": f.level, "about": f.about, "what": f.what, "because": f.because, "do": f.do,
+             "acknowledged": f.acknowledged or None}
+            for f in sheet.findings
+        ],
+    }  # fmt: skip

@@ -1,0 +1,167 @@
+"""People, sign-in and sessions.
+
+Passwords are kept as argon2id hashes. A session is a random token in a cookie; the
+database holds only its SHA-256, so a copy of the database signs nobody in.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from dataclasses import dataclass
+from datetime import timedelta
+
+import psycopg
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerificationError
+
+SESSION_LIFE = timedelta(hours=14)
+THROTTLE_WINDOW = timedelta(minutes=15)
+FAILURES_PER_PERSON = 6
+FAILURES_PER_ADDRESS = 40
+
+_hasher = PasswordHasher()
+# Verifying against this takes as long as a real one, so a stranger cannot tell who has an account.
+_NOBODY = _hasher.hash(secrets.token_urlsafe())
+
+
+@dataclass(frozen=True, slots=True)
+class Account:
+    id: int
+    email: str
+    name: str
+    institution: str
+    time_zone: str
+    is_demo: bool
+
+    @property
+    def initials(self) -> str:
+        words = self.name.split()
+        return (words[0][0] + (words[-1][0] if len(words) > 1 else "")).upper()
+
+
+@dataclass(frozen=True, slots=True)
+class Session:
+    account: Account
+    csrf: str
+
+
+class TooManyAttempts(Exception):
+    """Sign-in is closed for this person or address for a while."""
+
+
+
+
+def add_institution(conn: psycopg.Connection, name: str, time_zone: str) -> int:
+    row = conn.execute(
+        "INSERT INTO institution (name, time_zone) VALUES (%s, %s) RETURNING id", [name, time_zone]
+    ).fetchone()
+    return _one(row)
+
+
+def add_instructor(
+    conn: psycopg.Connection, institution_id: int, email: str, name: str, password: str, *, is_demo: bool = False
+) -> int:
+    """Make an account and its front bench; the account's id.
+
+    Raises:
+        psycopg.errors.UniqueViolation: the address has an account already.
+    """
+    with conn.transaction():
+        account_id = _one(
+            conn.execute(
+                "INSERT INTO account (institution_id, email, name, password_hash, is_demo)"
+                " VALUES (%s, %s, %s, %s, %s) RETURNING id",
+                [institution_id, email.strip().lower(), name, _hasher.hash(password), is_demo],
+            ).fetchone()
+        )
+        conn.execute("INSERT INTO bench (account_id) VALUES (%s)", [account_id])
+    return account_id
+
+
+def _one(row: tuple | None) -> int:
+    if row is None:
+        raise RuntimeError("the database returned no row for an insert")
+    return row[0]
+
+
+def any_accounts(conn: psycopg.Connection, *, demo: bool | None = None) -> bool:
+    """Whether there is an account; with *demo*, one that is, or is not, a demo account."""
+    row = conn.execute(
+        "SELECT EXISTS (SELECT FROM account WHERE %(demo)s::boolean IS NULL OR is_demo = %(demo)s)", {"demo": demo}
+    ).fetchone()
+    return bool(row and row[0])
+
+
+def sign_in(
+    conn: psycopg.Connection, email: str, password: str, address: str, *, allow_demo: bool
+) -> tuple[str, Session] | None:
+    """Check a password and open a session: its token and the session, or None if it does not fit.
+
+    Raises:
+        TooManyAttempts: too many failures by this person or from this address lately.
+    """
+    email = email.strip().lower()[:200]
+    by_person, by_address = _failures(conn, email, address)
+    if by_person >= FAILURES_PER_PERSON or by_address >= FAILURES_PER_ADDRESS:
+        raise TooManyAttempts
+    row = conn.execute("SELECT id, password_hash, is_demo FROM account WHERE email = %s", [email]).fetchone()
+    account_id, stored, is_demo = row or (None, _NOBODY, False)
+    ok = _fits(stored, password) and account_id is not None and (allow_demo or not is_demo)
+    conn.execute(
+        "INSERT INTO sign_in_attempt (email, address, ok) VALUES (%s, %s, %s)", [email, address[:60], ok]
+    )
+    if not ok:
+        return None
+    token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
+    conn.execute("DELETE FROM session WHERE expires_at < now()")
+    conn.execute(
+        "INSERT INTO session (token_sha256, account_id, csrf, expires_at) VALUES (%s, %s, %s, now() + %s)",
+        [_sha256(token), account_id, csrf, SESSION_LIFE],
+    )
+    session = session_of(conn, token)
+    if session is None:
+        raise RuntimeError("a session vanished while it was opened")
+    return token, session
+
+
+def _failures(conn: psycopg.Connection, email: str, address: str) -> tuple[int, int]:
+    """Failures in the window: by this person since their last success, and from this address."""
+    row = conn.execute(
+        """
+        SELECT count(*) FILTER (WHERE email = %(email)s AND at > coalesce(
+                   (SELECT max(at) FROM sign_in_attempt WHERE email = %(email)s AND ok), '-infinity')),
+               count(*) FILTER (WHERE address = %(address)s)
+        FROM sign_in_attempt WHERE NOT ok AND at > now() - %(window)s
+        """,
+        {"email": email, "address": address[:60], "window": THROTTLE_WINDOW},
+    ).fetchone()
+    return row or (0, 0)  # type: ignore[return-value]  # an aggregate always has its one row
+
+
+def _fits(stored: str, password: str) -> bool:
+    try:
+        return _hasher.verify(stored, password)
+    except (VerificationError, InvalidHashError):
+        return False
+
+
+def _sha256(token: str) -> bytes:
+    return hashlib.sha256(token.encode()).digest()
+
+
+def session_of(conn: psycopg.Connection, token: str) -> Session | None:
+    """The session a token belongs to, while it lasts."""
+    row = conn.execute(
+        """
+        SELECT a.id, a.email, a.name, i.name, i.time_zone, a.is_demo, s.csrf
+        FROM session s JOIN account a ON a.id = s.account_id JOIN institution i ON i.id = a.institution_id
+        WHERE s.token_sha256 = %s AND s.expires_at > now()
+        """,
+        [_sha256(token)],
+    ).fetchone()
+    return Session(Account(*row[:6]), row[6]) if row else None
+
+
+def sign_out(conn: psycopg.Connection, token: str) -> None:
+    conn.execute("DELETE FROM session WHERE token_sha256 = %s", [_sha256(token)])

@@ -1,0 +1,305 @@
+"""Pages and their entries in ink.
+
+An entry is written under a lock on its page, so that the checks see every entry before
+it; two people who write at once write one after the other, and nothing is lost. A
+correction of something that was corrected meanwhile strikes the newest through.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+import psycopg
+from psycopg.types.json import Jsonb
+
+from helvor.bench.entry import Entry, Payload, Problem, head_of
+from helvor.bench.techniques import TECHNIQUES, Technique
+from helvor.bench.worksheet import HouseRules, Worksheet
+
+MAX_ENTRIES = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """A page and where it lies. ``class_id`` is None for the front bench."""
+
+    id: UUID
+    technique_key: str
+    number: int
+    started_at: datetime
+    bench_id: UUID
+    bench_number: int | None
+    class_id: UUID | None
+    class_code: str
+    pair: str
+
+    @property
+    def technique(self) -> Technique:
+        return TECHNIQUES[self.technique_key]
+
+    @property
+    def title(self) -> str:
+        return f"{self.technique.title} {self.number}"
+
+    @property
+    def bench_name(self) -> str:
+        return f"Bench {self.bench_number}" if self.bench_number else "Front bench"
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """An entry to be written. Without *strikes* it may still take the place of a standing twin."""
+
+    id: UUID
+    payload: Payload
+    strikes: UUID | None = None
+    reason: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """A page after writing: all its entries, and the worksheet."""
+
+    page: Page
+    entries: list[Entry]
+    worksheet: Worksheet
+    new: int
+    """How many entries were new; 0 when all had been written before and were only sent again."""
+
+
+class NotYours(Exception):
+    """The page is not there, or not for this account: nobody is told which."""
+
+
+class EntryIdTaken(Exception):
+    """The id belongs to an entry that says something else."""
+
+
+_PAGE = """
+SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, coalesce(c.code, ''), b.pair
+FROM page p JOIN bench b ON b.id = p.bench_id LEFT JOIN class c ON c.id = b.class_id
+WHERE p.id = %(page)s AND (b.account_id = %(account)s OR EXISTS
+    (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))
+"""
+
+_ENTRIES = """
+SELECT e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at
+FROM entry e JOIN account a ON a.id = e.author_id WHERE e.page_id = %s ORDER BY e.seq
+"""
+
+
+def start_page(
+    conn: psycopg.Connection, account_id: int, bench_id: UUID, technique: str, page_id: UUID
+) -> UUID:
+    """Start a page on a bench. Starting it again with the same id starts nothing more.
+
+    Raises:
+        NotYours: the bench is not for this account.
+        EntryIdTaken: the id is another bench's page.
+        KeyError: there is no such technique.
+    """
+    TECHNIQUES[technique]
+    with conn.transaction():
+        bench = conn.execute(
+            """
+            SELECT b.id FROM bench b WHERE b.id = %(bench)s AND (b.account_id = %(account)s OR EXISTS
+                (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))
+            FOR UPDATE OF b
+            """,
+            {"bench": bench_id, "account": account_id},
+        ).fetchone()
+        if bench is None:
+            raise NotYours
+        known = conn.execute("SELECT bench_id FROM page WHERE id = %s", [page_id]).fetchone()
+        if known is not None:
+            if known[0] != bench_id:
+                raise EntryIdTaken
+            return page_id
+        conn.execute(
+            """
+            INSERT INTO page (id, bench_id, technique, number, started_by, summary)
+            SELECT %(page)s, %(bench)s, %(technique)s, coalesce(max(number), 0) + 1, %(account)s, %(summary)s
+            FROM page WHERE bench_id = %(bench)s AND technique = %(technique)s
+            """,
+            {
+                "page": page_id,
+                "bench": bench_id,
+                "technique": technique,
+                "account": account_id,
+                "summary": Jsonb(summary_of(TECHNIQUES[technique].work_out([], HouseRules(), {}))),
+            },
+        )
+    return page_id
+
+
+def open_page(conn: psycopg.Connection, account_id: int, page_id: UUID) -> tuple[Page, list[Entry]]:
+    """A page and its entries in the order of writing.
+
+    Raises:
+        NotYours: it is not there, or not for this account.
+    """
+    with conn.pipeline():
+        found = conn.execute(_PAGE, {"page": page_id, "account": account_id})
+        rows = conn.execute(_ENTRIES, [page_id])
+        row = found.fetchone()
+        if row is None:
+            raise NotYours
+        page = Page(*row)
+        return page, _read(page, rows.fetchall())
+
+
+def _read(page: Page, rows: list[tuple[Any, ...]]) -> list[Entry]:
+    payloads = page.technique.payloads
+    return [
+        Entry(id, seq, payloads.validate_python(payload), strikes, reason, by, at)
+        for id, seq, payload, strikes, reason, by, at in rows
+    ]
+
+
+def append(
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    page_id: UUID,
+    compose: Callable[[list[Entry]], Sequence[Draft]],
+    rank: Mapping[str, int],
+) -> Written:
+    """Write entries, all or none, each once however often it is sent.
+
+    Args:
+        author: the account's name as the entries will show it.
+        compose: gets the entries that are there and says what to write, in this order. It is
+            asked under the lock, so what it builds on is what stands. If what a draft strikes
+            was corrected meanwhile, it strikes the newest instead.
+        rank: the eluotropic series, for the worksheet's findings.
+
+    Raises:
+        NotYours: the page is not for this account.
+        Problem: the page as it stands cannot hold an entry; nothing is written.
+        EntryIdTaken: an id was used for something else.
+    """
+    with conn.transaction():
+        with conn.pipeline():
+            conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page_id])
+            found = conn.execute(_PAGE, {"page": page_id, "account": account_id})
+            rows = conn.execute(_ENTRIES, [page_id])
+            clock = conn.execute("SELECT now()")
+            row = found.fetchone()
+            if row is None:
+                raise NotYours
+            page = Page(*row)
+            entries = _read(page, rows.fetchall())
+            now: datetime = clock.fetchone()[0]  # type: ignore[index]  # always one row
+        before = len(entries)
+        for draft in compose(list(entries)):
+            entry = _fit(page.technique, entries, draft, author, now)
+            if entry is not None:
+                entries.append(entry)
+        sheet = page.technique.work_out(entries, HouseRules(), rank)
+        if len(entries) > before:
+            _insert(conn, account_id, page_id, entries[before:], sheet)
+    return Written(page, entries, sheet, len(entries) - before)
+
+
+def _fit(
+    technique: Technique, entries: list[Entry], draft: Draft, author: str, now: datetime
+) -> Entry | None:
+    """The entry that a draft becomes after those that are there, or None if it is there already."""
+    known = next((entry for entry in entries if entry.id == draft.id), None)
+    if known is not None:
+        if known.payload != draft.payload or known.by != author:
+            raise EntryIdTaken
+        return None
+    if len(entries) >= MAX_ENTRIES:
+        raise Problem("", f"This page is full: it holds {MAX_ENTRIES} entries. Start another.")
+    state = technique.gather(entries)
+    strikes, reason = _what_it_strikes(technique, state, entries, draft)
+    technique.check(state, draft.payload, strikes)
+    return Entry(draft.id, len(entries) + 1, draft.payload, strikes, reason, author, now)
+
+
+def _insert(
+    conn: psycopg.Connection, account_id: int, page_id: UUID, entries: list[Entry], sheet: Worksheet
+) -> None:
+    try:
+        with conn.pipeline():
+            for entry in entries:
+                conn.execute(
+                    "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id)"
+                    " VALUES (%s, %s, %s, %s, %s, %s, %s, %s)",
+                    [
+                        entry.id,
+                        page_id,
+                        entry.seq,
+                        entry.payload.kind,
+                        Jsonb(entry.payload.model_dump(mode="json")),
+                        entry.strikes,
+                        entry.reason,
+                        account_id,
+                    ],
+                )
+            conn.execute(
+                "UPDATE page SET entries = %s, summary = %s WHERE id = %s",
+                [entries[-1].seq, Jsonb(summary_of(sheet)), page_id],
+            )
+    except psycopg.errors.UniqueViolation as taken:
+        raise EntryIdTaken from taken
+
+
+def _what_it_strikes(
+    technique: Technique, state: Any, entries: list[Entry], draft: Draft
+) -> tuple[UUID | None, str]:
+    if draft.strikes is None:
+        twin = technique.twin(state, draft.payload)
+        return twin, (draft.reason or "written again") if twin else ""
+    newest = head_of(entries, draft.strikes)
+    if newest is None:
+        raise Problem("strikes", "What this corrects is not on this page.")
+    if not draft.reason.strip():
+        raise Problem("reason", "Say in a word why: misread, typed wrong, measured again.")
+    return newest, draft.reason.strip()
+
+
+def summary_of(sheet: Worksheet) -> dict[str, Any]:
+    """What the class board shows of a page."""
+    worst = sheet.worst
+    return {
+        "done": sum(stage.done for stage in sheet.stages),
+        "stages": len(sheet.stages),
+        "next": sheet.next_stage,
+        "level": worst.level if worst else "",
+        "what": worst.what if worst else "",
+    }
+
+
+def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
+    """Work every page out again and write what the board shows; how many there were."""
+    pages = conn.execute("SELECT id, technique FROM page ORDER BY id").fetchall()
+    for page_id, key in pages:
+        technique = TECHNIQUES[key]
+        with conn.transaction():
+            conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page_id])
+            entries = [
+                Entry(id, seq, technique.payloads.validate_python(payload), strikes, reason, by, at)
+                for id, seq, payload, strikes, reason, by, at in conn.execute(_ENTRIES, [page_id]).fetchall()
+            ]
+            sheet = technique.work_out(entries, HouseRules(), rank)
+            conn.execute("UPDATE page SET summary = %s WHERE id = %s", [Jsonb(summary_of(sheet)), page_id])
+    return len(pages)
+
+
+def pages_of_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> list[tuple[Page, list[Entry]]]:
+    """Every page of a class with its entries, bench by bench; empty if the account does not teach it."""
+    ids = conn.execute(
+        """
+        SELECT p.id FROM page p JOIN bench b ON b.id = p.bench_id
+        JOIN instructor_of t ON t.class_id = b.class_id AND t.account_id = %s
+        WHERE b.class_id = %s ORDER BY b.number, p.technique, p.number
+        """,
+        [account_id, class_id],
+    ).fetchall()
+    return [open_page(conn, account_id, page_id) for (page_id,) in ids]

@@ -1,0 +1,1 @@
+"""Reference data, every value with its source, and what reads it."""

@@ -1,0 +1,46 @@
+"""The application, put together."""
+
+from __future__ import annotations
+
+from fastapi import FastAPI
+from psycopg_pool import ConnectionPool
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.responses import Response
+from starlette.staticfiles import StaticFiles
+from starlette.types import Scope
+
+from helvor import __version__
+from helvor.web import api, errors, people, places, planar
+from helvor.web.rendering import STATIC
+from helvor.web.security import Hardening
+from helvor.web.settings import Settings
+
+__all__ = ["Settings", "create_app"]
+
+
+class _KeptFiles(StaticFiles):
+    """Static files; their addresses carry a hash of the content, so browsers may keep them."""
+
+    async def get_response(self, path: str, scope: Scope) -> Response:
+        response = await super().get_response(path, scope)
+        named_by_content = b"v=" in scope["query_string"] or path.startswith("fonts")
+        response.headers["Cache-Control"] = (
+            "public, max-age=31536000, immutable" if named_by_content else "no-cache"
+        )
+        return response
+
+
+def create_app(settings: Settings, pool: ConnectionPool) -> FastAPI:
+    """The web application over an open pool."""
+    app = FastAPI(title="Helvor", version=__version__, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
+    app.state.settings = settings
+    app.state.pool = pool
+    app.mount("/static", _KeptFiles(directory=STATIC), name="static")
+    for part in (people, places, planar, api):
+        app.include_router(part.router)
+    errors.install(app)
+    app.add_middleware(Hardening)
+    app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=4)
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings.allowed_hosts)
+    return app

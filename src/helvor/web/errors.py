@@ -1,0 +1,122 @@
+"""How refusals look: a sentence on a page, a fragment for htmx, problem+json for scripts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from http import HTTPStatus
+from urllib.parse import quote
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from pydantic import ValidationError
+from starlette.exceptions import HTTPException
+from starlette.responses import JSONResponse, RedirectResponse, Response
+
+from helvor.bench.entry import Problem
+from helvor.bench.quantity import Unreadable
+from helvor.notebook.accounts import TooManyAttempts
+from helvor.notebook.pages import EntryIdTaken, NotYours
+from helvor.web.rendering import Shell, html, is_htmx
+from helvor.web.security import Forged, SignInNeeded
+
+NOT_HERE = "There is nothing here that you can open. It may be another class's, or the address is mistyped."
+SESSION_OVER = "Your session has ended. Sign in again in a new tab, then send once more: what you typed is still here."
+NOT_OURS = "This did not come from a page of ours, so nothing was written. Reload the page and try again."
+TAKEN = "This entry's id was used for something else, so nothing was written. Send it with a new id."
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RefusedPage(Shell):
+    title: str
+    sentence: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SaidHere:
+    """A sentence that htmx puts into the page's message line; nothing else is replaced."""
+
+    sentence: str
+    sign_in: bool
+
+
+def sentence_of(message: str) -> str:
+    """A validation message without its machine prefix."""
+    return message.removeprefix("Value error, ")
+
+
+def refuse(request: Request, status: int, title: str, sentence: str, *, sign_in: bool = False) -> Response:
+    """Say no in the form that the asker reads."""
+    if request.url.path.startswith("/api/"):
+        return problem(status, title, sentence)
+    if is_htmx(request):
+        return html(
+            "said_here.html",
+            SaidHere(sentence=sentence, sign_in=sign_in),
+            status=status,
+            headers={"HX-Retarget": "#said", "HX-Reswap": "innerHTML"},
+        )
+    return html("refused.html", RefusedPage(visitor=None, place="", title=title, sentence=sentence), status=status)
+
+
+def problem(status: int, title: str, detail: str, errors: list[dict[str, str]] | None = None) -> JSONResponse:
+    """An RFC 9457 problem document."""
+    body: dict[str, object] = {"type": "about:blank", "title": title, "status": status, "detail": detail}
+    if errors:
+        body["errors"] = errors
+    return JSONResponse(body, status_code=status, media_type="application/problem+json")
+
+
+def install(app: FastAPI) -> None:
+    """Register how each refusal is answered."""
+
+    @app.exception_handler(SignInNeeded)
+    def _sign_in(request: Request, _: SignInNeeded) -> Response:
+        if request.method == "GET" and not is_htmx(request) and not request.url.path.startswith("/api/"):
+            after = quote(request.url.path + ("?" + request.url.query if request.url.query else ""))
+            return RedirectResponse(f"/sign-in?after={after}", status_code=303)
+        return refuse(request, 401, "Sign in", SESSION_OVER, sign_in=True)
+
+    @app.exception_handler(Forged)
+    def _forged(request: Request, _: Forged) -> Response:
+        return refuse(request, 403, "Not from here", NOT_OURS)
+
+    @app.exception_handler(NotYours)
+    def _not_yours(request: Request, _: NotYours) -> Response:
+        return refuse(request, 404, "Not here", NOT_HERE)
+
+    @app.exception_handler(EntryIdTaken)
+    def _taken(request: Request, _: EntryIdTaken) -> Response:
+        return refuse(request, 409, "Id taken", TAKEN)
+
+    @app.exception_handler(TooManyAttempts)
+    def _too_many(request: Request, _: TooManyAttempts) -> Response:
+        return refuse(request, 429, "Too many tries", "Too many tries. Wait a quarter of an hour, then sign in.")
+
+    @app.exception_handler(Problem)
+    def _problem(request: Request, trouble: Problem) -> Response:
+        if request.url.path.startswith("/api/"):
+            return problem(422, "Cannot be written", str(trouble), [{"field": trouble.field, "detail": str(trouble)}])
+        return refuse(request, 422, "Cannot be written", str(trouble))
+
+    @app.exception_handler(Unreadable)
+    def _unreadable(request: Request, trouble: Unreadable) -> Response:
+        return refuse(request, 422, "Not understood", str(trouble))
+
+    @app.exception_handler(RequestValidationError)
+    @app.exception_handler(ValidationError)
+    def _invalid(request: Request, trouble: RequestValidationError | ValidationError) -> Response:
+        errors = [
+            {"field": ".".join(str(part) for part in error["loc"]), "detail": sentence_of(error["msg"])}
+            for error in list(trouble.errors())[:20]
+        ]
+        if request.url.path.startswith("/api/"):
+            return problem(422, "Not understood", errors[0]["detail"], errors)
+        if any(field["field"].startswith("path.") for field in errors):
+            return refuse(request, 404, "Not here", NOT_HERE)
+        return refuse(request, 422, "Not understood", errors[0]["detail"])
+
+    @app.exception_handler(HTTPException)
+    def _http(request: Request, trouble: HTTPException) -> Response:
+        title = HTTPStatus(trouble.status_code).phrase
+        sentence = NOT_HERE if trouble.status_code == 404 else f"{trouble.detail}."
+        return refuse(request, trouble.status_code, title, sentence)

@@ -1,0 +1,91 @@
+"""Sign-in and sign-out."""
+
+from __future__ import annotations
+
+import hmac
+from dataclasses import dataclass
+from typing import Annotated
+from urllib.parse import urlsplit
+
+from fastapi import APIRouter, Form, Request
+from starlette.responses import RedirectResponse, Response
+
+from helvor.notebook import accounts
+from helvor.web.rendering import Shell, html
+from helvor.web.security import (
+    SESSION_COOKIE,
+    Forged,
+    WriterDep,
+    check_origin,
+    clear_session,
+    form_token,
+    pool,
+    set_session,
+)
+
+router = APIRouter(include_in_schema=False)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SignInPage(Shell):
+    token: str
+    after: str
+    email: str
+    trouble: str
+
+
+def _page(request: Request, after: str, email: str = "", trouble: str = "", status: int = 200) -> Response:
+    token = form_token(request)
+    page = SignInPage(visitor=None, place="", token=token, after=after, email=email, trouble=trouble)
+    response = html("sign_in.html", page, status=status)
+    response.set_cookie(
+        "helvor_form", token, httponly=True, samesite="strict", secure=request.app.state.settings.secure_cookies
+    )
+    return response
+
+
+def _own_path(after: str) -> str:
+    """Only a path of ours, so that a link cannot send a fresh sign-in elsewhere."""
+    parts = urlsplit(after)
+    fine = not parts.scheme and not parts.netloc and after.startswith("/") and not after.startswith(("//", "/\\"))
+    return after if fine else "/"
+
+
+@router.get("/sign-in")
+def sign_in_page(request: Request, after: str = "/") -> Response:
+    return _page(request, _own_path(after))
+
+
+@router.post("/sign-in")
+def sign_in(
+    request: Request,
+    email: Annotated[str, Form(max_length=400)] = "",
+    password: Annotated[str, Form(max_length=400)] = "",
+    token: Annotated[str, Form(max_length=100)] = "",
+    after: Annotated[str, Form(max_length=500)] = "/",
+) -> Response:
+    check_origin(request)
+    if not hmac.compare_digest(token.encode(), request.cookies.get("helvor_form", "-").encode()):
+        raise Forged
+    settings = request.app.state.settings
+    address = request.client.host if request.client else ""
+    try:
+        with pool(request).connection() as conn:
+            opened = accounts.sign_in(conn, email, password, address, allow_demo=settings.loopback)
+    except accounts.TooManyAttempts:
+        return _page(request, _own_path(after), email, "Too many tries. Wait a quarter of an hour, then try again.", 429)
+    if opened is None:
+        return _page(request, _own_path(after), email, "E-mail and password do not fit together.", 422)
+    response = RedirectResponse(_own_path(after), status_code=303)
+    set_session(response, opened[0], opened[1].csrf, secure=settings.secure_cookies)
+    response.delete_cookie("helvor_form")
+    return response
+
+
+@router.post("/sign-out")
+def sign_out(request: Request, who: WriterDep) -> Response:
+    with pool(request).connection() as conn:
+        accounts.sign_out(conn, request.cookies.get(SESSION_COOKIE, ""))
+    response = RedirectResponse("/sign-in", status_code=303)
+    clear_session(response)
+    return response

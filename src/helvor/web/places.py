@@ -1,0 +1,153 @@
+"""Today, the class board, a bench, and finding one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Annotated
+from uuid import UUID, uuid4
+
+import psycopg
+from fastapi import APIRouter, Form, Request
+from starlette.responses import RedirectResponse, Response
+
+from helvor.bench.planar.work_out import work_out
+from helvor.exchange.planar import class_table
+from helvor.notebook import classes, pages
+from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
+from helvor.notebook.pages import NotYours
+from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.board import Board, draw_board
+from helvor.web.rendering import Shell, html
+from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
+
+router = APIRouter(include_in_schema=False)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClassOnToday:
+    row: ClassRow
+    meetings: list[Meeting]
+    current: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TodayPage(Shell):
+    now: datetime
+    classes: list[ClassOnToday]
+    front: Bench
+    new_page: UUID
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClassPage(Shell):
+    benches: list[Bench]
+    board: Board
+    needs: list[tuple[Bench, PageOnBoard]]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BenchPage(Shell):
+    bench: Bench
+    new_page: UUID
+
+
+def current_meeting(meetings: list[Meeting], now: datetime) -> Meeting | None:
+    """The meeting that runs or comes next; the last one when all are over."""
+    return next((meeting for meeting in meetings if meeting.ends_at >= now), meetings[-1] if meetings else None)
+
+
+def shell_of_class(
+    conn: psycopg.Connection, who: Visitor, class_id: UUID | None
+) -> tuple[ClassRow | None, Meeting | None]:
+    """What the top bar says of a page's class."""
+    if class_id is None:
+        return None, None
+    row = classes.open_class(conn, who.account.id, class_id)
+    return row, current_meeting(classes.meetings_of(conn, class_id), datetime.now(UTC)) if row else None
+
+
+@router.get("/")
+def today(request: Request, who: VisitorDep) -> Response:
+    now = datetime.now(UTC)
+    with pool(request).connection() as conn:
+        rows = classes.classes_of(conn, who.account.id)
+        listed = []
+        for row in rows:
+            meetings = classes.meetings_of(conn, row.id)
+            current = current_meeting(meetings, now)
+            listed.append(ClassOnToday(row=row, meetings=meetings, current=current.number if current else 0))
+        front = classes.front_bench(conn, who.account.id)
+    page = TodayPage(visitor=who, place="today", now=now, classes=listed, front=front, new_page=uuid4())
+    return html("today.html", page)
+
+
+@router.get("/classes/{class_id}")
+def class_board(request: Request, class_id: UUID, who: VisitorDep) -> Response:
+    with pool(request).connection() as conn:
+        row, meeting = shell_of_class(conn, who, class_id)
+        if row is None:
+            raise NotYours
+        benches = classes.benches_of(conn, class_id)
+    needs = [
+        (bench, on_board)
+        for level in ("stop", "caution")
+        for bench in benches
+        for on_board in bench.pages
+        if on_board.summary.get("level") == level
+    ]
+    page = ClassPage(
+        visitor=who, place="bench", class_row=row, meeting=meeting, benches=benches, board=draw_board(benches), needs=needs
+    )
+    return html("class.html", page)
+
+
+@router.get("/classes/{class_id}/rf.csv")
+def class_rf(request: Request, class_id: UUID, who: VisitorDep) -> Response:
+    with pool(request).connection() as conn:
+        row = classes.open_class(conn, who.account.id, class_id)
+        if row is None:
+            raise NotYours
+        found = pages.pages_of_class(conn, who.account.id, class_id)
+    rank = eluotropic_rank()
+    table = class_table([(page, work_out(entries, eluotropic_rank=rank)) for page, entries in found if page.technique_key == "planar"])
+    return Response(
+        table,
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{row.code}-rf.csv"'},
+    )
+
+
+@router.get("/benches/{bench_id}")
+def bench(request: Request, bench_id: UUID, who: VisitorDep) -> Response:
+    with pool(request).connection() as conn:
+        found = classes.open_bench(conn, who.account.id, bench_id)
+        if found is None:
+            raise NotYours
+        row, meeting = shell_of_class(conn, who, found.class_id)
+    page = BenchPage(visitor=who, place="bench", class_row=row, meeting=meeting, bench=found, new_page=uuid4())
+    return html("bench.html", page)
+
+
+@router.post("/benches/{bench_id}/plates")
+def start_plate(request: Request, bench_id: UUID, who: WriterDep, page: Annotated[UUID, Form()]) -> Response:
+    with pool(request).connection() as conn:
+        pages.start_page(conn, who.account.id, bench_id, "planar", page)
+    return RedirectResponse(f"/plates/{page}", status_code=303)
+
+
+@router.get("/find")
+def find(request: Request, who: VisitorDep, q: str = "", in_class: UUID | None = None) -> Response:
+    """A bench by its number: in the class at hand, else in the only or first class that has it."""
+    wanted = q.strip().casefold().removeprefix("bench").strip()
+    with pool(request).connection() as conn:
+        if wanted in ("front", "front bench", "f"):
+            return RedirectResponse(f"/benches/{classes.front_bench(conn, who.account.id).id}", status_code=303)
+        rows = classes.classes_of(conn, who.account.id)
+        for row in sorted(rows, key=lambda row: row.id != in_class):
+            if row.code.casefold() == wanted:
+                return RedirectResponse(f"/classes/{row.id}", status_code=303)
+            for found in classes.benches_of(conn, row.id):
+                if wanted and str(found.number) == wanted:
+                    return RedirectResponse(f"/benches/{found.id}", status_code=303)
+    raise NotYours

@@ -1,0 +1,5 @@
+"""The pages of plates."""
+
+from helvor.web.planar.routes import router
+
+__all__ = ["router"]

@@ -1,0 +1,211 @@
+"""A plate's drawing: coordinates in millimetres from the plate's top left corner, downwards.
+
+The same shapes serve the screen and the SVG in real millimetres.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from uuid import UUID
+
+from helvor.bench.planar.plate import SWATCHES, Plate
+from helvor.bench.planar.results import PlateWorksheet, SpotResult
+
+MAX_HEIGHT_PX, MAX_WIDTH_PX = 510.0, 420.0
+RULER_PX, CALLOUT_PX, EDGE_PX = 60.0, 96.0, 8.0
+DEFAULT_RADIUS_MM = 2.2
+OPACITY = {"faint": 0.4, "clear": 0.72, "heavy": 0.95}
+SNAP_MM = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class SpotShape:
+    """A spot: an egg between its ends, around its centre."""
+
+    result: SpotResult
+    x: float
+    y: float
+    rx: float
+    up: float
+    down: float
+    seen: bool
+    fill: str
+    opacity: float
+    chosen: bool
+
+    @property
+    def path(self) -> str:
+        left, right = self.x - self.rx, self.x + self.rx
+        return (
+            f"M{left:.2f} {self.y:.2f}A{self.rx:.2f} {self.up:.2f} 0 0 1 {right:.2f} {self.y:.2f}"
+            f"A{self.rx:.2f} {self.down:.2f} 0 0 1 {left:.2f} {self.y:.2f}Z"
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class LaneShape:
+    key: UUID
+    label: str
+    x: float
+    left: float
+    width: float
+
+
+@dataclass(frozen=True, slots=True)
+class FrontShape:
+    """A front line; ``key`` is the lane's, or None for the plate's."""
+
+    key: UUID | None
+    x1: float
+    x2: float
+    y: float
+    distance: float
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class PlateDrawing:
+    """
+    Attributes:
+        width, height, origin_y: of the plate and its pencil line, mm.
+        px: millimetres that one pixel on the screen covers; sizes of text hang on it.
+    """
+
+    width: float
+    height: float
+    origin_y: float
+    px: float
+    view: str
+    ground: str
+    lanes: list[LaneShape]
+    spots: list[SpotShape]
+    fronts: list[FrontShape]
+    ruler_fine: str
+    ruler_five: str
+    ruler_ten: str
+    ruler_numbers: list[tuple[int, float]]
+    level_y: float | None
+
+    @property
+    def view_box(self) -> str:
+        left, edge = RULER_PX * self.px, EDGE_PX * self.px
+        return (
+            f"{-left:.3f} {-edge:.3f} {self.width + left + CALLOUT_PX * self.px:.3f} {self.height + 2 * edge:.3f}"
+        )
+
+    @property
+    def screen_width(self) -> int:
+        return round(self.width / self.px + RULER_PX + CALLOUT_PX)
+
+    @property
+    def screen_height(self) -> int:
+        return round(self.height / self.px + 2 * EDGE_PX)
+
+
+def draw_plate(sheet: PlateWorksheet, view: str, chosen: UUID | None) -> PlateDrawing | None:
+    """The drawing of a plate under one light, or None before it is set up."""
+    plate = sheet.plate
+    set_up = plate.set_up
+    if set_up is None:
+        return None
+    width, height = set_up.width.value, set_up.height.value
+    origin_y = height - set_up.origin.value
+    scale = min((MAX_HEIGHT_PX - 2 * EDGE_PX) / height, (MAX_WIDTH_PX - RULER_PX - CALLOUT_PX) / width)
+    px = 1 / scale
+    lanes = _lanes(plate, width)
+    return PlateDrawing(
+        width=width,
+        height=height,
+        origin_y=origin_y,
+        px=px,
+        view=view,
+        ground=_ground(view, set_up.phase, indicator=set_up.indicator),
+        lanes=lanes,
+        spots=[_spot(spot, origin_y, view, chosen) for spot in sheet.spots],
+        fronts=_fronts(plate, lanes, width, origin_y),
+        level_y=height - plate.chamber.level.value if plate.chamber and plate.chamber.level else None,
+        **_ruler(height, px),  # type: ignore[arg-type]  # keys are those four fields
+    )
+
+
+def _ground(view: str, phase: str, *, indicator: bool) -> str:
+    """Which ground the plate shows under a light: the name of its style."""
+    if view == "254":
+        return "glow" if indicator else "dark"
+    return {"365": "dark", "stain": "stained"}.get(view, "paper" if phase == "paper" else "white")
+
+
+def _lanes(plate: Plate, width: float) -> list[LaneShape]:
+    places = [lane.lane.at.value for lane in plate.lanes]
+    shapes = []
+    for index, lane in enumerate(plate.lanes):
+        left = (places[index - 1] + places[index]) / 2 if index else 0.0
+        right = (places[index] + places[index + 1]) / 2 if index + 1 < len(places) else width
+        shapes.append(LaneShape(lane.key, lane.label, places[index], left, max(0.1, right - left)))
+    return shapes
+
+
+def _spot(result: SpotResult, origin_y: float, view: str, chosen: UUID | None) -> SpotShape:
+    spot = result.on.spot
+    centre = spot.distance.value
+    radius = spot.width.value / 2 if spot.width else DEFAULT_RADIUS_MM
+    up = spot.head.value - centre if spot.head else radius * 0.8
+    down = centre - spot.tail.value if spot.tail else radius * 0.8
+    seen = view in spot.seen
+    if view == "254":
+        fill = "#1E3A2C"
+    elif view == "365":
+        fill = SWATCHES[spot.swatch] if spot.swatch else "#A9CCF5"
+    else:
+        fill = SWATCHES[spot.swatch]
+    return SpotShape(
+        result=result,
+        x=result.on.on.lane.at.value,
+        y=origin_y - centre,
+        rx=radius,
+        up=max(0.4, up),
+        down=max(0.4, down),
+        seen=seen,
+        fill=fill,
+        opacity=OPACITY[spot.strength],
+        chosen=result.key == chosen,
+    )
+
+
+def _fronts(plate: Plate, lanes: list[LaneShape], width: float, origin_y: float) -> list[FrontShape]:
+    shapes = []
+    if plate.front is not None and plate.front.distance is not None:
+        distance = plate.front.distance.value
+        shapes.append(FrontShape(None, 0, width, origin_y - distance, distance, "front"))
+    for lane in lanes:
+        front = plate.lane_fronts.get(lane.key)
+        if front is not None and front.distance is not None:
+            distance = front.distance.value
+            shapes.append(
+                FrontShape(
+                    lane.key, lane.left, lane.left + lane.width, origin_y - distance, distance, f"front of lane {lane.label}"
+                )
+            )
+    return shapes
+
+
+def _ruler(height: float, px: float) -> dict[str, object]:
+    """Ticks of a millimetre ruler left of the plate; on a small drawing only every fifth and tenth."""
+    edge, fine, five, ten = 6 * px, [], [], []
+    numbers = []
+    for mm in range(int(height) + 1):
+        y = height - mm
+        if mm % 10 == 0:
+            ten.append(f"M{-edge:.2f} {y:g}h{-16 * px:.2f}")
+            if mm % 20 == 0 or px < 0.35:
+                numbers.append((mm, y))
+        elif mm % 5 == 0:
+            five.append(f"M{-edge:.2f} {y:g}h{-11 * px:.2f}")
+        elif px < 0.4:
+            fine.append(f"M{-edge:.2f} {y:g}h{-6 * px:.2f}")
+    return {
+        "ruler_fine": "".join(fine),
+        "ruler_five": "".join(five),
+        "ruler_ten": "".join(ten),
+        "ruler_numbers": numbers,
+    }

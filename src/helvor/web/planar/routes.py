@@ -1,0 +1,630 @@
+"""A plate: its page, its forms, what is written on it, what goes out."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Annotated, Literal
+from uuid import UUID, uuid4
+
+from fastapi import APIRouter, Depends, Form, Request
+from starlette.datastructures import FormData
+from starlette.responses import RedirectResponse, Response
+
+from helvor.bench.entry import Entry, Line, Payload, Problem, Struck, lines
+from helvor.bench.finding import Finding
+from helvor.bench.planar import plate as planar
+from helvor.bench.planar.plate import LIGHTS, PHASES, SWATCHES, Plate, gather, moved
+from helvor.bench.planar.reading_line import complete, understand
+from helvor.bench.planar.results import PlateWorksheet, SpotResult, WorkingLine
+from helvor.bench.planar.work_out import result_for, work_out
+from helvor.bench.quantity import Reading, Unreadable, parse
+from helvor.exchange.planar import plate_record, spot_table
+from helvor.notebook import classes, pages
+from helvor.notebook.classes import ClassRow
+from helvor.notebook.pages import Draft, NotYours, Page, Written
+from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.places import shell_of_class
+from helvor.web.planar import forms
+from helvor.web.planar.drawing import SNAP_MM, PlateDrawing, draw_plate
+from helvor.web.rendering import Shell, html, is_htmx, render
+from helvor.web.security import VisitorDep, WriterDep, pool
+
+router = APIRouter(include_in_schema=False)
+
+EDITS = {
+    "set-up": "Plate",
+    "eluent": "Eluent",
+    "chamber": "Chamber",
+    "lane": "Lane",
+    "front": "Front",
+    "spot": "Spot",
+    "struck": "Strike through",
+    "acknowledged": "Go on with a stop",
+}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Work:
+    """The part of the page that every write replaces: drawing, table, findings, working."""
+
+    page: Page
+    sheet: PlateWorksheet
+    plate: Plate
+    drawing: PlateDrawing | None
+    view: str
+    chosen: SpotResult | None
+    reference: SpotResult | None
+    working: list[WorkingLine]
+    crowded: list[WorkingLine]
+    csrf: str
+    said: str
+    line_id: UUID
+    lights: dict[str, str]
+    phases: dict[str, str]
+    swatches: dict[str, str]
+
+
+@dataclass(frozen=True, kw_only=True)
+class PlatePage(Shell, Work):
+    start: FormShown | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FormShown:
+    """A form with what was typed and what is wrong with it."""
+
+    page: Page
+    kind: str
+    title: str
+    values: dict[str, list[str]]
+    errors: dict[str, str]
+    plate: Plate
+    entry: UUID
+    strikes: UUID | None
+    view: str
+    spot: str
+    about: str
+    csrf: str
+    phases: dict[str, str]
+    lights: dict[str, str]
+    swatches: dict[str, str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FormPage(Shell):
+    form: FormShown
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FormFragment:
+    form: FormShown
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HistoryPage(Shell):
+    page: Page
+    lines: list[Line]
+    entries: list[Entry]
+    struck_by: dict[UUID, Entry]
+    says: dict[UUID, str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class UnderstoodShown:
+    says: str
+    trouble: str
+    offered: list[str]
+    stem: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlateFile:
+    drawing: PlateDrawing
+    title: str
+
+
+def _light(view: str, plate: Plate) -> str:
+    """The light to show: the one asked for, else daylight or the lamp that the plate is made for."""
+    if view in LIGHTS:
+        return view
+    seen = {light for spot in plate.spots for light in spot.spot.seen}
+    lamp = plate.set_up is not None and plate.set_up.indicator
+    return "254" if lamp and (not seen or "254" in seen) else next((v for v in LIGHTS if v in seen), "daylight")
+
+
+def _work(
+    page: Page, sheet: PlateWorksheet, view: str, spot: UUID | None, csrf: str, said: str = ""
+) -> dict[str, object]:
+    plate = sheet.plate
+    chosen = result_for(sheet, spot) or (sheet.spots[0] if sheet.spots else None)
+    reference = result_for(sheet, plate.compared_to)
+    light = _light(view, plate)
+    pairs = [
+        pair.working
+        for pair in sheet.neighbours
+        if chosen is not None and chosen.key in (pair.upper_key, pair.lower_key)
+    ]
+    return {
+        "page": page,
+        "sheet": sheet,
+        "plate": plate,
+        "drawing": draw_plate(sheet, light, chosen.key if chosen else None),
+        "view": light,
+        "chosen": chosen,
+        "reference": reference,
+        "working": chosen.working(reference.name if reference else "") if chosen else [],
+        "crowded": pairs,
+        "csrf": csrf,
+        "said": said,
+        "line_id": uuid4(),
+        "lights": LIGHTS,
+        "phases": PHASES,
+        "swatches": SWATCHES,
+    }
+
+
+def _sheet(entries: Sequence[Entry]) -> PlateWorksheet:
+    return work_out(entries, eluotropic_rank=eluotropic_rank())
+
+
+def _planar(page: Page) -> Page:
+    if page.technique_key != "planar":
+        raise NotYours
+    return page
+
+
+@router.get("/plates/{page_id}")
+def plate_page(
+    request: Request, page_id: UUID, who: VisitorDep, view: str = "", spot: UUID | None = None
+) -> Response:
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        _planar(page)
+        sheet = _sheet(entries)
+        work = _work(page, sheet, view, spot, who.csrf)
+        if is_htmx(request):
+            return html("planar/work.html", Work(**work))  # type: ignore[arg-type]
+        row, meeting = shell_of_class(conn, who, page.class_id)
+    start = None
+    if sheet.plate.set_up is None:
+        start = _form_shown(page, sheet.plate, "start", who.csrf, values=START_VALUES)
+    shown = PlatePage(visitor=who, place="bench", class_row=row, meeting=meeting, start=start, **work)  # type: ignore[arg-type]
+    return html("planar/plate.html", shown)
+
+
+START_VALUES: dict[str, list[str]] = {
+    "phase": ["silica"],
+    "backing": ["aluminium"],
+    "indicator": ["yes"],
+    "width": ["50"],
+    "height": ["100"],
+    "origin": ["10"],
+    "ruler": ["0.5 mm"],
+}
+
+
+def _form_shown(
+    page: Page,
+    plate: Plate,
+    kind: str,
+    csrf: str,
+    *,
+    values: dict[str, list[str]] | None = None,
+    errors: dict[str, str] | None = None,
+    entry: UUID | None = None,
+    strikes: UUID | None = None,
+    view: str = "",
+    spot: str = "",
+    about: str = "",
+) -> FormShown:
+    return FormShown(
+        page=page,
+        kind=kind,
+        title=EDITS.get(kind, "New plate"),
+        values=values or {},
+        errors=errors or {},
+        plate=plate,
+        entry=entry or uuid4(),
+        strikes=strikes,
+        view=view,
+        spot=spot,
+        about=about,
+        csrf=csrf,
+        phases=PHASES,
+        lights=LIGHTS,
+        swatches=SWATCHES,
+    )
+
+
+@router.get("/plates/{page_id}/edit/{kind}")
+def edit(
+    request: Request,
+    page_id: UUID,
+    kind: str,
+    who: VisitorDep,
+    key: UUID | None = None,
+    lane: UUID | None = None,
+    view: str = "",
+    spot: str = "",
+    code: str = "",
+    about: str = "",
+) -> Response:
+    """A form: empty for something new, filled with what stands for a correction."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        _planar(page)
+        row, meeting = shell_of_class(conn, who, page.class_id)
+    sheet = _sheet(entries)
+    if kind not in EDITS:
+        raise NotYours
+    values, strikes, named = _prefilled(sheet, kind, key, lane, view, code, about)
+    form = _form_shown(
+        page, sheet.plate, kind, who.csrf, values=values, strikes=strikes, view=view, spot=spot, about=named
+    )
+    if is_htmx(request):
+        return html("planar/form.html", FormFragment(form=form))
+    return html("planar/form_page.html", FormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=form))
+
+
+def _prefilled(
+    sheet: PlateWorksheet, kind: str, key: UUID | None, lane: UUID | None, view: str, code: str, about: str
+) -> tuple[dict[str, list[str]], UUID | None, str]:
+    """Values, what would be struck, and how the thing is called."""
+    plate = sheet.plate
+    if kind == "acknowledged":
+        found = next((f for f in sheet.findings if (f.code, f.about) == (code, about)), None)
+        if found is None:
+            raise NotYours
+        return {"code": [found.code], "about": [found.about], "what": [found.what]}, None, found.what
+    line: Line | None = None
+    if key is not None:
+        line = next((line for line in plate.lines if line.root.id == key and line.stands), None)
+        if line is None:
+            raise NotYours
+    elif kind in ("set-up", "eluent", "chamber"):
+        line = next((line for line in plate.lines if line.stands and line.head.payload.kind == kind), None)
+    elif kind == "front":
+        line = next(
+            (
+                line
+                for line in plate.lines
+                if isinstance(front := line.head.payload, planar.Front) and front.lane == lane
+            ),
+            None,
+        )
+    if line is not None:
+        return values_for(kind, line), line.head.id, name_of(sheet, line)
+    fresh: dict[str, list[str]] = {}
+    if lane is not None:
+        fresh["lane"] = [str(lane)]
+    if kind == "spot":
+        fresh |= {"strength": ["clear"], "seen": [view if view in LIGHTS else "daylight"]}
+    return fresh, None, ""
+
+
+def values_for(kind: str, line: Line) -> dict[str, list[str]]:
+    return {} if kind == "struck" else forms.values_of(line.head.payload)
+
+
+def name_of(sheet: PlateWorksheet, line: Line) -> str:
+    """How people call the reading of a line."""
+    payload = next(e.payload for e in reversed(line.entries) if not isinstance(e.payload, Struck))
+    spot = sheet.plate.spot(line.root.id)
+    match payload:
+        case planar.Spot():
+            return f"spot {spot.name}" if spot else "spot"
+        case planar.Lane():
+            return f"lane {payload.label}"
+        case planar.Front(lane=UUID() as key):
+            lane = sheet.plate.lane(key)
+            return f"front of lane {lane.label}" if lane else "front"
+        case _:
+            return payload.kind.replace("compared-to", "comparison").replace("set-up", "plate")
+
+
+async def submitted(request: Request) -> FormData:
+    """The form's fields, already parsed by the check for forged requests."""
+    return await request.form()
+
+
+SubmittedDep = Annotated[FormData, Depends(submitted)]
+
+
+def _fields(data: FormData) -> dict[str, list[str]]:
+    return {name: [value for value in data.getlist(name) if isinstance(value, str)] for name in data}
+
+
+@router.post("/plates/{page_id}/entries")
+def write(request: Request, page_id: UUID, who: WriterDep, data: SubmittedDep) -> Response:
+    """Write what a form says."""
+    fields = _fields(data)
+    form = forms.Form(fields)
+    kind = form.text("kind")
+    entry = form.id("entry")
+    view, spot = form.text("view"), form.text("spot")
+    if entry is None:
+        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+
+    def compose(entries: list[Entry]) -> list[Draft]:
+        return forms.drafts_from(kind, form, entry, gather(entries))
+
+    try:
+        written = _append(request, who, page_id, compose)
+    except (forms.FieldErrors, Problem) as trouble:
+        errors = trouble.errors if isinstance(trouble, forms.FieldErrors) else {trouble.field: str(trouble)}
+        return _form_again(request, who, page_id, kind, fields, errors, entry, form, view, spot)
+    chosen = spot
+    if kind == "spot":
+        chosen = str(_root_of(written.entries, entry))
+    return _answer(request, who, written, view, chosen, _said(written, entry))
+
+
+def _form_again(
+    request: Request,
+    who: VisitorDep,
+    page_id: UUID,
+    kind: str,
+    fields: dict[str, list[str]],
+    errors: dict[str, str],
+    entry: UUID,
+    form: forms.Form,
+    view: str,
+    spot: str,
+) -> Response:
+    """The form with what was typed and a sentence at each field that cannot be taken."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        row, meeting = shell_of_class(conn, who, page.class_id)
+    shown = _form_shown(
+        page,
+        gather(entries),
+        kind,
+        who.csrf,
+        values=fields,
+        errors=errors,
+        entry=entry,
+        strikes=None if "strikes" in form.errors else form.id("strikes"),
+        view=view,
+        spot=spot,
+        about=form.text("named"),
+    )
+    if is_htmx(request):
+        target = "#start-form" if kind == "start" else "#panel-body"
+        headers = {"HX-Retarget": target, "HX-Reswap": "innerHTML"}
+        return html("planar/form.html", FormFragment(form=shown), status=422, headers=headers)
+    page_shown = FormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=shown)
+    return html("planar/form_page.html", page_shown, status=422)
+
+
+def _append(
+    request: Request, who: VisitorDep, page_id: UUID, compose: Callable[[list[Entry]], Sequence[Draft]]
+) -> Written:
+    with pool(request).connection() as conn:
+        return pages.append(conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank())
+
+
+def _root_of(entries: Sequence[Entry], entry_id: UUID) -> UUID | None:
+    return next((line.root.id for line in lines(entries) if any(e.id == entry_id for e in line.entries)), None)
+
+
+def _said(written: Written, entry_id: UUID) -> str:
+    """What a screen reader hears after writing."""
+    if not written.new:
+        return "Already written; nothing was doubled."
+    assert isinstance(written.worksheet, PlateWorksheet)  # noqa: S101  narrows the type: a plate's page
+    result = result_for(written.worksheet, _root_of(written.entries, entry_id))
+    if result is not None:
+        rf = f", Rf {result.rf_shown}" if result.rf else ""
+        return f"Written: {result.name} at {result.on.spot.distance}{rf}."
+    return "Written."
+
+
+def _answer(request: Request, who: VisitorDep, written: Written, view: str, spot: str, said: str) -> Response:
+    """After writing: the fresh work for htmx, the plate's page for a plain form."""
+    if not is_htmx(request):
+        query = f"?view={view}" if view in LIGHTS else ""
+        return RedirectResponse(f"/plates/{written.page.id}{query}", status_code=303)
+    try:
+        key = UUID(spot) if spot else None
+    except ValueError:
+        key = None
+    assert isinstance(written.worksheet, PlateWorksheet)  # noqa: S101  narrows the type: a plate's page
+    work = Work(**_work(written.page, written.worksheet, view, key, who.csrf, said))  # type: ignore[arg-type]
+    return html("planar/work.html", work, headers={"HX-Trigger": "helvor:written"})
+
+
+@router.post("/plates/{page_id}/drop")
+def drop(
+    request: Request,
+    page_id: UUID,
+    who: WriterDep,
+    entry: Annotated[UUID, Form()],
+    what: Annotated[Literal["spot", "new-spot", "front", "origin"], Form()],
+    distance: Annotated[str, Form(max_length=20)],
+    key: Annotated[UUID | None, Form()] = None,
+    view: Annotated[str, Form(max_length=20)] = "",
+    spot: Annotated[str, Form(max_length=40)] = "",
+    by: Annotated[Literal["drawing", "keys"], Form()] = "drawing",
+) -> Response:
+    """Write where something was dropped on the drawing, read to the half millimetre that it snaps to."""
+    value = parse(distance, "length", field_unit="mm").value
+    reading = Reading(written=f"{value:.1f} mm", value=value, unit="mm", resolution=SNAP_MM)
+    reason = "moved on the drawing" if by == "drawing" else "moved with the arrow keys"
+
+    def compose(entries: list[Entry]) -> list[Draft]:
+        if any(written.id == entry for written in entries):
+            return []  # sent again: it is written already
+        payload, strikes = _dropped(gather(entries), what, key, reading, view)
+        return [Draft(entry, payload, strikes, reason if strikes else "")]
+
+    written = _append(request, who, page_id, compose)
+    chosen = str(_root_of(written.entries, entry)) if what in ("spot", "new-spot") else spot
+    return _answer(request, who, written, view, chosen, _said(written, entry))
+
+
+def _dropped(
+    plate: Plate, what: str, key: UUID | None, reading: Reading, view: str
+) -> tuple[Payload, UUID | None]:
+    """The entry that a drop means, and what it strikes.
+
+    Raises:
+        Problem: what was dropped is not on the plate any more.
+    """
+    if what == "origin":
+        if plate.set_up is None:
+            raise Problem("origin", "Set the plate up first.")
+        # Checked anew, because the line may have been dropped above the plate.
+        data = plate.set_up.model_dump() | {"origin": reading}
+        line = next(line for line in plate.lines if line.stands and isinstance(line.head.payload, planar.SetUp))
+        return planar.SetUp(**data), line.head.id
+    if what == "front":
+        line_ = next(
+            (
+                line
+                for line in plate.lines
+                if isinstance(front := line.head.payload, planar.Front) and front.lane == key
+            ),
+            None,
+        )
+        return planar.Front(lane=key, distance=reading), line_.head.id if line_ else None
+    if what == "new-spot":
+        if key is None:
+            raise Problem("lane", "Drop a new spot on a lane.")
+        light = view if view in LIGHTS else "daylight"
+        return planar.Spot(lane=key, distance=reading, seen=(light,)), None  # type: ignore[arg-type]
+    standing = plate.spot(key) if key else None
+    if standing is None:
+        raise Problem("spot", "This spot was struck through meanwhile. Add it again if it is there.")
+    return moved(standing.spot, reading), standing.line.head.id
+
+
+@router.get("/plates/{page_id}/read")
+def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "") -> Response:
+    """What a typed reading means, before it is written, and how it could go on."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+    _planar(page)
+    says = trouble = ""
+    text = text[:200]
+    if text.strip():
+        try:
+            says = understand(text, entries).says
+        except Unreadable as unreadable:
+            trouble = str(unreadable)
+    shown = UnderstoodShown(
+        says=says, trouble=trouble, offered=complete(text, entries), stem=text.rpartition(" ")[0]
+    )
+    return html("planar/understood.html", shown)
+
+
+@router.post("/plates/{page_id}/read")
+def read(
+    request: Request,
+    page_id: UUID,
+    who: WriterDep,
+    entry: Annotated[UUID, Form()],
+    text: Annotated[str, Form(max_length=200)] = "",
+    view: Annotated[str, Form(max_length=20)] = "",
+    spot: Annotated[str, Form(max_length=40)] = "",
+) -> Response:
+    """Write a typed reading."""
+
+    def compose(entries: list[Entry]) -> list[Draft]:
+        if any(written.id == entry for written in entries):
+            return []
+        understood = understand(text, entries)
+        return [Draft(entry, understood.payload, understood.strikes, understood.reason)]
+
+    try:
+        written = _append(request, who, page_id, compose)
+    except (Unreadable, Problem) as trouble:
+        if not is_htmx(request):
+            raise
+        shown = UnderstoodShown(says="", trouble=str(trouble), offered=[], stem="")
+        headers = {"HX-Retarget": "#understood", "HX-Reswap": "innerHTML"}
+        return html("planar/understood.html", shown, status=422, headers=headers)
+    root = _root_of(written.entries, entry)
+    assert isinstance(written.worksheet, PlateWorksheet)  # noqa: S101  narrows the type: a plate's page
+    chosen = str(root) if result_for(written.worksheet, root) else spot
+    return _answer(request, who, written, view, chosen, _said(written, entry))
+
+
+@router.get("/plates/{page_id}/history")
+def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
+    """Every entry in ink, struck ones too."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        row, meeting = shell_of_class(conn, who, _planar(page).class_id)
+    sheet = _sheet(entries)
+    shown = HistoryPage(
+        visitor=who,
+        place="bench",
+        class_row=row,
+        meeting=meeting,
+        page=page,
+        lines=sheet.plate.lines,
+        entries=entries,
+        struck_by={entry.strikes: entry for entry in entries if entry.strikes is not None},
+        says={entry.id: describe(entry, entries) for entry in entries},
+    )
+    return html("planar/history.html", shown)
+
+
+def describe(entry: Entry, entries: Sequence[Entry]) -> str:
+    """An entry in bench words, for the history."""
+    labels = {e.id: e.payload.label for e in entries if isinstance(e.payload, planar.Lane)}
+    match entry.payload:
+        case planar.SetUp() as s:
+            lamp = ", 254 nm indicator" if s.indicator else ""
+            return f"plate {s.width.number} × {s.height}, {PHASES[s.phase]} on {s.backing}{lamp}; origin at {s.origin}"
+        case planar.EluentUsed(eluent=eluent):
+            return f"eluent {eluent}"
+        case planar.Chamber() as c:
+            lined = {True: "lined", False: "not lined", None: "lining not noted"}[c.lined]
+            lid = {True: "lid on", False: "no lid", None: "lid not noted"}[c.lid]
+            return f"chamber: level {c.level or 'not noted'}, {lined}, {lid}"
+        case planar.Lane() as lane:
+            return f"lane {lane.label} at {lane.at}: {lane.substance or 'not named'} ({lane.role})"
+        case planar.Front() as front:
+            where = f" of lane {labels.get(front.lane, '?')}" if front.lane else ""
+            return f"front{where} ran off the top" if front.ran_off else f"front{where} at {front.distance}"
+        case planar.Spot() as spot:
+            ends = f", {spot.tail.number} to {spot.head.number} mm" if spot.tail and spot.head else ""
+            seen = ", ".join(LIGHTS[light] for light in spot.seen)
+            return f"spot in lane {labels.get(spot.lane, '?')} at {spot.distance}{ends}; {seen}"
+        case planar.ComparedTo():
+            return "comparison spot chosen"
+        case planar.Acknowledged() as seen_and_on:
+            return f"went on with “{seen_and_on.what}”: {seen_and_on.why}"
+        case _:
+            return "taken back"
+
+
+def _file(page: Page, suffix: str) -> dict[str, str]:
+    name = f"{page.class_code or 'front'}-{page.bench_name}-{page.title}".lower().replace(" ", "-")
+    safe = "".join(c for c in name if c.isascii() and (c.isalnum() or c in "-_"))
+    return {"Content-Disposition": f'attachment; filename="{safe}.{suffix}"'}
+
+
+@router.get("/plates/{page_id}/plate.{suffix}")
+def export(
+    request: Request, page_id: UUID, suffix: Literal["csv", "json", "svg"], who: VisitorDep, view: str = ""
+) -> Response:
+    """The plate as a file: its spots, its whole record, or its drawing in real millimetres."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+    _planar(page)
+    sheet = _sheet(entries)
+    if suffix == "csv":
+        return Response(spot_table(sheet), media_type="text/csv; charset=utf-8", headers=_file(page, suffix))
+    if suffix == "json":
+        text = json.dumps(plate_record(page, entries, sheet), ensure_ascii=False, indent=1)
+        return Response(text, media_type="application/json", headers=_file(page, suffix))
+    drawing = draw_plate(sheet, _light(view, sheet.plate), None)
+    if drawing is None:
+        raise Problem("", "There is nothing to draw yet: set the plate up first.")
+    title = f"{page.bench_name}, {page.title}"
+    svg = render("planar/plate.svg", PlateFile(drawing=drawing, title=title))
+    return Response(svg, media_type="image/svg+xml", headers=_file(page, suffix))

@@ -1,0 +1,104 @@
+"""Templates. Each page has a typed context; an unknown name in a template is an error."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from dataclasses import dataclass, fields
+from datetime import datetime
+from functools import cache
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from fastapi import Request
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup, escape
+from starlette.responses import HTMLResponse
+
+from helvor.bench.quantity import round_to
+from helvor.notebook.classes import ClassRow, Meeting
+from helvor.web.security import Visitor
+
+STATIC = Path(str(files("helvor.web") / "static"))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shell:
+    """What the frame around every page shows.
+
+    Attributes:
+        visitor: who is signed in, or None on the sign-in page.
+        place: the place whose lane carries the spot: ``today`` or ``bench``.
+        class_row: the class that the page is about, for the top bar.
+        meeting: its next or latest meeting.
+        now: for showing dates.
+    """
+
+    visitor: Visitor | None
+    place: str
+    class_row: ClassRow | None = None
+    meeting: Meeting | None = None
+
+
+@cache
+def version_of(name: str) -> str:
+    """A short hash of a static file, so that browsers may keep it for good."""
+    return hashlib.sha256((STATIC / name).read_bytes()).hexdigest()[:10]
+
+
+def static_url(name: str) -> str:
+    return f"/static/{name}?v={version_of(name)}"
+
+
+def rf_markup(text: str) -> Markup:
+    """Set Rf, Rs and R_M with a lowered letter, and *readings* in the face for numbers."""
+    safe = str(escape(text))
+    safe = re.sub(r"\bR(f|s)\b", r"R<sub>\1</sub>", safe)
+    safe = safe.replace("R_M", "R<sub>M</sub>")
+    return Markup(re.sub(r"\*([^*]+)\*", r'<b class="num">\1</b>', safe))  # noqa: S704  escaped above
+
+
+def day(moment: datetime, zone: str) -> str:
+    """``Tue 24 Nov`` in the class's own time zone."""
+    local = moment.astimezone(ZoneInfo(zone))
+    return f"{local:%a} {local.day} {local:%b}"
+
+
+def clock(moment: datetime, zone: str) -> str:
+    return f"{moment.astimezone(ZoneInfo(zone)):%H:%M}"
+
+
+def _environment() -> Environment:
+    environment = Environment(
+        loader=PackageLoader("helvor.web"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    environment.globals["static"] = static_url
+    environment.filters.update(chem=rf_markup, day=day, clock=clock, mm=_mm, decimals=round_to)
+    return environment
+
+
+def _mm(value: float) -> str:
+    """A coordinate for a drawing: up to three decimals, none that are not needed."""
+    return f"{value:.3f}".rstrip("0").rstrip(".")
+
+
+ENVIRONMENT = _environment()
+
+
+def render(template: str, page: Any) -> str:
+    """Render a page's dataclass with its template."""
+    return ENVIRONMENT.get_template(template).render({f.name: getattr(page, f.name) for f in fields(page)})
+
+
+def html(template: str, page: Any, *, status: int = 200, headers: dict[str, str] | None = None) -> HTMLResponse:
+    return HTMLResponse(render(template, page), status_code=status, headers=headers)
+
+
+def is_htmx(request: Request) -> bool:
+    return request.headers.get("hx-request") == "true"

@@ -1,0 +1,170 @@
+"""Who is asking, and is it really them.
+
+Every write needs a session, a token that only our own pages know, and an Origin that is
+ours. The token also travels in a readable cookie, so that a page left open over a new
+sign-in can go on with what was typed in it.
+"""
+
+from __future__ import annotations
+
+import hmac
+import secrets
+from dataclasses import dataclass
+from typing import Annotated
+from urllib.parse import urlsplit
+
+from fastapi import Depends, Request
+from psycopg_pool import ConnectionPool
+from starlette.datastructures import MutableHeaders
+from starlette.responses import PlainTextResponse, Response
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from helvor.notebook import accounts
+from helvor.notebook.accounts import Account
+
+SESSION_COOKIE = "helvor_session"
+CSRF_COOKIE = "helvor_csrf"
+MAX_BODY = 256 * 1024
+
+HEADERS = {
+    "Content-Security-Policy": (
+        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
+        "connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+    ),
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
+}
+DOCS_POLICY = "default-src 'none'; style-src 'self' 'unsafe-inline'; img-src data:; frame-ancestors 'none'"
+
+
+class SignInNeeded(Exception):
+    """There is no session, or it has ended."""
+
+
+class Forged(Exception):
+    """A write that did not come from one of our pages."""
+
+
+@dataclass(frozen=True, slots=True)
+class Visitor:
+    """Somebody signed in. ``csrf`` goes into every form."""
+
+    account: Account
+    csrf: str
+
+
+def pool(request: Request) -> ConnectionPool:
+    found: ConnectionPool = request.app.state.pool
+    return found
+
+
+def visitor(request: Request) -> Visitor:
+    """The signed-in person; for a write, only if the request comes from our own page.
+
+    Raises:
+        SignInNeeded: nobody is signed in, or the session has ended.
+        Forged: a write without our token, or from another origin.
+    """
+    token = request.cookies.get(SESSION_COOKIE)
+    session = None
+    if token:
+        with pool(request).connection() as conn:
+            session = accounts.session_of(conn, token)
+    if session is None or (session.account.is_demo and not request.app.state.settings.loopback):
+        raise SignInNeeded
+    return Visitor(session.account, session.csrf)
+
+
+async def writer(request: Request, who: Annotated[Visitor, Depends(visitor)]) -> Visitor:
+    """The signed-in person, about to write."""
+    check_origin(request)
+    given = request.headers.get("x-csrf-token") or ""
+    if not given and request.headers.get("content-type", "").startswith(
+        ("application/x-www-form-urlencoded", "multipart/form-data")
+    ):
+        given = str((await request.form()).get("csrf", ""))
+    if not hmac.compare_digest(given.encode(), who.csrf.encode()):
+        raise Forged
+    return who
+
+
+def check_origin(request: Request) -> None:
+    """Refuse a write that a page of another site sent."""
+    origin = request.headers.get("origin")
+    if origin is not None and urlsplit(origin).netloc != request.headers.get("host"):
+        raise Forged
+    if request.headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
+        raise Forged
+
+
+def set_session(response: Response, token: str, csrf: str, *, secure: bool) -> None:
+    life = int(accounts.SESSION_LIFE.total_seconds())
+    response.set_cookie(SESSION_COOKIE, token, max_age=life, httponly=True, samesite="lax", secure=secure)
+    response.set_cookie(CSRF_COOKIE, csrf, max_age=life, httponly=False, samesite="strict", secure=secure)
+
+
+def clear_session(response: Response) -> None:
+    response.delete_cookie(SESSION_COOKIE)
+    response.delete_cookie(CSRF_COOKIE)
+
+
+def form_token(request: Request) -> str:
+    """A token for the sign-in form, where there is no session yet; kept in a cookie."""
+    return request.cookies.get("helvor_form") or secrets.token_urlsafe(24)
+
+
+WriterDep = Annotated[Visitor, Depends(writer)]
+VisitorDep = Annotated[Visitor, Depends(visitor)]
+
+
+class Hardening:
+    """ASGI middleware: security headers on every answer, a limit on every body."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+
+        async def send_hardened(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                for name, value in HEADERS.items():
+                    headers.setdefault(name, value)
+                if "cache-control" not in headers:
+                    headers["Cache-Control"] = "no-store"
+            await send(message)
+
+        too_long = PlainTextResponse(
+            f"This is more than {MAX_BODY // 1024} kB, which is more than any reading needs. Nothing was written.",
+            status_code=413,
+        )
+        length = dict(scope["headers"]).get(b"content-length", b"0")
+        if not length.isdigit() or int(length) > MAX_BODY:
+            await too_long(scope, receive, send_hardened)
+            return
+        # A chunked body has no length to look at beforehand, so it is counted as it comes.
+        body, more = b"", scope["method"] not in ("GET", "HEAD")
+        while more:
+            message = await receive()
+            if message["type"] == "http.disconnect":
+                return
+            body += message.get("body", b"")
+            more = message.get("more_body", False)
+            if len(body) > MAX_BODY:
+                await too_long(scope, receive, send_hardened)
+                return
+        given = False
+
+        async def receive_whole() -> Message:
+            nonlocal given
+            if given or scope["method"] in ("GET", "HEAD"):
+                return await receive()
+            given = True
+            return {"type": "http.request", "body": body, "more_body": False}
+
+        await self.app(scope, receive_whole, send_hardened)

@@ -1,0 +1,27 @@
+"""How an instance is set up."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """
+    Attributes:
+        database_url: where the notebook is.
+        loopback: served on this machine only; demo accounts can sign in only then.
+        host_names: the names browsers may call it by; any, when empty and not on loopback.
+        secure_cookies: browsers reach it through HTTPS.
+    """
+
+    database_url: str
+    loopback: bool = True
+    host_names: tuple[str, ...] = ()
+    secure_cookies: bool = False
+
+    @property
+    def allowed_hosts(self) -> list[str]:
+        if self.host_names:
+            return [*self.host_names, "127.0.0.1", "localhost"]
+        return ["127.0.0.1", "localhost", "[::1]"] if self.loopback else ["*"]

@@ -1,0 +1,133 @@
+// What every page does: keys, panels, the token on writes, readings kept while offline.
+import { keepIfLost, watchOutbox } from "./outbox.js";
+import { watchPlate } from "./plate.js";
+
+export function cookie(name) {
+  const pair = document.cookie.split("; ").find((part) => part.startsWith(`${name}=`));
+  return pair ? decodeURIComponent(pair.slice(name.length + 1)) : "";
+}
+
+// crypto.randomUUID is there only on secure addresses; a class tablet may come by plain http.
+export function newId() {
+  if (crypto.randomUUID) return crypto.randomUUID();
+  const b = crypto.getRandomValues(new Uint8Array(16));
+  b[6] = (b[6] & 0x0f) | 0x40;
+  b[8] = (b[8] & 0x3f) | 0x80;
+  const hex = [...b].map((x) => x.toString(16).padStart(2, "0")).join("");
+  return hex.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, "$1-$2-$3-$4-$5");
+}
+
+export function say(text) {
+  const line = document.getElementById("said");
+  if (line) line.textContent = text;
+}
+
+const panel = document.getElementById("panel");
+const keys = document.getElementById("keys");
+
+document.addEventListener("htmx:config:request", (event) => {
+  const { request } = event.detail.ctx;
+  if (request.method !== "GET") request.headers["X-CSRF-Token"] = cookie("helvor_csrf");
+});
+
+document.addEventListener("htmx:after:swap", (event) => {
+  const target = event.detail.ctx?.target;
+  if (target?.id === "panel-body" && target.firstElementChild && !panel.open) {
+    panel.showModal();
+    panel.querySelector("[aria-invalid] , input:not([type=hidden]), select")?.focus();
+  }
+});
+
+// A written form gets a fresh id, so that the next reading from it is another entry.
+function afterWriting(form) {
+  const id = form?.querySelector?.("input[name=entry]");
+  if (id) id.value = newId();
+}
+
+document.addEventListener("helvor:written", () => {
+  if (panel.open) panel.close();
+  setTimeout(() => say(document.getElementById("main")?.dataset.said ?? ""), 50);
+});
+
+document.addEventListener("htmx:after:request", (event) => {
+  const { ctx } = event.detail;
+  if (ctx.request.method !== "POST" || ctx.response.status >= 300) return;
+  say("");
+  afterWriting(ctx.request.form);
+  const line = ctx.request.form?.querySelector("#read");
+  if (line) {
+    line.value = "";
+    setTimeout(() => document.getElementById("read")?.focus(), 30);
+  }
+});
+
+document.addEventListener("htmx:error", (event) => {
+  const { ctx } = event.detail;
+  if (!ctx?.request || ctx.response) return;
+  if (keepIfLost(ctx.request)) {
+    afterWriting(ctx.request.form);
+    const line = ctx.request.form?.querySelector("#read");
+    if (line) line.value = "";
+    if (panel.open) panel.close();
+  }
+});
+
+document.addEventListener("htmx:response:error", (event) => {
+  const { ctx } = event.detail;
+  if ([502, 503, 504].includes(ctx.response.status)) keepIfLost(ctx.request);
+  else if (ctx.response.status >= 500) {
+    const line = document.getElementById("said");
+    line.innerHTML = '<span class="is-stop said-trouble"></span>';
+    line.firstChild.textContent = "Something broke on the server and nothing was written. What you typed is still here; try again.";
+  }
+});
+
+panel?.addEventListener("close", () => document.getElementById("panel-body").replaceChildren());
+
+document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-closes]")) event.target.closest("dialog")?.close();
+  const opener = event.target.closest("[data-opens]");
+  if (opener) document.getElementById(opener.dataset.opens).showModal();
+  const word = event.target.closest("[data-complete]");
+  if (word) complete(word.dataset.complete);
+  // Menus close when something else is pressed.
+  for (const menu of document.querySelectorAll("details.person[open], details.menu[open]")) {
+    if (!menu.contains(event.target)) menu.open = false;
+  }
+});
+
+function complete(text) {
+  const line = document.getElementById("read");
+  if (!line) return;
+  line.value = text;
+  line.focus();
+  line.dispatchEvent(new Event("input", { bubbles: true }));
+}
+
+function typing(element) {
+  return element.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
+}
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.target.id === "read" && event.key === "Tab" && !event.shiftKey) {
+    const first = document.querySelector("#understood [data-complete]");
+    if (first && event.target.value.trim()) {
+      event.preventDefault();
+      complete(first.dataset.complete);
+    }
+    return;
+  }
+  if (typing(event.target) || document.querySelector("dialog[open]")) return;
+  const focus = { "/": "find", r: "read" }[event.key];
+  if (focus && document.getElementById(focus)) {
+    event.preventDefault();
+    document.getElementById(focus).focus();
+  } else if (event.key === "?" && keys) {
+    event.preventDefault();
+    keys.showModal();
+  }
+});
+
+watchPlate({ newId, panel });
+watchOutbox({ cookie });
