@@ -1,3 +1,5 @@
+"""``python -m helvor``: the commands behind the launcher."""
+
 import sys
 
 from helvor.command import main

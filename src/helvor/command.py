@@ -29,7 +29,8 @@ from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.app import Settings, create_app
 
 ROOT = Path(__file__).resolve().parents[2]
-VAR = ROOT / "var"
+VAR = Path(os.environ.get("HELVOR_VAR") or ROOT / "var")
+"""Where the private database and the lock are; ``HELVOR_VAR`` puts them elsewhere."""
 FIRST_PORT = 8300
 DEMO_DATABASE = "helvor_demo"
 DATABASE = "helvor"
@@ -123,7 +124,8 @@ def run_serve(options: argparse.Namespace) -> None:
                 migrate(conn)
                 if not loopback and accounts.any_accounts(conn, demo=True):
                     raise Refused(
-                        f"This database holds demo accounts, whose password everybody knows: it is not served on {options.host}."
+                        "This database holds demo accounts, whose password everybody knows: "
+                        f"it is not served on {options.host}."
                     )
             settings = Settings(
                 database_url=url, loopback=loopback, host_names=tuple(options.name), secure_cookies=options.behind_https
@@ -133,7 +135,9 @@ def run_serve(options: argparse.Namespace) -> None:
 
 def run_account(options: argparse.Namespace) -> None:
     """Make an account on the real database, asking for its password."""
-    password = getpass.getpass("Password (12 characters or more): ") if sys.stdin.isatty() else sys.stdin.readline().strip()
+    password = (
+        getpass.getpass("Password (12 characters or more): ") if sys.stdin.isatty() else sys.stdin.readline().strip()
+    )
     if len(password) < 12:
         raise Refused("A password has 12 characters or more.")
     with _database(DATABASE, fresh=False) as url, connect(url) as conn:
@@ -166,7 +170,7 @@ def _is_loopback(host: str) -> bool:
 @contextlib.contextmanager
 def _one_at_a_time() -> Iterator[bool]:
     """Hold the lock of this checkout; False when another process holds it, after saying so."""
-    VAR.mkdir(exist_ok=True)
+    VAR.mkdir(parents=True, exist_ok=True)
     with (VAR / "lock").open("a") as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -189,10 +193,12 @@ def _database(name: str, *, fresh: bool) -> Iterator[str]:
     given = os.environ.get("DATABASE_URL")
     if given:
         if fresh:
-            raise Refused("--fresh throws a whole database away, so it works on the private one only; DATABASE_URL is set.")
+            raise Refused(
+                "--fresh throws a whole database away, so it works on the private one only; DATABASE_URL is set."
+            )
         yield given
         return
-    VAR.mkdir(exist_ok=True)
+    VAR.mkdir(parents=True, exist_ok=True)
     with running(LocalServer(VAR / "postgres", say=say)) as server:
         if fresh:
             say("Throwing the old demo data away …")

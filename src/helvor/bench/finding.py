@@ -40,4 +40,4 @@ class Finding:
 
 def by_severity(findings: list[Finding]) -> list[Finding]:
     """Most serious first; what somebody has acknowledged after what is still open."""
-    return sorted(findings, key=lambda f: (SEVERITY[f.level] + 1.5 * bool(f.acknowledged)))
+    return sorted(findings, key=lambda f: SEVERITY[f.level] + 1.5 * bool(f.acknowledged))

@@ -170,7 +170,7 @@ def parse(text: str, kind: Kind, *, field_unit: str | None = None) -> Reading:
     return Reading(
         written=_clip(shown),
         value=_tidy(value * factor),
-        unit=BASE_UNIT[kind],  # type: ignore[arg-type]
+        unit=BASE_UNIT[kind],
         resolution=_tidy(resolution * factor),
     )
 

@@ -57,24 +57,38 @@ class DemoPlate:
 
 
 LAMP: Mapping[str, Any] = {"seen": ("254",)}
-ENDS = {"P": (3.4, 3.4), "A": (3.4, 3.2), "C": (2.6, 2.4), "T": (3.2, 3.2)}
+ENDS = {"P": (2.8, 2.6), "A": (3.0, 2.8), "C": (2.4, 2.2), "T": (2.8, 2.6)}
 
 
-def spot(lane: str, distance: str, *, width: str = "5.0", **extra: Any) -> tuple[str, str, dict[str, Any]]:
+def spot(lane: str, distance: str, *, width: str = "7.5", **extra: Any) -> tuple[str, str, dict[str, Any]]:
     """A dark spot under the lamp with ends a few millimetres around its centre."""
     down, up = ENDS[lane[0]]
     centre = float(distance)
     return (
         lane,
         distance,
-        {"seen": ("254",), "width": mm(width), "tail": mm(f"{centre - down:.1f}"), "head": mm(f"{centre + up:.1f}"), **extra},
+        {
+            "seen": ("254",),
+            "width": mm(width),
+            "tail": mm(f"{centre - down:.1f}"),
+            "head": mm(f"{centre + up:.1f}"),
+            **extra,
+        },
     )
 
 
 # Benches in the order of their numbers; what is odd about one stands beside it.
 PLATES: tuple[DemoPlate, ...] = (
-    DemoPlate(1, "80.0", [spot(P, "38.0"), spot(A, "49.5"), spot(C, "11.5"), spot(T, "49.0"), spot(T, "38.5"), spot(T, "11.5")]),
-    DemoPlate(2, "79.5", [spot(P, "37.5"), spot(A, "49.0"), spot(C, "11.0"), spot(T, "49.5"), spot(T, "37.5"), spot(T, "11.0")]),
+    DemoPlate(
+        1,
+        "80.0",
+        [spot(P, "38.0"), spot(A, "49.5"), spot(C, "11.5"), spot(T, "49.0"), spot(T, "38.5"), spot(T, "11.5")],
+    ),
+    DemoPlate(
+        2,
+        "79.5",
+        [spot(P, "37.5"), spot(A, "49.0"), spot(C, "11.0"), spot(T, "49.5"), spot(T, "37.5"), spot(T, "11.0")],
+    ),
     # The front was marked, the spots not read yet.
     DemoPlate(3, "78.0"),
     # A co-spot between, a streak in the tablet's lane, one spot read again.
@@ -82,7 +96,17 @@ PLATES: tuple[DemoPlate, ...] = (
         4,
         "81.0",
         [
-            (P, "38.5", {"seen": ("254", "stain"), "width": mm("5.0"), "tail": mm("31.0"), "head": mm("42.0"), "strength": "heavy"}),
+            (
+                P,
+                "38.5",
+                {
+                    "seen": ("254", "stain"),
+                    "width": mm("8.0"),
+                    "tail": mm("29.5"),
+                    "head": mm("41.5"),
+                    "strength": "heavy",
+                },
+            ),
             spot(A, "50.0", seen=("254", "365")),
             spot(C, "12.0"),
             spot("PT", "50.5", seen=("254", "365")),
@@ -100,15 +124,29 @@ PLATES: tuple[DemoPlate, ...] = (
     DemoPlate(6, "80.5", [spot(P, "38.5"), spot(A, "50.0"), spot(C, "12.0"), spot(T, "50.0"), spot(T, "38.5")]),
     # Ran over the top; only relative values are left.
     DemoPlate(
-        7, "", [spot(P, "44.0"), spot(A, "57.0"), spot(C, "13.5"), spot(T, "56.5"), spot(T, "44.0")], ran_off=True, compare=(P, 0)
+        7,
+        "",
+        [spot(P, "44.0"), spot(A, "57.0"), spot(C, "13.5"), spot(T, "56.5"), spot(T, "44.0")],
+        ran_off=True,
+        compare=(P, 0),
     ),
     DemoPlate(8, "77.0"),
     # Measured from the bottom edge.
-    DemoPlate(9, "88.0", [spot(P, "48.0"), spot(A, "58.5"), spot(C, "21.5"), spot(T, "58.0"), spot(T, "48.0"), spot(T, "21.5")]),
+    DemoPlate(
+        9,
+        "88.0",
+        [spot(P, "48.0"), spot(A, "58.5"), spot(C, "21.5"), spot(T, "58.0"), spot(T, "48.0"), spot(T, "21.5")],
+    ),
     # The eluent stood above the origin line.
     DemoPlate(10, "", [], level="12"),
     # Pure ethyl acetate with acid: everything ran high.
-    DemoPlate(11, "80.0", [spot(P, "61.5"), spot(A, "69.0"), spot(T, "69.5"), spot(T, "62.0")], lanes=(P, A, T), eluent="1 % acetic acid in ethyl acetate"),
+    DemoPlate(
+        11,
+        "80.0",
+        [spot(P, "61.5"), spot(A, "69.0"), spot(T, "69.5"), spot(T, "62.0")],
+        lanes=(P, A, T),
+        eluent="1 % acetic acid in ethyl acetate",
+    ),
 )
 
 
@@ -156,9 +194,7 @@ def _write(
             )
         )  # fmt: skip
     drafts.append(Draft(uuid5(page_id, "eluent"), planar.EluentUsed(eluent=parse_eluent(plate.eluent))))
-    drafts.append(
-        Draft(uuid5(page_id, "chamber"), planar.Chamber(level=mm(plate.level), lined=plate.lined, lid=True))
-    )
+    drafts.append(Draft(uuid5(page_id, "chamber"), planar.Chamber(level=mm(plate.level), lined=plate.lined, lid=True)))
     if plate.front or plate.ran_off:
         distance = mm(plate.front) if plate.front else None
         drafts.append(Draft(uuid5(page_id, "front"), planar.Front(distance=distance, ran_off=plate.ran_off)))
@@ -167,12 +203,19 @@ def _write(
             Draft(uuid5(page_id, f"spot {index}"), planar.Spot(lane=key[label], distance=mm(distance_text), **extra))
         )
     if plate.compare:
-        drafts.append(Draft(uuid5(page_id, "compare"), planar.ComparedTo(spot=uuid5(page_id, f"spot {plate.compare[1]}"))))
+        drafts.append(
+            Draft(uuid5(page_id, "compare"), planar.ComparedTo(spot=uuid5(page_id, f"spot {plate.compare[1]}")))
+        )
     for index, distance_text, reason in plate.corrections:
         label, _, extra = plate.spots[index]
         old = planar.Spot(lane=key[label], distance=mm(plate.spots[index][1]), **extra)
         drafts.append(
-            Draft(uuid5(page_id, f"again {index}"), planar.moved(old, mm(distance_text)), uuid5(page_id, f"spot {index}"), reason)
+            Draft(
+                uuid5(page_id, f"again {index}"),
+                planar.moved(old, mm(distance_text)),
+                uuid5(page_id, f"spot {index}"),
+                reason,
+            )
         )
     pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
 
@@ -181,7 +224,12 @@ def _metal_ions(conn: psycopg.Connection, account_id: int, bench_id: UUID, rank:
     """The instructor's own trial: metal ions on a paper strip, made visible by a spray."""
     page_id = uuid5(_NAMESPACE, "metal ions")
     pages.start_page(conn, account_id, bench_id, "planar", page_id)
-    labels = {"Fe": "iron(III) chloride", "Cu": "copper(II) chloride", "Co": "cobalt(II) chloride, toxic", "X": "mixture"}
+    labels = {
+        "Fe": "iron(III) chloride",
+        "Cu": "copper(II) chloride",
+        "Co": "cobalt(II) chloride, toxic",
+        "X": "mixture",
+    }
     key = {label: uuid5(page_id, f"lane {label}") for label in labels}
     set_up = planar.SetUp(phase="paper", width=mm(80), height=mm(120), origin=mm(15), ruler="1 mm")
     drafts = [Draft(uuid5(page_id, "set-up"), set_up)]
@@ -189,7 +237,10 @@ def _metal_ions(conn: psycopg.Connection, account_id: int, bench_id: UUID, rank:
         role = "unknown" if label == "X" else "reference"
         drafts.append(Draft(key[label], planar.Lane(at=mm(16 * index), label=label, substance=substance, role=role)))
     drafts.append(
-        Draft(uuid5(page_id, "eluent"), planar.EluentUsed(eluent=parse_eluent("acetone : 6 M hydrochloric acid : water 86 : 8 : 6")))
+        Draft(
+            uuid5(page_id, "eluent"),
+            planar.EluentUsed(eluent=parse_eluent("acetone : 6 M hydrochloric acid : water 86 : 8 : 6")),
+        )
     )
     drafts.append(Draft(uuid5(page_id, "chamber"), planar.Chamber(level=mm(8), lined=False, lid=True)))
     drafts.append(Draft(uuid5(page_id, "front"), planar.Front(distance=mm(90))))
@@ -199,7 +250,12 @@ def _metal_ions(conn: psycopg.Connection, account_id: int, bench_id: UUID, rank:
     )  # fmt: skip
     for index, (label, distance, swatch, colour) in enumerate(seen):
         payload = planar.Spot(
-            lane=key[label], distance=mm(distance), width=mm(7), swatch=swatch, colour=colour, seen=("daylight", "stain")
+            lane=key[label],
+            distance=mm(distance),
+            width=mm(7),
+            swatch=swatch,
+            colour=colour,
+            seen=("daylight", "stain"),
         )
         drafts.append(Draft(uuid5(page_id, f"spot {index}"), payload))
     pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)

@@ -113,7 +113,8 @@ def plate_record(page: Page, entries: list[Entry], sheet: PlateWorksheet) -> dic
         },
         "entries": [entry_record(entry) for entry in entries],
         "results": [
-            dict(zip(_SPOT_COLUMNS, _spot_row(spot), strict=True)) | {"working": [f"{w.what}: {w.shown}" for w in spot.working()]}
+            dict(zip(_SPOT_COLUMNS, _spot_row(spot), strict=True))
+            | {"working": [f"{w.what}: {w.shown}" for w in spot.working()]}
             for spot in sheet.spots
         ],
         "neighbours": [

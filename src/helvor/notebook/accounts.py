@@ -50,8 +50,6 @@ class TooManyAttempts(Exception):
     """Sign-in is closed for this person or address for a while."""
 
 
-
-
 def add_institution(conn: psycopg.Connection, name: str, time_zone: str) -> int:
     row = conn.execute(
         "INSERT INTO institution (name, time_zone) VALUES (%s, %s) RETURNING id", [name, time_zone]
@@ -108,9 +106,7 @@ def sign_in(
     row = conn.execute("SELECT id, password_hash, is_demo FROM account WHERE email = %s", [email]).fetchone()
     account_id, stored, is_demo = row or (None, _NOBODY, False)
     ok = _fits(stored, password) and account_id is not None and (allow_demo or not is_demo)
-    conn.execute(
-        "INSERT INTO sign_in_attempt (email, address, ok) VALUES (%s, %s, %s)", [email, address[:60], ok]
-    )
+    conn.execute("INSERT INTO sign_in_attempt (email, address, ok) VALUES (%s, %s, %s)", [email, address[:60], ok])
     if not ok:
         return None
     token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)

@@ -65,9 +65,7 @@ def migrate(conn: psycopg.Connection, migrations: list[Migration] | None = None)
                 continue
             with conn.transaction():
                 conn.execute(migration.sql.encode())
-                conn.execute(
-                    "INSERT INTO migration (name, sha256) VALUES (%s, %s)", [migration.name, migration.sha256]
-                )
+                conn.execute("INSERT INTO migration (name, sha256) VALUES (%s, %s)", [migration.name, migration.sha256])
             ran.append(migration.name)
     finally:
         conn.execute("SELECT pg_advisory_unlock(%s)", [_LOCK])

@@ -92,9 +92,7 @@ FROM entry e JOIN account a ON a.id = e.author_id WHERE e.page_id = %s ORDER BY 
 """
 
 
-def start_page(
-    conn: psycopg.Connection, account_id: int, bench_id: UUID, technique: str, page_id: UUID
-) -> UUID:
+def start_page(conn: psycopg.Connection, account_id: int, bench_id: UUID, technique: str, page_id: UUID) -> UUID:
     """Start a page on a bench. Starting it again with the same id starts nothing more.
 
     Raises:
@@ -149,14 +147,14 @@ def open_page(conn: psycopg.Connection, account_id: int, page_id: UUID) -> tuple
         if row is None:
             raise NotYours
         page = Page(*row)
-        return page, _read(page, rows.fetchall())
+        return page, _read(page.technique, rows.fetchall())
 
 
-def _read(page: Page, rows: list[tuple[Any, ...]]) -> list[Entry]:
-    payloads = page.technique.payloads
+def _read(technique: Technique, rows: list[tuple[Any, ...]]) -> list[Entry]:
+    payloads = technique.payloads
     return [
-        Entry(id, seq, payloads.validate_python(payload), strikes, reason, by, at)
-        for id, seq, payload, strikes, reason, by, at in rows
+        Entry(entry_id, seq, payloads.validate_python(payload), strikes, reason, by, at)
+        for entry_id, seq, payload, strikes, reason, by, at in rows
     ]
 
 
@@ -192,7 +190,7 @@ def append(
             if row is None:
                 raise NotYours
             page = Page(*row)
-            entries = _read(page, rows.fetchall())
+            entries = _read(page.technique, rows.fetchall())
             now: datetime = clock.fetchone()[0]  # type: ignore[index]  # always one row
         before = len(entries)
         for draft in compose(list(entries)):
@@ -205,9 +203,7 @@ def append(
     return Written(page, entries, sheet, len(entries) - before)
 
 
-def _fit(
-    technique: Technique, entries: list[Entry], draft: Draft, author: str, now: datetime
-) -> Entry | None:
+def _fit(technique: Technique, entries: list[Entry], draft: Draft, author: str, now: datetime) -> Entry | None:
     """The entry that a draft becomes after those that are there, or None if it is there already."""
     known = next((entry for entry in entries if entry.id == draft.id), None)
     if known is not None:
@@ -222,9 +218,7 @@ def _fit(
     return Entry(draft.id, len(entries) + 1, draft.payload, strikes, reason, author, now)
 
 
-def _insert(
-    conn: psycopg.Connection, account_id: int, page_id: UUID, entries: list[Entry], sheet: Worksheet
-) -> None:
+def _insert(conn: psycopg.Connection, account_id: int, page_id: UUID, entries: list[Entry], sheet: Worksheet) -> None:
     try:
         with conn.pipeline():
             for entry in entries:
@@ -250,9 +244,7 @@ def _insert(
         raise EntryIdTaken from taken
 
 
-def _what_it_strikes(
-    technique: Technique, state: Any, entries: list[Entry], draft: Draft
-) -> tuple[UUID | None, str]:
+def _what_it_strikes(technique: Technique, state: Any, entries: list[Entry], draft: Draft) -> tuple[UUID | None, str]:
     if draft.strikes is None:
         twin = technique.twin(state, draft.payload)
         return twin, (draft.reason or "written again") if twin else ""
@@ -283,10 +275,7 @@ def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
         technique = TECHNIQUES[key]
         with conn.transaction():
             conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page_id])
-            entries = [
-                Entry(id, seq, technique.payloads.validate_python(payload), strikes, reason, by, at)
-                for id, seq, payload, strikes, reason, by, at in conn.execute(_ENTRIES, [page_id]).fetchall()
-            ]
+            entries = _read(technique, conn.execute(_ENTRIES, [page_id]).fetchall())
             sheet = technique.work_out(entries, HouseRules(), rank)
             conn.execute("UPDATE page SET summary = %s WHERE id = %s", [Jsonb(summary_of(sheet)), page_id])
     return len(pages)

@@ -114,7 +114,9 @@ class LocalServer:
             if self.folder.stat().st_uid != owner.pw_uid:
                 os.chown(self.folder, owner.pw_uid, owner.pw_gid)
         elif self.folder.stat().st_uid != os.geteuid():
-            raise ServerTrouble(f"{self.folder} belongs to another user: start Helvor as that user, or from your own copy.")
+            raise ServerTrouble(
+                f"{self.folder} belongs to another user: start Helvor as that user, or from your own copy."
+            )
 
     def _command(self, program: str, *arguments: str, dies_with_us: bool = False) -> list[str]:
         command = [str(programs() / program), *arguments]
@@ -127,7 +129,16 @@ class LocalServer:
 
     def _postgres_can_enter(self) -> bool:
         """Whether the postgres user gets to the folder; a checkout below a closed home keeps it out."""
-        probe = ["setpriv", "--reuid=postgres", "--regid=postgres", "--init-groups", "--", "test", "-x", str(self.folder)]
+        probe = [
+            "setpriv",
+            "--reuid=postgres",
+            "--regid=postgres",
+            "--init-groups",
+            "--",
+            "test",
+            "-x",
+            str(self.folder),
+        ]
         return subprocess.run(probe, check=False).returncode == 0
 
     def _initdb(self) -> None:

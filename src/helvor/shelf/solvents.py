@@ -37,7 +37,5 @@ def solvents() -> tuple[Solvent, ...]:
 def eluotropic_rank() -> dict[str, int]:
     """Every name of every solvent, in lower case → its place in the eluotropic series."""
     return {
-        name.casefold(): solvent.eluotropic_rank
-        for solvent in solvents()
-        for name in (solvent.name, *solvent.also)
+        name.casefold(): solvent.eluotropic_rank for solvent in solvents() for name in (solvent.name, *solvent.also)
     }

@@ -46,8 +46,12 @@ class RfIn(_In):
 
     spot: Length = Field(examples=["18.0 mm"])
     front: Length = Field(examples=["45.0 mm"])
-    origin_resolution: Length | None = Field(None, description="How finely the origin line was set; as the spot, if left out.")
-    spot_length: Length | None = Field(None, description="The spot's extent along the lane; a tenth of it judges the centre.")
+    origin_resolution: Length | None = Field(
+        None, description="How finely the origin line was set; as the spot, if left out."
+    )
+    spot_length: Length | None = Field(
+        None, description="The spot's extent along the lane; a tenth of it judges the centre."
+    )
 
 
 class RfOut(BaseModel):
@@ -101,7 +105,9 @@ class EluentOut(BaseModel):
 
 
 @router.post("/planar/eluent")
-def eluent(text: Annotated[str, Body(embed=True, max_length=200, examples=["7.6 mL hexane + 0.4 mL ethyl acetate"])]) -> EluentOut:
+def eluent(
+    text: Annotated[str, Body(embed=True, max_length=200, examples=["7.6 mL hexane + 0.4 mL ethyl acetate"])],
+) -> EluentOut:
     """Read an eluent as people write it."""
     mixed = parse_eluent(text)
     return EluentOut(
@@ -207,7 +213,8 @@ def plate(asked: PlateIn) -> PlateOut:
     """Work a whole plate out: Rf, resolution, findings."""
     on = _Describing()
     on.add(
-        "plate", planar.SetUp, phase=asked.phase, indicator=asked.indicator, width=asked.width, height=asked.height, origin=asked.origin
+        "plate", planar.SetUp, phase=asked.phase, indicator=asked.indicator,
+        width=asked.width, height=asked.height, origin=asked.origin,
     )  # fmt: skip
     key_of: dict[str, UUID] = {}
 

@@ -25,9 +25,7 @@ class _KeptFiles(StaticFiles):
     async def get_response(self, path: str, scope: Scope) -> Response:
         response = await super().get_response(path, scope)
         named_by_content = b"v=" in scope["query_string"] or path.startswith("fonts")
-        response.headers["Cache-Control"] = (
-            "public, max-age=31536000, immutable" if named_by_content else "no-cache"
-        )
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if named_by_content else "no-cache"
         return response
 
 

@@ -73,7 +73,9 @@ def sign_in(
         with pool(request).connection() as conn:
             opened = accounts.sign_in(conn, email, password, address, allow_demo=settings.loopback)
     except accounts.TooManyAttempts:
-        return _page(request, _own_path(after), email, "Too many tries. Wait a quarter of an hour, then try again.", 429)
+        return _page(
+            request, _own_path(after), email, "Too many tries. Wait a quarter of an hour, then try again.", 429
+        )
     if opened is None:
         return _page(request, _own_path(after), email, "E-mail and password do not fit together.", 422)
     response = RedirectResponse(_own_path(after), status_code=303)

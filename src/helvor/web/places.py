@@ -11,6 +11,7 @@ import psycopg
 from fastapi import APIRouter, Form, Request
 from starlette.responses import RedirectResponse, Response
 
+from helvor.bench.finding import SEVERITY
 from helvor.bench.planar.work_out import work_out
 from helvor.exchange.planar import class_table
 from helvor.notebook import classes, pages
@@ -36,6 +37,7 @@ class TodayPage(Shell):
     now: datetime
     classes: list[ClassOnToday]
     front: Bench
+    open_items: list[tuple[str, Bench, PageOnBoard]]
     new_page: UUID
 
 
@@ -67,18 +69,33 @@ def shell_of_class(
     return row, current_meeting(classes.meetings_of(conn, class_id), datetime.now(UTC)) if row else None
 
 
+def needing(benches: list[Bench]) -> list[tuple[Bench, PageOnBoard]]:
+    """Pages whose worst open finding is a stop or a caution; stops first, then by bench."""
+    return [
+        (bench, on_board)
+        for level in ("stop", "caution")
+        for bench in benches
+        for on_board in bench.pages
+        if on_board.summary.get("level") == level
+    ]
+
+
 @router.get("/")
 def today(request: Request, who: VisitorDep) -> Response:
     now = datetime.now(UTC)
     with pool(request).connection() as conn:
         rows = classes.classes_of(conn, who.account.id)
-        listed = []
+        listed, asking = [], []
         for row in rows:
             meetings = classes.meetings_of(conn, row.id)
             current = current_meeting(meetings, now)
             listed.append(ClassOnToday(row=row, meetings=meetings, current=current.number if current else 0))
+            asking += [(row.code, *ask) for ask in needing(classes.benches_of(conn, row.id))]
         front = classes.front_bench(conn, who.account.id)
-    page = TodayPage(visitor=who, place="today", now=now, classes=listed, front=front, new_page=uuid4())
+    asking.sort(key=lambda ask: SEVERITY[ask[2].summary["level"]])
+    page = TodayPage(
+        visitor=who, place="today", now=now, classes=listed, front=front, open_items=asking, new_page=uuid4()
+    )
     return html("today.html", page)
 
 
@@ -89,15 +106,15 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep) -> Response:
         if row is None:
             raise NotYours
         benches = classes.benches_of(conn, class_id)
-    needs = [
-        (bench, on_board)
-        for level in ("stop", "caution")
-        for bench in benches
-        for on_board in bench.pages
-        if on_board.summary.get("level") == level
-    ]
+    needs = needing(benches)
     page = ClassPage(
-        visitor=who, place="bench", class_row=row, meeting=meeting, benches=benches, board=draw_board(benches), needs=needs
+        visitor=who,
+        place="bench",
+        class_row=row,
+        meeting=meeting,
+        benches=benches,
+        board=draw_board(benches),
+        needs=needs,
     )
     return html("class.html", page)
 
@@ -110,7 +127,9 @@ def class_rf(request: Request, class_id: UUID, who: VisitorDep) -> Response:
             raise NotYours
         found = pages.pages_of_class(conn, who.account.id, class_id)
     rank = eluotropic_rank()
-    table = class_table([(page, work_out(entries, eluotropic_rank=rank)) for page, entries in found if page.technique_key == "planar"])
+    table = class_table(
+        [(page, work_out(entries, eluotropic_rank=rank)) for page, entries in found if page.technique_key == "planar"]
+    )
     return Response(
         table,
         media_type="text/csv; charset=utf-8",

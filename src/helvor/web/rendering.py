@@ -55,7 +55,7 @@ def static_url(name: str) -> str:
 def rf_markup(text: str) -> Markup:
     """Set Rf, Rs and R_M with a lowered letter, and *readings* in the face for numbers."""
     safe = str(escape(text))
-    safe = re.sub(r"\bR(f|s)\b", r"R<sub>\1</sub>", safe)
+    safe = re.sub(r"\b(h?)R(f|s)\b", r"\1R<sub>\2</sub>", safe)
     safe = safe.replace("R_M", "R<sub>M</sub>")
     return Markup(re.sub(r"\*([^*]+)\*", r'<b class="num">\1</b>', safe))  # noqa: S704  escaped above
 

@@ -17,7 +17,8 @@ from helvor.bench.quantity import Unreadable, parse, parse_number, round_to
 
 _AMOUNT = r"\d+(?:[.,]\d+)?"
 _RATIO_LAST = re.compile(
-    rf"(?P<names>.*?\D)\s*[\s(,]\s*(?P<ratio>{_AMOUNT}(?:\s*[:/]\s*{_AMOUNT})+)\s*\)?(?:\s*[,(]?\s*(?:v\s*/\s*v|by volume)\s*\)?)?"
+    rf"(?P<names>.*?\D)\s*[\s(,]\s*(?P<ratio>{_AMOUNT}(?:\s*[:/]\s*{_AMOUNT})+)\s*\)?"
+    r"(?:\s*[,(]?\s*(?:v\s*/\s*v|by volume)\s*\)?)?"
 )
 _RATIO_FIRST = re.compile(rf"(?P<ratio>{_AMOUNT}(?:\s*[:/]\s*{_AMOUNT})+)\s+(?P<names>.*\D.*)")
 _NAME_SPLIT = re.compile(r"\s*(?::|/|\+|\s[–-]\s|–)\s*")
@@ -116,7 +117,9 @@ def parse_eluent(text: str) -> Eluent:
     if pairs is None and not re.search(r"\d\s*[:/]|[+:]|^\d+\s|\d$", shown):
         pairs = [(shown, 1.0)]
     if pairs is None:
-        raise Unreadable(f"“{shown}” is not understood: write hexane : ethyl acetate 4 : 1, or 20 % ethyl acetate in hexane.")
+        raise Unreadable(
+            f"“{shown}” is not understood: write hexane : ethyl acetate 4 : 1, or 20 % ethyl acetate in hexane."
+        )
     if len(pairs) > MAX_COMPONENTS:
         raise Unreadable(f"An eluent has at most {MAX_COMPONENTS} solvents here.")
     if any(amount <= 0 for _, amount in pairs):
@@ -189,5 +192,7 @@ def _ratio(text: str) -> list[tuple[str, float]] | None:
     names = [name for name in _NAME_SPLIT.split(match["names"].strip(" ,:(")) if name]
     amounts = [parse_number(amount)[0] for amount in re.split(r"\s*[:/]\s*", match["ratio"])]
     if len(names) != len(amounts):
-        raise Unreadable(f"{len(names)} solvent{'s' * (len(names) != 1)} but {len(amounts)} parts: give each solvent its part.")
+        raise Unreadable(
+            f"{len(names)} solvent{'s' * (len(names) != 1)} but {len(amounts)} parts: give each solvent its part."
+        )
     return list(zip(names, amounts, strict=True))

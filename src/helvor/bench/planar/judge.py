@@ -78,6 +78,7 @@ def join(names: list[str]) -> str:
 
 
 def level_against_origin(case: Case) -> Iterator[Finding]:
+    """The eluent stands above or close below the origin line."""
     plate = case.sheet.plate
     if plate.set_up is None or plate.chamber is None or plate.chamber.level is None:
         return
@@ -101,6 +102,7 @@ def level_against_origin(case: Case) -> Iterator[Finding]:
 
 
 def lanes_too_close(case: Case) -> Iterator[Finding]:
+    """Lanes closer to each other or to the edge than spots spread."""
     plate = case.sheet.plate
     if plate.set_up is None or not plate.lanes:
         return
@@ -118,11 +120,7 @@ def lanes_too_close(case: Case) -> Iterator[Finding]:
             "Fewer lanes on this plate, or a wider one.",
         )
     width = plate.set_up.width.value
-    at_edge = [
-        lane.label
-        for lane in plate.lanes
-        if min(lane.lane.at.value, width - lane.lane.at.value) < LANE_ROOM_MM
-    ]
+    at_edge = [lane.label for lane in plate.lanes if min(lane.lane.at.value, width - lane.lane.at.value) < LANE_ROOM_MM]
     if at_edge:
         yield Finding(
             "lane-at-edge",
@@ -135,6 +133,7 @@ def lanes_too_close(case: Case) -> Iterator[Finding]:
 
 
 def front_missing(case: Case) -> Iterator[Finding]:
+    """There is no front yet."""
     plate = case.sheet.plate
     if plate.set_up is None or not plate.lanes or case.fronts:
         return
@@ -148,6 +147,7 @@ def front_missing(case: Case) -> Iterator[Finding]:
 
 
 def front_above_plate(case: Case) -> Iterator[Finding]:
+    """A front higher than the plate, perhaps because it was measured from the bottom edge."""
     set_up = case.sheet.plate.set_up
     if set_up is None:
         return
@@ -162,8 +162,7 @@ def front_above_plate(case: Case) -> Iterator[Finding]:
             "front-above-plate",
             "stop",
             f"The {name} at {mm(read)} mm over the origin would lie {mm(origin + read - height)} mm above the plate.",
-            "It fits if it was measured from the bottom edge: "
-            f"the origin's {mm(origin)} mm are then in every distance."
+            f"It fits if it was measured from the bottom edge: the origin's {mm(origin)} mm are then in every distance."
             if fits
             else f"From the origin to the top there are only {mm(height - origin)} mm.",
             f"Read again from the origin line: {mm(read)} − {mm(origin)} = {mm(read - origin)} mm, if so."
@@ -199,13 +198,12 @@ def measured_from_edge(case: Case) -> Iterator[Finding]:
 
 
 def front_over_top(case: Case) -> Iterator[Finding]:
+    """The front ran off: only relative values are left."""
     set_up = case.sheet.plate.set_up
     if set_up is None:
         return
     for name, front in case.fronts:
-        gap = (
-            set_up.height.value - set_up.origin.value - front.distance.value if front.distance else None
-        )
+        gap = set_up.height.value - set_up.origin.value - front.distance.value if front.distance else None
         if front.ran_off or (gap is not None and 0 <= gap < OVER_THE_TOP_MM):
             yield Finding(
                 "front-over-top",
@@ -218,6 +216,7 @@ def front_over_top(case: Case) -> Iterator[Finding]:
 
 
 def front_position(case: Case) -> Iterator[Finding]:
+    """How far below the top the plate was stopped."""
     plate = case.sheet.plate
     if plate.set_up is None or plate.front is None or plate.front.distance is None:
         return
@@ -246,6 +245,7 @@ def front_position(case: Case) -> Iterator[Finding]:
 
 
 def front_sloping(case: Case) -> Iterator[Finding]:
+    """Fronts of single lanes differ."""
     read = [front.distance.value for _, front in case.fronts if front.distance]
     if len(read) < 2 or max(read) - min(read) < SLOPE * max(read):
         return
@@ -259,6 +259,7 @@ def front_sloping(case: Case) -> Iterator[Finding]:
 
 
 def spot_beyond_front(case: Case) -> Iterator[Finding]:
+    """A spot above the front, perhaps because the two were exchanged."""
     for result in case.sheet.spots:
         if not result.beyond_front or result.front is None or result.ratio is None:
             continue
@@ -301,6 +302,7 @@ def _swap_explains(sheet: PlateWorksheet, result: SpotResult) -> bool:
 
 
 def rf_says_nothing(case: Case) -> Iterator[Finding]:
+    """Spots at the origin or with the front."""
     at_origin = [s.name for s in case.sheet.spots if s.rf and s.rf.value <= max(0.01, s.rf.u)]
     at_front = [s.name for s in case.sheet.spots if s.rf and s.rf.value >= 1 - max(0.01, s.rf.u)]
     for names, where, change in ((at_origin, "at the origin", "stronger"), (at_front, "at the front", "weaker")):
@@ -317,6 +319,7 @@ def rf_says_nothing(case: Case) -> Iterator[Finding]:
 
 
 def all_high_or_low(case: Case) -> Iterator[Finding]:
+    """Everything high or low, with the way to change the eluent on this phase; or all in range."""
     known = [spot.rf.value for spot in case.sheet.spots if spot.rf]
     set_up = case.sheet.plate.set_up
     if not known or set_up is None or len(known) < len(case.sheet.spots):
@@ -372,8 +375,10 @@ def _stronger_part(phase: str, eluent: Eluent | None, rank: Mapping[str, int]) -
     """
     reversed_order, aside = phase == "C18", ""
     if phase == "paper":
-        water = 0.0 if eluent is None else sum(
-            part.percent for part in eluent.components if part.name.casefold() == "water"
+        water = (
+            0.0
+            if eluent is None
+            else sum(part.percent for part in eluent.components if part.name.casefold() == "water")
         )
         reversed_order = eluent is None or water >= 50
         if reversed_order:
@@ -396,6 +401,7 @@ def _phase_words(phase: str) -> str:
 
 
 def overlapping(case: Case) -> Iterator[Finding]:
+    """Neighbours in a lane that overlap or are not clean."""
     over = [pair for pair in case.sheet.neighbours if pair.resolution < OVERLAP_RS]
     if over:
         named = join([f"{p.upper} and {p.lower} ({round_to(p.resolution, 1)})" for p in over])
@@ -419,6 +425,7 @@ def overlapping(case: Case) -> Iterator[Finding]:
 
 
 def streaking(case: Case) -> Iterator[Finding]:
+    """Spots drawn out along the lane."""
     long = []
     for result in case.sheet.spots:
         spot = result.on.spot
@@ -439,6 +446,7 @@ def streaking(case: Case) -> Iterator[Finding]:
 
 
 def heavy(case: Case) -> Iterator[Finding]:
+    """Overloaded spots."""
     big = [
         result.name
         for result in case.sheet.spots
@@ -456,6 +464,7 @@ def heavy(case: Case) -> Iterator[Finding]:
 
 
 def nothing_seen(case: Case) -> Iterator[Finding]:
+    """Lanes without a spot."""
     plate = case.sheet.plate
     if not plate.spots:
         return
@@ -472,6 +481,7 @@ def nothing_seen(case: Case) -> Iterator[Finding]:
 
 
 def co_spots(case: Case) -> Iterator[Finding]:
+    """Whether a co-spot stayed one or split."""
     plate = case.sheet.plate
     for lane in plate.lanes:
         if lane.lane.role != "co-spot" or not lane.lane.combines:
@@ -525,6 +535,7 @@ def _co_spot(lane: LaneOnPlate, parts: list[LaneOnPlate], seen: int, alone: int,
 
 
 def light_without_indicator(case: Case) -> Iterator[Finding]:
+    """Dark spots under 254 nm on a plate that has no indicator."""
     plate = case.sheet.plate
     if plate.set_up is None or plate.set_up.indicator:
         return
@@ -558,4 +569,3 @@ RULES: tuple[Rule, ...] = (
     co_spots,
     light_without_indicator,
 )
-

@@ -315,7 +315,7 @@ def gather(entries: Iterable[Entry]) -> Plate:
     place = {lane.key: index for index, lane in enumerate(plate.lanes)}
     for line in marks:
         first: Payload = line.root.payload
-        assert isinstance(first, Spot)  # noqa: S101  narrows the type; marks hold nothing else
+        assert isinstance(first, Spot)
         number = plate.next_number.get(first.lane, 1)
         plate.next_number[first.lane] = number + 1
         now, lane_now = line.head.payload, lane_of.get(first.lane)
@@ -324,8 +324,6 @@ def gather(entries: Iterable[Entry]) -> Plate:
             plate.spots.append(SpotOnPlate(line.root.id, name, now, lane_now, line))
     plate.spots.sort(key=lambda on: (place[on.on.key], -on.spot.distance.value, on.name))
     return plate
-
-
 
 
 def standing_twin(plate: Plate, payload: Payload) -> UUID | None:
@@ -340,9 +338,7 @@ def standing_twin(plate: Plate, payload: Payload) -> UUID | None:
         case Front(lane=lane):
             return newest(lambda other: isinstance(other, Front) and other.lane == lane)
         case Acknowledged(code=code, about=about):
-            return newest(
-                lambda other: isinstance(other, Acknowledged) and (other.code, other.about) == (code, about)
-            )
+            return newest(lambda other: isinstance(other, Acknowledged) and (other.code, other.about) == (code, about))
     return None
 
 

@@ -197,7 +197,9 @@ def _spot(words: list[str], plate: Plate) -> Understood:
         elif word.isalpha():
             fields["colour"] = f"{fields.get('colour', '')} {word}".strip()
         else:
-            raise Unreadable(f"“{word[:20]}” after the distance is not understood: ends 38-45, width w4, a colour, a light.")
+            raise Unreadable(
+                f"“{word[:20]}” after the distance is not understood: ends 38-45, width w4, a colour, a light."
+            )
     if seen:
         fields["seen"] = tuple(seen)
     if standing is None:
@@ -286,9 +288,7 @@ def _level(words: list[str], plate: Plate) -> Understood:
         raise Unreadable("The level, at how many mm over the chamber's floor?")
     level = _length(words[0], "The level")
     # Lining and lid stay as they were written.
-    chamber = next(
-        (line.head.payload for line in plate.lines if isinstance(line.head.payload, Chamber)), Chamber()
-    )
+    chamber = next((line.head.payload for line in plate.lines if isinstance(line.head.payload, Chamber)), Chamber())
     return Understood(chamber.model_copy(update={"level": level}), None, "", f"eluent level *{level}*")
 
 

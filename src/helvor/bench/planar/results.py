@@ -105,7 +105,9 @@ class SpotResult:
                 )
                 lines.append(WorkingLine("As a percentage", f"hRf = 100 × {self.rf_shown} = {self.hrf_shown}"))
                 if front.read == "between":
-                    lines.append(WorkingLine("Front at this lane", f"{f} mm, straight between the lanes that were read"))
+                    lines.append(
+                        WorkingLine("Front at this lane", f"{f} mm, straight between the lanes that were read")
+                    )
         if self.relative is not None and reference_name:
             reference_distance = spot.distance.value / self.relative.value if self.relative.value else 0.0
             if self.relative.value:
@@ -120,19 +122,17 @@ class SpotResult:
             lines.append(
                 WorkingLine(
                     "R_M",
-                    f"log₁₀((1 − {self.rf_shown}) ÷ {self.rf_shown}) = {_with_u(self.r_m)}",
+                    f"log((1 − {self.rf_shown}) ÷ {self.rf_shown}) = {_with_u(self.r_m)}",
                 )
             )
-            lines.append(
-                WorkingLine("k", f"(1 − {self.rf_shown}) ÷ {self.rf_shown} = {_with_u(self.k)}")
-            )
+            lines.append(WorkingLine("k", f"(1 − {self.rf_shown}) ÷ {self.rf_shown} = {_with_u(self.k)}"))
         return lines
 
 
 def _with_u(estimate: Estimate) -> str:
     """Value ± u with the decimals that the uncertainty's first digit allows, at most three."""
     decimals = 3 if estimate.u <= 0 else min(3, max(0, -math.floor(math.log10(estimate.u))))
-    return f"{round_to(estimate.value, decimals)} ± {round_up_to(estimate.u, decimals)}"
+    return f"{round_to(estimate.value, decimals).replace('-', '−')} ± {round_up_to(estimate.u, decimals)}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
@@ -42,9 +43,7 @@ def work_out(
     return work_out_plate(gather(entries), rules or HouseRules(), eluotropic_rank or {})
 
 
-def work_out_plate(
-    plate: Plate, rules: HouseRules, eluotropic_rank: Mapping[str, int]
-) -> PlateWorksheet:
+def work_out_plate(plate: Plate, rules: HouseRules, eluotropic_rank: Mapping[str, int]) -> PlateWorksheet:
     """The same from a plate already gathered."""
     ruler = _Ruler(plate.set_up.ruler_mm if plate.set_up else None)
     fronts = {lane.key: front_at(plate, lane, ruler) for lane in plate.lanes}
@@ -111,9 +110,7 @@ def _spot(plate: Plate, on: SpotOnPlate, front: FrontHere | None, ruler: _Ruler)
     relative = None
     reference = plate.spot(plate.compared_to) if plate.compared_to else None
     if reference is not None and reference.spot.distance.value > 0:
-        u_reference = math.hypot(
-            ruler.u(reference.spot.distance), rf.centre_uncertainty(reference.spot.length)
-        )
+        u_reference = math.hypot(ruler.u(reference.spot.distance), rf.centre_uncertainty(reference.spot.length))
         if reference.key == on.key:
             u_spot_r = u_reference = 0.0
         else:
@@ -141,11 +138,13 @@ def _spot(plate: Plate, on: SpotOnPlate, front: FrontHere | None, ruler: _Ruler)
 def _neighbours(spots: list[SpotResult]) -> list[Neighbours]:
     """Each spot with the next one down in its lane, where both have a length."""
     pairs = []
-    for upper, lower in zip(spots, spots[1:], strict=False):
+    for upper, lower in itertools.pairwise(spots):
         a, b = upper.on.spot.length, lower.on.spot.length
         if upper.on.on.key == lower.on.on.key and a and b:
             apart = upper.on.spot.distance.value - lower.on.spot.distance.value
-            pairs.append(Neighbours(upper.name, lower.name, upper.key, lower.key, apart, a, b, rf.resolution(apart, a, b)))
+            pairs.append(
+                Neighbours(upper.name, lower.name, upper.key, lower.key, apart, a, b, rf.resolution(apart, a, b))
+            )
     return pairs
 
 

@@ -89,9 +89,7 @@ class PlateDrawing:
     @property
     def view_box(self) -> str:
         left, edge = RULER_PX * self.px, EDGE_PX * self.px
-        return (
-            f"{-left:.3f} {-edge:.3f} {self.width + left + CALLOUT_PX * self.px:.3f} {self.height + 2 * edge:.3f}"
-        )
+        return f"{-left:.3f} {-edge:.3f} {self.width + left + CALLOUT_PX * self.px:.3f} {self.height + 2 * edge:.3f}"
 
     @property
     def screen_width(self) -> int:
@@ -183,7 +181,12 @@ def _fronts(plate: Plate, lanes: list[LaneShape], width: float, origin_y: float)
             distance = front.distance.value
             shapes.append(
                 FrontShape(
-                    lane.key, lane.left, lane.left + lane.width, origin_y - distance, distance, f"front of lane {lane.label}"
+                    lane.key,
+                    lane.left,
+                    lane.left + lane.width,
+                    origin_y - distance,
+                    distance,
+                    f"front of lane {lane.label}",
                 )
             )
     return shapes

@@ -144,16 +144,16 @@ def _eluent(form: Form, plate: Plate | None = None) -> Payload:
     try:
         eluent = parse_eluent(form.text("eluent"))
     except (Unreadable, ValidationError) as unreadable:
-        said = sentence_of(unreadable.errors()[0]["msg"]) if isinstance(unreadable, ValidationError) else str(unreadable)
+        said = (
+            sentence_of(unreadable.errors()[0]["msg"]) if isinstance(unreadable, ValidationError) else str(unreadable)
+        )
         form.errors["eluent"] = said
         raise FieldErrors(form.errors) from unreadable
     return form.build(planar.EluentUsed, eluent=eluent)
 
 
 def _chamber(form: Form, plate: Plate | None = None) -> Payload:
-    return form.build(
-        planar.Chamber, level=form.length("level"), lined=form.yes_no("lined"), lid=form.yes_no("lid")
-    )
+    return form.build(planar.Chamber, level=form.length("level"), lined=form.yes_no("lined"), lid=form.yes_no("lid"))
 
 
 def _lane(form: Form, plate: Plate) -> Payload:

@@ -13,7 +13,6 @@ from starlette.datastructures import FormData
 from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.entry import Entry, Line, Payload, Problem, Struck, lines
-from helvor.bench.finding import Finding
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.plate import LIGHTS, PHASES, SWATCHES, Plate, gather, moved
 from helvor.bench.planar.reading_line import complete, understand
@@ -21,8 +20,7 @@ from helvor.bench.planar.results import PlateWorksheet, SpotResult, WorkingLine
 from helvor.bench.planar.work_out import result_for, work_out
 from helvor.bench.quantity import Reading, Unreadable, parse
 from helvor.exchange.planar import plate_record, spot_table
-from helvor.notebook import classes, pages
-from helvor.notebook.classes import ClassRow
+from helvor.notebook import pages
 from helvor.notebook.pages import Draft, NotYours, Page, Written
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.places import shell_of_class
@@ -105,7 +103,6 @@ class FormFragment:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HistoryPage(Shell):
     page: Page
-    lines: list[Line]
     entries: list[Entry]
     struck_by: dict[UUID, Entry]
     says: dict[UUID, str]
@@ -176,9 +173,7 @@ def _planar(page: Page) -> Page:
 
 
 @router.get("/plates/{page_id}")
-def plate_page(
-    request: Request, page_id: UUID, who: VisitorDep, view: str = "", spot: UUID | None = None
-) -> Response:
+def plate_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", spot: UUID | None = None) -> Response:
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         _planar(page)
@@ -265,7 +260,9 @@ def edit(
     )
     if is_htmx(request):
         return html("planar/form.html", FormFragment(form=form))
-    return html("planar/form_page.html", FormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=form))
+    return html(
+        "planar/form_page.html", FormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=form)
+    )
 
 
 def _prefilled(
@@ -413,7 +410,7 @@ def _said(written: Written, entry_id: UUID) -> str:
     """What a screen reader hears after writing."""
     if not written.new:
         return "Already written; nothing was doubled."
-    assert isinstance(written.worksheet, PlateWorksheet)  # noqa: S101  narrows the type: a plate's page
+    assert isinstance(written.worksheet, PlateWorksheet)
     result = result_for(written.worksheet, _root_of(written.entries, entry_id))
     if result is not None:
         rf = f", Rf {result.rf_shown}" if result.rf else ""
@@ -430,7 +427,7 @@ def _answer(request: Request, who: VisitorDep, written: Written, view: str, spot
         key = UUID(spot) if spot else None
     except ValueError:
         key = None
-    assert isinstance(written.worksheet, PlateWorksheet)  # noqa: S101  narrows the type: a plate's page
+    assert isinstance(written.worksheet, PlateWorksheet)
     work = Work(**_work(written.page, written.worksheet, view, key, who.csrf, said))  # type: ignore[arg-type]
     return html("planar/work.html", work, headers={"HX-Trigger": "helvor:written"})
 
@@ -464,9 +461,7 @@ def drop(
     return _answer(request, who, written, view, chosen, _said(written, entry))
 
 
-def _dropped(
-    plate: Plate, what: str, key: UUID | None, reading: Reading, view: str
-) -> tuple[Payload, UUID | None]:
+def _dropped(plate: Plate, what: str, key: UUID | None, reading: Reading, view: str) -> tuple[Payload, UUID | None]:
     """The entry that a drop means, and what it strikes.
 
     Raises:
@@ -513,9 +508,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "")
             says = understand(text, entries).says
         except Unreadable as unreadable:
             trouble = str(unreadable)
-    shown = UnderstoodShown(
-        says=says, trouble=trouble, offered=complete(text, entries), stem=text.rpartition(" ")[0]
-    )
+    shown = UnderstoodShown(says=says, trouble=trouble, offered=complete(text, entries), stem=text.rpartition(" ")[0])
     return html("planar/understood.html", shown)
 
 
@@ -546,7 +539,7 @@ def read(
         headers = {"HX-Retarget": "#understood", "HX-Reswap": "innerHTML"}
         return html("planar/understood.html", shown, status=422, headers=headers)
     root = _root_of(written.entries, entry)
-    assert isinstance(written.worksheet, PlateWorksheet)  # noqa: S101  narrows the type: a plate's page
+    assert isinstance(written.worksheet, PlateWorksheet)
     chosen = str(root) if result_for(written.worksheet, root) else spot
     return _answer(request, who, written, view, chosen, _said(written, entry))
 
@@ -557,14 +550,12 @@ def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         row, meeting = shell_of_class(conn, who, _planar(page).class_id)
-    sheet = _sheet(entries)
     shown = HistoryPage(
         visitor=who,
         place="bench",
         class_row=row,
         meeting=meeting,
         page=page,
-        lines=sheet.plate.lines,
         entries=entries,
         struck_by={entry.strikes: entry for entry in entries if entry.strikes is not None},
         says={entry.id: describe(entry, entries) for entry in entries},

@@ -1,0 +1,129 @@
+"""The really running application, and Debian's Chromium to use it with."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+
+from helvor import demo
+from tests.conftest import cloned
+
+ROOT = Path(__file__).parents[2]
+CHROMIUM = (
+    "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+)  # fmt: skip
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-8")
+
+
+class Running:
+    """A ``helvor demo`` process on a database of its own."""
+
+    def __init__(self, url: str, var: Path) -> None:
+        self._environment = os.environ | {"DATABASE_URL": url, "HELVOR_VAR": str(var), "PYTHONPATH": str(ROOT / "src")}
+        self.address = ""
+
+    def start(self, port: int = 8600) -> None:
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "helvor", "demo", "--port", str(port)],
+            env=self._environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+        )  # fmt: skip
+        said = ""
+        for line in self.process.stdout:
+            said += line
+            if found := re.search(r"running:\s+(http://\S+)", line):
+                self.address = found[1]
+            if "Ctrl-C" in line:
+                return
+        raise AssertionError(f"the application did not start: {said}")
+
+    @property
+    def port(self) -> int:
+        return int(self.address.rpartition(":")[2])
+
+    def stop(self) -> None:
+        self.process.send_signal(signal.SIGINT)
+        self.process.wait(timeout=15)
+        self.process.stdout.close()
+
+
+@pytest.fixture(scope="module")
+def running(server, demo_template, tmp_path_factory) -> Iterator[Running]:
+    with cloned(server, demo_template) as url:
+        application = Running(url, tmp_path_factory.mktemp("var"))
+        application.start()
+        try:
+            yield application
+        finally:
+            application.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(CHROMIUM))
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def context(browser: Browser, running: Running) -> Iterator[BrowserContext]:
+    opened = browser.new_context(base_url=running.address, viewport={"width": 1280, "height": 800})
+    opened.set_default_timeout(8000)
+    yield opened
+    opened.close()
+
+
+def sign_in(page: Page) -> None:
+    page.goto("/sign-in")
+    page.get_by_label("E-mail").fill(demo.EMAIL)
+    page.get_by_label("Password").fill(demo.PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_url("**/")
+
+
+@pytest.fixture
+def page(context: BrowserContext) -> Iterator[Page]:
+    """A signed-in page; whatever it complains of on its console fails the test."""
+    opened = context.new_page()
+    complaints: list[str] = []
+    opened.on("pageerror", lambda error: complaints.append(str(error)))
+    opened.on(
+        "console",
+        lambda message: complaints.append(message.text)
+        if message.type == "error" and "Failed to load resource" not in message.text
+        else None,
+    )
+    sign_in(opened)
+    yield opened
+    assert complaints == []
+
+
+@pytest.fixture
+def plate(page: Page) -> Callable[[int], Page]:
+    """Opens the newest plate of a bench of the demo class."""
+
+    def open_plate(bench: int) -> Page:
+        page.goto(f"/find?q={bench}")
+        page.locator(".page-line").first.click()
+        page.wait_for_selector("#tlc")
+        return page
+
+    return open_plate
+
+
+def violations(page: Page) -> list[str]:
+    """What axe-core finds against WCAG 2.2 A and AA."""
+    page.evaluate(AXE)
+    found = page.evaluate(
+        "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']}).then(r => r.violations)"
+    )
+    return [f"{v['id']}: {node['html'][:120]}" for v in found for node in v["nodes"]]

@@ -1,0 +1,89 @@
+"""A PostgreSQL server for the whole run, a fresh database for each test that asks."""
+
+from __future__ import annotations
+
+import itertools
+import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import psycopg
+import psycopg.sql
+import pytest
+
+from helvor import demo
+from helvor.notebook.database import connect
+from helvor.notebook.migrate import migrate
+from helvor.notebook.server import LocalServer, make_database
+from helvor.shelf.solvents import eluotropic_rank
+
+_counter = itertools.count()
+
+
+@pytest.fixture(scope="session")
+def server() -> Iterator[LocalServer]:
+    """A private server in memory; its data does not outlive the run."""
+    memory = Path("/dev/shm")
+    folder = Path(tempfile.mkdtemp(prefix="helvor-test-", dir=memory if os.access(memory, os.W_OK) else None))
+    folder.chmod(0o755)
+    local = LocalServer(folder / "postgres", durable=False)
+    local.start()
+    try:
+        yield local
+    finally:
+        local.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _template(server: LocalServer, name: str, *, with_demo: bool) -> str:
+    make_database(server.url("postgres"), name)
+    with connect(server.url(name)) as conn:
+        migrate(conn)
+        if with_demo:
+            demo.load(conn, eluotropic_rank())
+    return name
+
+
+@pytest.fixture(scope="session")
+def empty_template(server: LocalServer) -> str:
+    return _template(server, "template_empty", with_demo=False)
+
+
+@pytest.fixture(scope="session")
+def demo_template(server: LocalServer) -> str:
+    return _template(server, "template_demo", with_demo=True)
+
+
+@contextmanager
+def cloned(server: LocalServer, template: str) -> Iterator[str]:
+    """The address of a fresh copy of a template, dropped afterwards."""
+    name = f"test_{next(_counter)}"
+    identifiers = psycopg.sql.Identifier(name), psycopg.sql.Identifier(template)
+    with psycopg.connect(server.url("postgres"), autocommit=True) as conn:
+        conn.execute(psycopg.sql.SQL("CREATE DATABASE {} TEMPLATE {} STRATEGY file_copy").format(*identifiers))
+        try:
+            yield server.url(name)
+        finally:
+            conn.execute(psycopg.sql.SQL("DROP DATABASE {} WITH (FORCE)").format(identifiers[0]))
+
+
+@pytest.fixture
+def empty_url(server: LocalServer, empty_template: str) -> Iterator[str]:
+    with cloned(server, empty_template) as url:
+        yield url
+
+
+@pytest.fixture
+def demo_url(server: LocalServer, demo_template: str) -> Iterator[str]:
+    with cloned(server, demo_template) as url:
+        yield url
+
+
+@pytest.fixture
+def conn(empty_url: str) -> Iterator[psycopg.Connection]:
+    """A connection to a fresh database with the tables and nothing in them."""
+    with connect(empty_url) as connection:
+        yield connection

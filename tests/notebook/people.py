@@ -1,0 +1,61 @@
+"""Two instructors with a class each, for the tests of the notebook and the pages."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from uuid import UUID, uuid4
+
+import psycopg
+
+from helvor.bench.entry import Payload
+from helvor.bench.planar import plate as planar
+from helvor.notebook import accounts, classes, pages
+from helvor.notebook.pages import Draft, Written
+from helvor.shelf.solvents import eluotropic_rank
+from tests.bench.plates import mm
+
+PASSWORD = "correct horse battery"
+
+
+@dataclass(frozen=True)
+class Teacher:
+    account: int
+    name: str
+    email: str
+    class_id: UUID
+    bench: UUID
+
+
+def teacher(conn: psycopg.Connection, name: str, code: str) -> Teacher:
+    institution = accounts.add_institution(conn, f"{name}'s school", "Europe/London")
+    email = f"{name.split()[0].lower()}@example.org"
+    account = accounts.add_instructor(conn, institution, email, name, PASSWORD)
+    class_id = classes.add_class(conn, institution, code, "A class", ["Ada and Bo", "Cy and Di"], [account])
+    return Teacher(account, name, email, class_id, classes.benches_of(conn, class_id)[0].id)
+
+
+def start(conn: psycopg.Connection, who: Teacher) -> UUID:
+    return pages.start_page(conn, who.account, who.bench, "planar", uuid4())
+
+
+def write(
+    conn: psycopg.Connection,
+    who: Teacher,
+    page: UUID,
+    payload: Payload,
+    *,
+    strikes: UUID | None = None,
+    reason: str = "",
+    entry: UUID | None = None,
+) -> Written:
+    draft = Draft(entry or uuid4(), payload, strikes, reason)
+    return pages.append(conn, who.account, who.name, page, lambda _: [draft], eluotropic_rank())
+
+
+def plate_with_lane(conn: psycopg.Connection, who: Teacher) -> tuple[UUID, UUID]:
+    """A page with a set-up, one lane and a front; its id and the lane's."""
+    page, lane = start(conn, who), uuid4()
+    write(conn, who, page, planar.SetUp(phase="silica", width=mm(50), height=mm(100), origin=mm(10)))
+    write(conn, who, page, planar.Lane(at=mm(25), label="T"), entry=lane)
+    write(conn, who, page, planar.Front(distance=mm(80)))
+    return page, lane

@@ -1,0 +1,121 @@
+"""Planar chromatography against the outside; each check names where its value comes from."""
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from uncertainties import ufloat
+
+from helvor.bench.planar import rf
+from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.quantity import Estimate, reading_uncertainty
+from tests.bench.plates import Writing
+
+
+@pytest.mark.parametrize(
+    ("spot", "front", "expected"),
+    [
+        (18, 45, "0.40"),  # common practice, no source
+        (21, 30, "0.70"),  # common practice, no source
+    ],
+)
+def test_rf_of_common_practice(spot, front, expected):
+    page = Writing(lanes=("P",))
+    page.front(front)
+    page.spot("P", spot)
+    assert page.sheet.spots[0].rf_shown == expected
+
+
+def test_the_ratio_turned_round_is_refused():
+    """21 and 30 exchanged give 1.43, which no Rf can be (IUPAC 1993: Rf lies between 0 and 1)."""
+    page = Writing(lanes=("P",), height="60 mm")
+    page.front(21)
+    page.spot("P", 30)
+    assert page.sheet.spots[0].rf is None
+
+
+def test_rf_is_the_distance_of_the_spot_over_that_of_the_front():
+    """L. S. Ettre, Nomenclature for chromatography, Pure Appl. Chem. 1993, 65, 819: Rf, two decimals."""
+    assert rf.ratio_on_shared_origin(3.2, 8.0, 0, 0, 0).value == pytest.approx(0.4)
+
+
+def test_peak_resolution_has_the_published_form():
+    """Same source: Rs = 2 (t2 − t1) / (w1 + w2). Two Gaussians of width 4σ, 4σ apart, have Rs 1."""
+    sigma = 1.7
+    assert rf.resolution(4 * sigma, 4 * sigma, 4 * sigma) == pytest.approx(1)
+
+
+def test_one_indication_is_uncertain_by_its_step_over_root_twelve():
+    """JCGM 100:2008 (GUM), F.2.2.1: a rectangular distribution of full width δx has u = 0.29 δx."""
+    assert reading_uncertainty(1.0) == pytest.approx(0.29, abs=0.002)
+
+
+positive = st.floats(0.05, 2.0)
+
+
+@given(st.floats(5, 20), st.floats(0, 1), st.floats(20, 150), positive, positive, positive)
+def test_propagation_agrees_with_a_general_library(origin, part, way, u_o, u_s, u_f):
+    """GUM first-order propagation by the `uncertainties` package, through (s − o)/(f − o)."""
+    o = ufloat(origin, u_o)
+    s, f = ufloat(origin + part * way, u_s), ufloat(origin + way, u_f)
+    expected = (s - o) / (f - o)
+    ours = rf.ratio_on_shared_origin(part * way, way, u_s, u_f, u_o)
+    assert ours.value == pytest.approx(expected.n, abs=1e-9)
+    assert ours.u == pytest.approx(expected.s, rel=1e-6)
+
+
+@given(st.floats(0.02, 0.98), st.floats(0.0005, 0.01))
+def test_r_m_and_k_propagate_as_the_library_says(value, u):
+    from uncertainties.umath import log10
+
+    estimate, other = Estimate(value=value, u=u), ufloat(value, u)
+    k, r_m = rf.retention_factor(estimate), rf.r_m(estimate)
+    assert k.value == pytest.approx(((1 - other) / other).n)
+    assert k.u == pytest.approx(((1 - other) / other).s, rel=1e-6)
+    assert r_m.u == pytest.approx(log10((1 - other) / other).s, rel=1e-6)
+
+
+@given(st.floats(0.02, 0.98))
+def test_r_m_is_the_logarithm_of_k_and_changes_sign_at_one_half(value):
+    """Identities: R_M = log10 k (Bate-Smith and Westall 1950); Rf = 1/(1 + k) (IUPAC 1993)."""
+    estimate = Estimate(value=value, u=0.0)
+    k, r_m = rf.retention_factor(estimate), rf.r_m(estimate)
+    assert 10**r_m.value == pytest.approx(k.value)
+    assert 1 / (1 + k.value) == pytest.approx(value)
+    mirrored = rf.r_m(Estimate(value=1 - value, u=0.0))
+    assert mirrored.value == pytest.approx(-r_m.value, abs=1e-9)
+
+
+@pytest.mark.parametrize("value", [0.0, 1.0, 1.2])
+def test_r_m_and_k_say_nothing_at_the_ends(value):
+    estimate = Estimate(value=value, u=0.01)
+    assert rf.r_m(estimate) is None
+    assert rf.retention_factor(estimate) is None
+
+
+@pytest.mark.parametrize(
+    ("written", "percents"),
+    [
+        ("7.6 mL hexane + 0.4 mL ethyl acetate", "95 : 5"),  # common practice, no source
+        ("12 mL hexane + 3 mL ethyl acetate", "80 : 20"),  # 20 % in 15 mL; common practice, no source
+    ],
+)
+def test_eluents_of_common_practice(written, percents):
+    assert parse_eluent(written).as_percents == percents
+
+
+def test_the_gum_rule_by_simulation():
+    """A second way without any formula of ours: 200 000 plates drawn at random."""
+    import random
+
+    chance = random.Random(93)
+    u_s, u_f, u_o, origin, spot, front = 0.35, 0.2, 0.25, 10.0, 42.0, 90.0
+    ratios = []
+    for _ in range(200_000):
+        o = chance.gauss(origin, u_o)
+        ratios.append((chance.gauss(spot, u_s) - o) / (chance.gauss(front, u_f) - o))
+    mean = sum(ratios) / len(ratios)
+    spread = math.sqrt(sum((ratio - mean) ** 2 for ratio in ratios) / len(ratios))
+    ours = rf.ratio_on_shared_origin(spot - origin, front - origin, u_s, u_f, u_o)
+    assert ours.u == pytest.approx(spread, rel=0.02)

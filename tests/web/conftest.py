@@ -1,0 +1,68 @@
+"""The application over a fresh database, and people to use it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from uuid import UUID, uuid4
+
+import psycopg
+import pytest
+from starlette.testclient import TestClient
+
+from helvor.notebook.database import connect, open_pool
+from helvor.web.app import Settings, create_app
+from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, teacher
+
+HTMX = {"HX-Request": "true"}
+
+
+@dataclass
+class School:
+    """Two instructors; Ida has a plate with one lane T and a front at 80 mm."""
+
+    conn: psycopg.Connection
+    app: object
+    ida: Teacher
+    otto: Teacher
+    page: UUID
+    lane: UUID
+
+    def visitor(self, who: Teacher | None = None) -> TestClient:
+        client = TestClient(self.app, base_url="http://127.0.0.1", follow_redirects=False)
+        if who is not None:
+            token = client.get("/sign-in").cookies["helvor_form"]
+            answer = client.post("/sign-in", data={"email": who.email, "password": PASSWORD, "token": token})
+            assert answer.status_code == 303, answer.text
+            client.headers["X-CSRF-Token"] = client.cookies["helvor_csrf"]
+        return client
+
+    @property
+    def url(self) -> str:
+        return f"/plates/{self.page}"
+
+
+@pytest.fixture
+def school(empty_url: str) -> Iterator[School]:
+    with connect(empty_url) as conn:
+        ida, otto = teacher(conn, "Ida Frost", "A-1"), teacher(conn, "Otto Ling", "B-1")
+        page, lane = plate_with_lane(conn, ida)
+        pool = open_pool(empty_url, size=4)
+        try:
+            yield School(conn, create_app(Settings(database_url=empty_url), pool), ida, otto, page, lane)
+        finally:
+            pool.close()
+
+
+@pytest.fixture
+def ida(school: School) -> TestClient:
+    return school.visitor(school.ida)
+
+
+def spot_form(school: School, **changes: object) -> dict[str, object]:
+    """A filled spot form."""
+    form = {
+        "kind": "spot", "entry": str(uuid4()), "lane": str(school.lane), "distance": "40.0", "strength": "clear",
+        "seen": "254", "swatch": "", "view": "254",
+    }  # fmt: skip
+    return form | changes

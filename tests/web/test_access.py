@@ -1,0 +1,165 @@
+"""Nobody reads or writes what is not theirs: every route, walked from the application's own list."""
+
+from uuid import uuid4
+
+import pytest
+from fastapi.routing import APIRoute
+
+from helvor.web import api, people, places, planar
+
+PUBLIC = {
+    ("GET", "/sign-in"),
+    ("POST", "/sign-in"),
+    ("GET", "/api"),
+    ("POST", "/api/planar/rf"),
+    ("POST", "/api/planar/eluent"),
+    ("POST", "/api/planar/plate"),
+}
+"""What computes and keeps nothing, or lets somebody in."""
+
+OWN = {("GET", "/"), ("GET", "/find"), ("POST", "/sign-out")}
+"""What shows each person their own."""
+
+ROUTES = sorted(
+    (method, route.path)
+    for part in (people, places, planar, api)
+    for route in part.router.routes
+    if isinstance(route, APIRoute)
+    for method in route.methods
+)
+GUARDED = [route for route in ROUTES if route not in PUBLIC]
+FOREIGN = [route for route in GUARDED if route not in OWN]
+
+
+def address(path, school):
+    return (
+        path.replace("{page_id}", str(school.page))
+        .replace("{class_id}", str(school.ida.class_id))
+        .replace("{bench_id}", str(school.ida.bench))
+        .replace("{kind}", "spot")
+        .replace("{suffix}", "json")
+    )
+
+
+def body(path, school):
+    """A body that would be written, so that a refusal is about who asks and not about the form."""
+    if path.startswith("/api/"):
+        front = {"kind": "front", "distance": "70.0 mm"}
+        return {"json": {"id": str(uuid4()), "says": front}}
+    return {
+        "data": {
+            "entry": str(uuid4()), "page": str(uuid4()), "kind": "front", "lane": "", "distance": "70",
+            "what": "front", "text": "front 70",
+        }
+    }  # fmt: skip
+
+
+def ask(client, method, path, school):
+    extra = body(path, school) if method == "POST" else {}
+    return client.request(method, address(path, school), **extra)
+
+
+def test_the_lists_name_real_routes():
+    assert PUBLIC | OWN <= set(ROUTES)
+    assert len(FOREIGN) > 10
+
+
+@pytest.mark.parametrize("kind", ["page", "htmx"])
+def test_without_a_session_nothing_opens(school, kind):
+    client = school.visitor()
+    if kind == "htmx":
+        client.headers["HX-Request"] = "true"
+    for method, path in GUARDED:
+        answer = ask(client, method, path, school)
+        to_sign_in = answer.status_code == 303 and answer.headers["location"].startswith("/sign-in")
+        assert to_sign_in or answer.status_code == 401, (method, path, answer.status_code)
+
+
+def test_another_instructor_finds_nothing_and_writes_nothing(school):
+    otto = school.visitor(school.otto)
+    for method, path in FOREIGN:
+        answer = ask(otto, method, path, school)
+        assert answer.status_code == 404, (method, path, answer.status_code, answer.text[:200])
+        assert "Ada and Bo" not in answer.text
+    assert school.conn.execute("SELECT count(*) FROM entry").fetchone() == (3,)
+    assert school.conn.execute("SELECT count(*) FROM page").fetchone() == (1,)
+
+
+def test_their_owner_may_do_all_of_it(school, ida):
+    for method, path in FOREIGN:
+        answer = ask(ida, method, path, school)
+        assert answer.status_code in (200, 303), (method, path, answer.status_code, answer.text[:300])
+
+
+def test_a_forged_write_is_refused(school, ida):
+    token = ida.headers.pop("X-CSRF-Token")
+    for method, path in GUARDED:
+        if method != "POST":
+            continue
+        for headers in (
+            {},
+            {"X-CSRF-Token": "guess"},
+            {"X-CSRF-Token": token, "Origin": "https://elsewhere.example"},
+            {"X-CSRF-Token": token, "Sec-Fetch-Site": "cross-site"},
+        ):
+            answer = ida.post(address(path, school), headers=headers, **body(path, school))
+            assert answer.status_code == 403, (path, headers)
+    assert school.conn.execute("SELECT count(*) FROM entry").fetchone() == (3,)
+    assert ida.get("/").status_code == 200
+
+
+def test_a_demo_account_has_no_session_off_loopback(school, ida):
+    school.conn.execute("UPDATE account SET is_demo = true")
+    assert ida.get("/").status_code == 200
+    object.__setattr__(school.app.state.settings, "loopback", False)
+    assert ida.get("/").status_code == 303
+
+
+def test_only_our_own_host_names_are_answered(school):
+    client = school.visitor()
+    assert client.get("/sign-in", headers={"Host": "rebound.example"}).status_code == 400
+
+
+def test_every_answer_carries_the_security_headers(school, ida):
+    for path in ("/", "/sign-in", school.url, "/static/helvor.css", "/nowhere"):
+        headers = ida.get(path).headers
+        assert "script-src 'self'" in headers["content-security-policy"], path
+        assert "unsafe" not in headers["content-security-policy"]
+        assert headers["x-content-type-options"] == "nosniff"
+    assert ida.get(school.url).headers["cache-control"] == "no-store"
+
+
+def test_the_session_cookie_is_kept_from_scripts(school):
+    client = school.visitor()
+    token = client.get("/sign-in").cookies["helvor_form"]
+    data = {"email": school.ida.email, "password": "correct horse battery", "token": token}
+    cookies = client.post("/sign-in", data=data).headers.get_list("set-cookie")
+    session = next(c for c in cookies if c.startswith("helvor_session="))
+    assert "HttpOnly" in session
+    assert "SameSite=lax" in session
+
+
+@pytest.mark.parametrize(
+    ("after", "goes"),
+    [("/find?q=1", "/find?q=1"), ("https://elsewhere.example/", "/"), ("//elsewhere.example", "/"), ("/\\elsewhere", "/")],
+)
+def test_a_sign_in_leads_only_to_our_own_pages(school, after, goes):
+    client = school.visitor()
+    token = client.get("/sign-in").cookies["helvor_form"]
+    data = {"email": school.ida.email, "password": "correct horse battery", "token": token, "after": after}
+    assert client.post("/sign-in", data=data).headers["location"] == goes
+
+
+def test_a_wrong_password_gets_the_same_words_for_everybody(school):
+    client = school.visitor()
+    token = client.get("/sign-in").cookies["helvor_form"]
+    answers = [
+        client.post("/sign-in", data={"email": email, "password": "wrong", "token": token})
+        for email in (school.ida.email, "nobody@example.org")
+    ]
+    assert [answer.status_code for answer in answers] == [422, 422]
+    assert answers[0].text.replace(school.ida.email, "") == answers[1].text.replace("nobody@example.org", "")
+    for _ in range(8):
+        last = client.post("/sign-in", data={"email": school.ida.email, "password": "wrong", "token": token})
+    assert last.status_code == 429
+    assert client.post("/sign-in", data={"email": "a", "password": "b", "token": "guess"}).status_code == 403

@@ -1,0 +1,118 @@
+"""The JSON interface, without a page."""
+
+import pytest
+
+PLATE = {
+    "phase": "silica", "width": "50 mm", "height": "100 mm", "origin": "10 mm", "indicator": True,
+    "eluent": "hexane : ethyl acetate 4 : 1", "level": "5 mm", "front": "80.0 mm",
+    "lanes": [{"label": "P", "at": "10 mm", "role": "reference"}, {"label": "T", "at": "3 cm"},
+              {"label": "PT", "at": "20 mm", "role": "co-spot", "combines": ["P", "T"]}],
+    "spots": [{"lane": "P", "distance": "40.0 mm", "width": "5 mm"}, {"lane": "T", "distance": "60.0 mm"},
+              {"lane": "PT", "distance": "40.0 mm"}, {"lane": "PT", "distance": "60.0 mm"}],
+    "compared_to": "P1",
+}  # fmt: skip
+
+
+@pytest.fixture
+def script(school):
+    """Somebody without a session."""
+    return school.visitor()
+
+
+def test_a_script_can_ask_for_an_rf(script):
+    answer = script.post("/api/planar/rf", json={"spot": "18.0 mm", "front": "45.0 mm"})
+    assert answer.status_code == 200
+    assert answer.json() | {"u": 0, "k": 0, "r_m": 0} == {
+        "rf": 0.4, "u": 0, "shown": "0.40 ± 0.01", "hrf": 40, "k": 0, "r_m": 0, "working": "Rf = 18.0 mm ÷ 45.0 mm = 0.40",
+    }  # fmt: skip
+    assert answer.json()["k"]["value"] == pytest.approx(1.5)
+
+
+@pytest.mark.parametrize(
+    ("asked", "field", "sentence"),
+    [
+        ({"spot": 18, "front": "45 mm"}, "body.spot", "has no unit"),
+        ({"spot": "18", "front": "45 mm"}, "body.spot", "write 18 mm"),
+        ({"spot": "18 mL", "front": "45 mm"}, "body.spot", "not a unit of length"),
+        ({"spot": "NaN mm", "front": "45 mm"}, "body.spot", "read off|not a number"),
+        ({"spot": "1e400 mm", "front": "45 mm"}, "body.spot", "not a size"),
+        ({"spot": "30 mm", "front": "21 mm"}, "spot", "0.70, not 1.43"),
+        ({"spot": "30 mm", "front": "0 mm"}, "front", "more than 0 mm"),
+        ({"front": "45 mm"}, "body.spot", "required"),
+        ({"spot": "18 mm", "front": "45 mm", "x": 1}, "body.x", "not permitted"),
+    ],
+)
+def test_a_question_that_has_no_answer_gets_a_problem_document(script, asked, field, sentence):
+    answer = script.post("/api/planar/rf", json=asked)
+    assert answer.status_code == 422
+    assert answer.headers["content-type"] == "application/problem+json"
+    problem = answer.json()
+    assert problem["errors"][0]["field"] == field
+    import re
+
+    assert re.search(sentence, problem["errors"][0]["detail"])
+
+
+def test_broken_json_is_said_too(script):
+    answer = script.post("/api/planar/rf", content=b'{"spot": ', headers={"content-type": "application/json"})
+    assert answer.status_code == 422
+    assert answer.headers["content-type"] == "application/problem+json"
+
+
+def test_a_whole_plate_is_worked_out_at_once(script):
+    answer = script.post("/api/planar/plate", json=PLATE)
+    assert answer.status_code == 200, answer.text
+    out = answer.json()
+    assert {s["name"]: s["shown"].split(" ")[0] for s in out["spots"]} == {
+        "P1": "0.50", "PT1": "0.50", "PT2": "0.75", "T1": "0.75",
+    }  # fmt: skip
+    assert {s["name"]: s["relative"]["value"] for s in out["spots"]}["T1"] == 1.5
+    assert "co-spot-split" in {f["code"] for f in out["findings"]}
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [
+        ({"origin": "120 mm"}, "plate"),
+        ({"lanes": [{"label": "P", "at": "60 mm"}]}, "lanes.0"),
+        ({"spots": [{"lane": "Q", "distance": "40 mm"}]}, "spots.0"),
+        ({"spots": [{"lane": "P", "distance": "400 mm"}]}, "spots.0"),
+        ({"front": "0 mm"}, "front"),
+        ({"fronts": {"Q": "70 mm"}}, "fronts.Q"),
+        ({"compared_to": "P9"}, "compared_to"),
+        ({"phase": "clay"}, "body.phase"),
+    ],
+)
+def test_a_plate_that_cannot_be_names_the_field(script, change, field):
+    answer = script.post("/api/planar/plate", json=PLATE | change)
+    assert answer.status_code == 422
+    assert answer.json()["errors"][0]["field"] == field
+
+
+def test_an_eluent_is_read(script):
+    assert script.post("/api/planar/eluent", json={"text": "20 % ethyl acetate in hexane"}).json() == {
+        "names": ["ethyl acetate", "hexane"], "percents": [20.0, 80.0], "as_percents": "20 : 80", "as_ratio": "1 : 4",
+        "as_solution": "20 % ethyl acetate in hexane",
+    }  # fmt: skip
+    assert script.post("/api/planar/eluent", json={"text": "7.6 mL hexane + 0.4"}).status_code == 422
+
+
+def test_entries_are_written_by_script_once(school, ida):
+    entry = {"id": "6ba7b810-9dad-41d1-80b4-00c04fd430c8", "says": {"kind": "spot", "lane": str(school.lane), "distance": "40.0 mm"}}
+    first, again = (ida.post(f"/api/plates/{school.page}/entries", json=entry).json() for _ in range(2))
+    assert (first["new"], again["new"]) == (True, False)
+    assert first["entry"] == again["entry"]
+    other = entry | {"says": {"kind": "front", "distance": "70 mm"}}
+    assert ida.post(f"/api/plates/{school.page}/entries", json=other).status_code == 409
+    no_unit = entry | {"id": "6ba7b810-9dad-41d1-80b4-00c04fd430c9", "says": {"kind": "front", "distance": 70}}
+    assert ida.post(f"/api/plates/{school.page}/entries", json=no_unit).status_code == 422
+
+
+def test_the_documentation_lists_every_operation_of_the_schema(script):
+    schema = script.get("/api/openapi.json").json()
+    page = script.get("/api").text
+    assert len(schema["paths"]) >= 5
+    for path, methods in schema["paths"].items():
+        for method, operation in methods.items():
+            assert f"{method.upper()} {path}" in page
+            assert operation["description"], path

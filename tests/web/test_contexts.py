@@ -1,0 +1,60 @@
+"""Each template uses just what its typed context holds."""
+
+from dataclasses import fields
+from pathlib import Path
+
+import pytest
+from jinja2 import meta, nodes
+
+from helvor.web import api, errors, people, places
+from helvor.web.planar import routes
+from helvor.web.rendering import ENVIRONMENT, Shell
+
+PAGES = [
+    ("sign_in.html", people.SignInPage),
+    ("today.html", places.TodayPage),
+    ("class.html", places.ClassPage),
+    ("bench.html", places.BenchPage),
+    ("refused.html", errors.RefusedPage),
+    ("said_here.html", errors.SaidHere),
+    ("api.html", api.ApiPage),
+    ("planar/plate.html", routes.PlatePage),
+    ("planar/work.html", routes.Work),
+    ("planar/form.html", routes.FormFragment),
+    ("planar/form_page.html", routes.FormPage),
+    ("planar/history.html", routes.HistoryPage),
+    ("planar/understood.html", routes.UnderstoodShown),
+    ("planar/plate.svg", routes.PlateFile),
+]
+SHELL = {f.name for f in fields(Shell)}
+
+
+def names_used(template: str, seen: set[str] | None = None) -> set[str]:
+    """Context names that a template, what it extends and what it includes take."""
+    seen = seen if seen is not None else set()
+    seen.add(template)
+    source, _, _ = ENVIRONMENT.loader.get_source(ENVIRONMENT, template)
+    tree = ENVIRONMENT.parse(source)
+    set_here = {name.name for name in tree.find_all(nodes.Name) if name.ctx == "store"}
+    imported = {name if isinstance(name, str) else name[1] for f in tree.find_all(nodes.FromImport) for name in f.names}
+    used = meta.find_undeclared_variables(tree) - set(ENVIRONMENT.globals) - set_here - imported
+    for node in tree.find_all((nodes.Include, nodes.Extends)):
+        other = node.template.value
+        if other not in seen:
+            used |= names_used(other, seen)
+    return used
+
+
+@pytest.mark.parametrize(("template", "context"), PAGES)
+def test_no_name_is_missing_and_none_is_left_over(template, context):
+    held = {f.name for f in fields(context)}
+    used = names_used(template)
+    extra = {"form"} if template == "planar/plate.html" else set()  # set by {% with %} around the included form
+    assert used - held <= extra
+    assert held - used <= SHELL
+
+
+def test_every_page_template_has_a_context():
+    root = Path(routes.__file__).parents[1] / "templates"
+    pages = {str(p.relative_to(root)) for p in root.rglob("*") if p.is_file() and not p.name.startswith("_")}
+    assert pages - {"base.html"} == {template for template, _ in PAGES}
