@@ -13,14 +13,24 @@ from pathlib import Path
 import psycopg
 import psycopg.sql
 import pytest
+from argon2 import PasswordHasher
 
 from helvor import demo
+from helvor.notebook import accounts
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
 from helvor.notebook.server import LocalServer, make_database
 from helvor.shelf.solvents import eluotropic_rank
 
 _counter = itertools.count()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def quick_hashes() -> Iterator[None]:
+    """Argon2id with the least work: hundreds of accounts are made here, and none is worth guarding."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(accounts, "_hasher", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
+        yield
 
 
 @pytest.fixture(scope="session")

@@ -184,7 +184,9 @@ def _one_at_a_time() -> Iterator[bool]:
         try:
             yield True
         finally:
-            (VAR / "running.json").unlink(missing_ok=True)
+            if (VAR / "running.json").exists():
+                (VAR / "running.json").unlink()
+                say("Stopped.")
 
 
 @contextlib.contextmanager
@@ -225,7 +227,6 @@ def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool)
             say(f"  Sign in as          {demo.EMAIL}\n  with the password   {demo.PASSWORD}")
         say("  Ctrl-C stops it; what was recorded stays.\n")
         uvicorn.Server(config).run(sockets=[listener])
-    say("Stopped.")
 
 
 def _listen(host: str, port: int) -> socket.socket:

@@ -13,6 +13,8 @@ def row(page: Page, name: str):
 
 
 def typed(page: Page, text: str) -> None:
+    """Go to the reading line with its key, then type."""
+    page.locator("#said").evaluate("() => document.activeElement.blur()")
     page.keyboard.press("r")
     page.keyboard.type(text)
 
@@ -34,7 +36,7 @@ def test_a_new_user_gets_from_sign_in_to_a_corrected_exported_plate(page):
     page.get_by_label("Lanes").fill("P paracetamol ref, C caffeine ref, T tablet extract")
     page.get_by_label("Eluent parts").fill("ethyl acetate : hexane 3 : 1")
     page.get_by_label("Eluent level").fill("5")
-    page.get_by_text("lined", exact=True).click()
+    page.get_by_label("lined", exact=True).check()
     page.get_by_role("button", name="Draw the plate").click()
     page.wait_for_selector("#tlc")
     typed(page, "front 80.0")
@@ -107,7 +109,7 @@ def test_everything_on_the_drawing_is_reached_by_keyboard(plate):
     expect(page.get_by_role("heading", name="Strike spot P1 through")).to_be_visible()
     page.get_by_role("button", name="Strike through").click()
     expect(page.locator(".trouble")).to_contain_text("in a word why")
-    page.get_by_text("misread", exact=True).click()
+    page.get_by_label("misread", exact=True).check()
     page.get_by_role("button", name="Strike through").click()
     expect(row(page, "P1")).to_have_count(0)
     page.locator(".lane-hit").first.focus()
@@ -155,12 +157,12 @@ def test_views_show_what_was_seen_under_each_light(plate):
 
 def test_a_stop_names_the_exchanged_readings_and_asks_for_a_word(plate):
     page = plate(5)
-    stop = page.locator(".finding.is-stop")
-    expect(stop).to_contain_text("0.47, not 2.11")
+    stop = page.locator("#main .finding.is-stop")
+    expect(stop).to_contain_text("0.48, not 2.11")
     page.get_by_role("link", name="Go on with a word why").click()
     page.get_by_label("Why go on").fill("to show the class")
     page.get_by_role("button", name="Go on").click()
-    expect(page.locator(".finding.is-stop")).to_contain_text("Went on: to show the class")
+    expect(page.locator("#main .finding.is-stop")).to_contain_text("Went on: to show the class")
 
 
 def test_two_people_at_one_plate_both_keep_what_they_wrote(browser, running, plate):

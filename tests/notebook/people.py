@@ -28,7 +28,7 @@ class Teacher:
 
 def teacher(conn: psycopg.Connection, name: str, code: str) -> Teacher:
     institution = accounts.add_institution(conn, f"{name}'s school", "Europe/London")
-    email = f"{name.split()[0].lower()}@example.org"
+    email = f"{name.split(maxsplit=1)[0].lower()}@example.org"
     account = accounts.add_instructor(conn, institution, email, name, PASSWORD)
     class_id = classes.add_class(conn, institution, code, "A class", ["Ada and Bo", "Cy and Di"], [account])
     return Teacher(account, name, email, class_id, classes.benches_of(conn, class_id)[0].id)

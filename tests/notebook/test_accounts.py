@@ -35,7 +35,9 @@ def test_neither_passwords_nor_tokens_are_kept(conn):
     assert token.encode() not in bytes(kept)
 
 
-@pytest.mark.parametrize(("email", "password"), [("ida@example.org", "wrong"), ("nobody@example.org", PASSWORD), ("", "")])
+@pytest.mark.parametrize(
+    ("email", "password"), [("ida@example.org", "wrong"), ("nobody@example.org", PASSWORD), ("", "")]
+)
 def test_what_does_not_fit_opens_nothing(conn, email, password):
     teacher(conn, "Ida Frost", "A-1")
     assert try_to(conn, email, password) is None

@@ -24,7 +24,9 @@ def test_a_migration_that_fails_leaves_nothing_of_itself(conn):
     with pytest.raises(psycopg.errors.DivisionByZero):
         migrate(conn, [*shipped(), broken])
     assert "half" not in tables(conn)
-    assert migrate(conn, [*shipped(), Migration("9000_broken.sql", "CREATE TABLE whole (id int)")]) == ["9000_broken.sql"]
+    assert migrate(conn, [*shipped(), Migration("9000_broken.sql", "CREATE TABLE whole (id int)")]) == [
+        "9000_broken.sql"
+    ]
 
 
 def test_an_edited_migration_is_noticed(conn):

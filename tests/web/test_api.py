@@ -98,7 +98,10 @@ def test_an_eluent_is_read(script):
 
 
 def test_entries_are_written_by_script_once(school, ida):
-    entry = {"id": "6ba7b810-9dad-41d1-80b4-00c04fd430c8", "says": {"kind": "spot", "lane": str(school.lane), "distance": "40.0 mm"}}
+    entry = {
+        "id": "6ba7b810-9dad-41d1-80b4-00c04fd430c8",
+        "says": {"kind": "spot", "lane": str(school.lane), "distance": "40.0 mm"},
+    }
     first, again = (ida.post(f"/api/plates/{school.page}/entries", json=entry).json() for _ in range(2))
     assert (first["new"], again["new"]) == (True, False)
     assert first["entry"] == again["entry"]

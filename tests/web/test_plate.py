@@ -43,7 +43,7 @@ def test_dropped_spots_come_back_with_their_rf_in_one_round_trip(school, ida):
     drop = {"entry": str(uuid4()), "what": "new-spot", "key": str(school.lane), "distance": "40.0", "view": "365"}
     answer = ida.post(f"{school.url}/drop", data=drop, headers=HTMX)
     assert answer.status_code == 200
-    assert '0.50<small>' in answer.text
+    assert "0.50<small>" in answer.text
     assert "helvor:written" in answer.headers["hx-trigger"]
     move = drop | {"entry": str(uuid4()), "what": "spot", "key": drop["entry"], "distance": "60.0"}
     for _ in range(2):  # sent twice
@@ -55,7 +55,9 @@ def test_dropped_spots_come_back_with_their_rf_in_one_round_trip(school, ida):
 
 @pytest.mark.parametrize(("what", "distance", "field"), [("front", "75.0", "front"), ("origin", "12.0", "origin")])
 def test_front_and_origin_are_dropped_too(school, ida, what, distance, field):
-    answer = ida.post(f"{school.url}/drop", data={"entry": str(uuid4()), "what": what, "distance": distance}, headers=HTMX)
+    answer = ida.post(
+        f"{school.url}/drop", data={"entry": str(uuid4()), "what": what, "distance": distance}, headers=HTMX
+    )
     assert answer.status_code == 200
     says = ida.get(f"/api/plates/{school.page}").json()["entries"][-1]
     assert says["reason"] == "moved on the drawing"
@@ -74,11 +76,26 @@ def test_front_and_origin_are_dropped_too(school, ida, what, distance, field):
     ],
 )
 def test_a_drop_that_cannot_be_is_said_and_writes_nothing(school, ida, what, distance, sentence):
-    answer = ida.post(f"{school.url}/drop", data={"entry": str(uuid4()), "what": what, "distance": distance}, headers=HTMX)
+    answer = ida.post(
+        f"{school.url}/drop", data={"entry": str(uuid4()), "what": what, "distance": distance}, headers=HTMX
+    )
     assert answer.status_code == 422
     assert sentence in answer.text
     assert answer.headers["hx-retarget"] == "#said"
     assert entries(school) == 3
+
+
+def test_a_front_for_one_lane_leaves_the_plates_front_standing(school, ida):
+    strikes = ida.get(f"/api/plates/{school.page}").json()["entries"][2]["id"]
+    form = {"kind": "front", "strikes": strikes, "reason": "measured again", "lane": str(school.lane), "distance": "78"}
+    assert ida.post(f"{school.url}/entries", data=form | {"entry": str(uuid4())}).status_code == 303
+    whole = form | {"entry": str(uuid4()), "lane": "", "distance": "81"}
+    assert ida.post(f"{school.url}/entries", data=whole).status_code == 303
+    record = ida.get(f"/api/plates/{school.page}").json()["entries"]
+    assert [(e["says"]["distance"]["value"], e["strikes"], e["reason"]) for e in record[3:]] == [
+        (78, None, ""),
+        (81, strikes, "measured again"),
+    ]
 
 
 BAD_FIELDS = [
@@ -179,7 +196,12 @@ def test_a_script_in_a_label_is_shown_and_never_run(school, ida):
             "substance": "<script>alert(1)</script>"}  # fmt: skip
     assert ida.post(f"{school.url}/entries", data=lane).status_code == 303
     ida.post(f"{school.url}/entries", data=spot_form(school, lane=lane["entry"]))
-    for path in (school.url, f"{school.url}/history", f"{school.url}/edit/lane?key={lane['entry']}", f"{school.url}/plate.svg"):
+    for path in (
+        school.url,
+        f"{school.url}/history",
+        f"{school.url}/edit/lane?key={lane['entry']}",
+        f"{school.url}/plate.svg",
+    ):
         text = ida.get(path).text
         assert "<script>alert" not in text
         assert "<b x=1>" not in text
@@ -299,7 +321,11 @@ def test_the_svg_is_in_real_millimetres(school, ida):
     assert (root.get("width"), root.get("height")) == ("54mm", "104mm")
     x, y, width, height = map(float, root.get("viewBox").split())
     assert (x, y, width, height) == (-2, -2, 54, 104)
-    spot = next(path for path in root.iter("{http://www.w3.org/2000/svg}path") if path.get("class") == "blob-unseen" or path.get("fill"))
+    spot = next(
+        path
+        for path in root.iter("{http://www.w3.org/2000/svg}path")
+        if path.get("class") == "blob-unseen" or path.get("fill")
+    )
     # T1, 40 mm over an origin that is 10 mm up a plate of 100 mm, in a lane at 25 mm, 5 mm wide
     assert spot.get("d").startswith("M22.50 50.00A2.50 3.00")
 

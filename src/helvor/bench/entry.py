@@ -9,6 +9,7 @@ Ink 4. An entry of kind ``struck`` puts nothing in the place of what it strikes.
 
 from __future__ import annotations
 
+import unicodedata
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -27,6 +28,8 @@ class Payload(BaseModel):
 
 
 def _printable(text: str) -> str:
+    """The text with plain spaces for the wide and unbreakable ones that paste brings in."""
+    text = "".join(" " if unicodedata.category(character) == "Zs" else character for character in text).strip()
     if any(not (character.isprintable()) for character in text):
         raise ValueError("This holds a character that cannot be printed: type it again.")
     return text

@@ -111,6 +111,7 @@ def sign_in(
         return None
     token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     conn.execute("DELETE FROM session WHERE expires_at < now()")
+    conn.execute("DELETE FROM sign_in_attempt WHERE at < now() - interval '1 day'")
     conn.execute(
         "INSERT INTO session (token_sha256, account_id, csrf, expires_at) VALUES (%s, %s, %s, now() + %s)",
         [_sha256(token), account_id, csrf, SESSION_LIFE],

@@ -43,7 +43,6 @@ class TodayPage(Shell):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ClassPage(Shell):
-    benches: list[Bench]
     board: Board
     needs: list[tuple[Bench, PageOnBoard]]
 
@@ -112,7 +111,6 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep) -> Response:
         place="bench",
         class_row=row,
         meeting=meeting,
-        benches=benches,
         board=draw_board(benches),
         needs=needs,
     )

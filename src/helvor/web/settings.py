@@ -24,4 +24,4 @@ class Settings:
     def allowed_hosts(self) -> list[str]:
         if self.host_names:
             return [*self.host_names, "127.0.0.1", "localhost"]
-        return ["127.0.0.1", "localhost", "[::1]"] if self.loopback else ["*"]
+        return ["127.0.0.1", "localhost"] if self.loopback else ["*"]

@@ -204,7 +204,9 @@ def test_a_streak(ends, streaks):
     assert ("streak" in page.codes()) is streaks
 
 
-@pytest.mark.parametrize(("extra", "is_heavy"), [({"strength": "heavy"}, True), ({"width": 9}, True), ({"width": 8}, False)])
+@pytest.mark.parametrize(
+    ("extra", "is_heavy"), [({"strength": "heavy"}, True), ({"width": 9}, True), ({"width": 8}, False)]
+)
 def test_a_heavy_spot(extra, is_heavy):
     page = Writing()
     page.front(80)

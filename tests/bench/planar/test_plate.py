@@ -108,7 +108,7 @@ def test_a_spot_that_cannot_be_true_is_refused(extra, sentence):
 
 def test_what_the_plate_cannot_hold_is_refused_at_its_field():
     page = Writing()
-    spot = page.spot("T", 40)
+    spot, front = page.spot("T", 40), page.front(80)
     plate = gather(page.entries)
     lane, other = page.lanes["T"], page.lanes["P"]
     cases = [
@@ -119,6 +119,7 @@ def test_what_the_plate_cannot_hold_is_refused_at_its_field():
         (planar.Spot(lane=lane, distance=mm(60), head=mm(120)), None, "head"),
         (planar.Spot(lane=other, distance=mm(40)), spot, "lane"),
         (planar.Front(distance=mm(80), lane=spot), None, "lane"),
+        (planar.Front(distance=mm(80), lane=lane), front, "lane"),
         (planar.ComparedTo(spot=lane), None, "spot"),
         (planar.Chamber(level=mm(5)), spot, "kind"),
         (Struck(), None, "strikes"),

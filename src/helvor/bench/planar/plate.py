@@ -365,8 +365,8 @@ def check(plate: Plate, payload: Payload, strikes: UUID | None) -> None:
                 raise Problem("width", f"Lane {outside[0]} would lie beside a plate this narrow: move it first.")
         case Lane():
             _check_lane(plate, payload, corrected)
-        case Front(lane=UUID() as key):
-            _known_lane(plate, key)
+        case Front():
+            _check_front(plate, payload, corrected)
         case Spot():
             _check_spot(plate, payload, corrected)
         case ComparedTo():
@@ -401,6 +401,14 @@ def _check_lane(plate: Plate, lane: Lane, corrected: Line | None) -> None:
         if key == own:
             raise Problem("combines", "A co-spot combines other lanes, not itself.")
         _known_lane(plate, key)
+
+
+def _check_front(plate: Plate, front: Front, corrected: Line | None) -> None:
+    if front.lane is not None:
+        _known_lane(plate, front.lane)
+    first = corrected.root.payload if corrected else None
+    if isinstance(first, Front) and first.lane != front.lane:
+        raise Problem("lane", "A front stays where it was read: write the other one as a front of its own.")
 
 
 def _check_spot(plate: Plate, spot: Spot, corrected: Line | None) -> None:

@@ -124,7 +124,9 @@ def drafts_from(kind: str, form: Form, entry: UUID, plate: Plate) -> list[Draft]
         form.errors["reason"] = "Say in a word why: misread, typed wrong, measured again."
     if len(reason) > 200 or not reason.isprintable():
         form.errors["reason"] = "A reason is one short line."
-    return [Draft(entry, reader(form, plate), strikes, reason)]
+    payload = reader(form, plate)
+    # The form may name another lane than it was opened for; then it corrects that lane's front, or none.
+    return [Draft(entry, payload, None if kind == "front" else strikes, reason)]
 
 
 def _set_up(form: Form, plate: Plate | None = None) -> Payload:

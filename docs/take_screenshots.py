@@ -1,0 +1,90 @@
+"""Takes the pictures in docs/screenshots again, from the demo data of a fresh database."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from helvor import demo
+
+ROOT = Path(__file__).parents[1]
+TARGET = ROOT / "docs" / "screenshots"
+CHROMIUM = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync"]
+
+
+def shots(page: Page) -> None:
+    """Walk the main views; a picture of each."""
+
+    def take(name: str) -> None:
+        page.wait_for_load_state("networkidle")
+        page.screenshot(path=TARGET / f"{name}.png")
+
+    page.goto("/sign-in")
+    take("sign-in")
+    page.get_by_label("E-mail").fill(demo.EMAIL)
+    page.get_by_label("Password").fill(demo.PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_url("**/")
+    take("today")
+    page.goto("/find?q=sep-2")
+    take("class")
+    page.goto("/find?q=4")
+    page.locator(".page-line").first.click()
+    page.get_by_role("link", name="T2", exact=True).click()
+    page.wait_for_selector("tr.chosen:has-text('T2')")
+    page.locator("#read").fill("T2 40.0")
+    page.wait_for_selector("#understood b")
+    take("plate")
+    page.get_by_role("link", name="Details").click()
+    page.wait_for_selector("dialog[open] form")
+    take("correction")
+    page.keyboard.press("Escape")
+    page.get_by_role("link", name="History").click()
+    take("history")
+    page.goto("/find?q=5")
+    page.locator(".page-line").first.click()
+    take("plate-stop")
+    page.goto("/find?q=front")
+    page.locator(".page-line").first.click()
+    page.wait_for_selector("#tlc")
+    take("plate-paper")
+    page.goto("/")
+    page.get_by_role("button", name="New plate on the front bench").click()
+    page.wait_for_selector("#start-form")
+    take("new-plate")
+    page.set_viewport_size({"width": 820, "height": 1180})
+    page.goto("/find?q=7")
+    page.locator(".page-line").first.click()
+    take("plate-tablet")
+
+
+def main() -> None:
+    """Start the demo beside whatever runs, take the pictures, stop it."""
+    TARGET.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory() as var:
+        Path(var).chmod(0o755)
+        demo_process = subprocess.Popen(
+            [sys.executable, "-m", "helvor", "demo", "--port", "8700"],
+            env=os.environ | {"HELVOR_VAR": var}, stdout=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        try:
+            address = next(found[1] for line in demo_process.stdout if (found := re.search(r"(http://\S+)", line)))
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+                context = browser.new_context(base_url=address, viewport={"width": 1280, "height": 800})
+                shots(context.new_page())
+                browser.close()
+        finally:
+            demo_process.terminate()
+            demo_process.communicate(timeout=30)
+    print(f"Pictures taken: {len(list(TARGET.glob('*.png')))}")
+
+
+if __name__ == "__main__":
+    main()
