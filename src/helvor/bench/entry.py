@@ -10,7 +10,7 @@ Ink 4. An entry of kind ``struck`` puts nothing in the place of what it strikes.
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Literal
@@ -142,9 +142,6 @@ def lines(entries: Iterable[Entry]) -> list[Line]:
     return [Line(tuple(chain)) for chain in chains]
 
 
-def head_of(entries: Sequence[Entry], entry_id: UUID) -> UUID | None:
-    """The newest entry on the line that *entry_id* belongs to, or None if it is not here."""
-    for line in lines(entries):
-        if any(entry.id == entry_id for entry in line.entries):
-            return line.head.id
-    return None
+def line_of(lines_here: Iterable[Line], entry_id: UUID) -> Line | None:
+    """The line that an entry belongs to, or None if it is not here."""
+    return next((line for line in lines_here if any(entry.id == entry_id for entry in line.entries)), None)

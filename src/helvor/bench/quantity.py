@@ -14,6 +14,7 @@ from __future__ import annotations
 import math
 import re
 from decimal import ROUND_CEILING, ROUND_HALF_UP, Decimal
+from functools import lru_cache
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
@@ -229,6 +230,7 @@ def reading_uncertainty(resolution: float) -> float:
     return resolution / math.sqrt(12)
 
 
+@lru_cache(maxsize=4096)
 def round_to(value: float, decimals: int) -> str:
     """*value* as text with this many decimals, halves away from zero as people round.
 
@@ -241,6 +243,7 @@ def round_to(value: float, decimals: int) -> str:
     return f"{abs(rounded) if rounded == 0 else rounded:f}"
 
 
+@lru_cache(maxsize=4096)
 def round_up_to(value: float, decimals: int) -> str:
     """An uncertainty as text, rounded up so that it never looks better than it is.
 

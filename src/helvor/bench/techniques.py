@@ -26,7 +26,7 @@ class Technique:
         key: its short name, kept in the notebook.
         title: what a page of it is called, such as ``Plate``.
         payloads: reads any of its kinds of entry.
-        gather: folds entries into the state that the checks look at.
+        gather: folds entries into the state that the checks look at; its ``lines`` are the lines of ink.
         check: refuses an entry that this state cannot hold (:class:`~helvor.bench.entry.Problem`).
         twin: the standing entry that a payload takes the place of, where only one may stand.
         work_out: entries → worksheet.

@@ -7,16 +7,18 @@ correction of something that was corrected meanwhile strikes the newest through.
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from threading import Lock
 from typing import Any
 from uuid import UUID
 
 import psycopg
 from psycopg.types.json import Jsonb
 
-from helvor.bench.entry import Entry, Payload, Problem, head_of
+from helvor.bench.entry import Entry, Payload, Problem, line_of
 from helvor.bench.techniques import TECHNIQUES, Technique
 from helvor.bench.worksheet import HouseRules, Worksheet
 
@@ -88,8 +90,37 @@ WHERE p.id = %(page)s AND (b.account_id = %(account)s OR EXISTS
 
 _ENTRIES = """
 SELECT e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at
-FROM entry e JOIN account a ON a.id = e.author_id WHERE e.page_id = %s ORDER BY e.seq
+FROM entry e JOIN account a ON a.id = e.author_id WHERE e.page_id = %s AND e.seq >= %s ORDER BY e.seq
 """
+
+
+class _Ink:
+    """Entries that this process has read before, page by page, so that only newer ones are fetched.
+
+    What is written in ink never changes, so there is nothing to go stale; the newest one
+    known is fetched again each time, and if the database does not have it (another
+    database, or one restored from a copy) the whole page is read afresh. The pages used
+    longest ago are dropped first.
+    """
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._pages: OrderedDict[tuple[str, UUID], list[Entry]] = OrderedDict()
+        self._lock = Lock()
+
+    def known(self, database: str, page_id: UUID) -> list[Entry]:
+        with self._lock:
+            return self._pages.get((database, page_id), [])
+
+    def keep(self, database: str, page_id: UUID, entries: list[Entry]) -> None:
+        with self._lock:
+            self._pages[database, page_id] = entries
+            self._pages.move_to_end((database, page_id))
+            while len(self._pages) > self._most:
+                self._pages.popitem(last=False)
+
+
+_ink = _Ink(most=400)
 
 
 def start_page(conn: psycopg.Connection, account_id: int, bench_id: UUID, technique: str, page_id: UUID) -> UUID:
@@ -140,22 +171,35 @@ def open_page(conn: psycopg.Connection, account_id: int, page_id: UUID) -> tuple
     Raises:
         NotYours: it is not there, or not for this account.
     """
+    known = _ink.known(_database(conn), page_id)
     with conn.pipeline():
         found = conn.execute(_PAGE, {"page": page_id, "account": account_id})
-        rows = conn.execute(_ENTRIES, [page_id])
+        rows = conn.execute(_ENTRIES, [page_id, len(known)])
         row = found.fetchone()
         if row is None:
             raise NotYours
         page = Page(*row)
-        return page, _read(page.technique, rows.fetchall())
+        newer = rows.fetchall()
+    return page, _entries(conn, page, known, newer)
 
 
-def _read(technique: Technique, rows: list[tuple[Any, ...]]) -> list[Entry]:
-    payloads = technique.payloads
-    return [
-        Entry(entry_id, seq, payloads.validate_python(payload), strikes, reason, by, at)
-        for entry_id, seq, payload, strikes, reason, by, at in rows
+def _database(conn: psycopg.Connection) -> str:
+    info = conn.info
+    return f"{info.host}:{info.port}/{info.dbname}"
+
+
+def _entries(conn: psycopg.Connection, page: Page, known: list[Entry], newer: list[tuple[Any, ...]]) -> list[Entry]:
+    """The known entries and the newer ones; *newer* begins with the newest that was known."""
+    if known and (not newer or newer[0][0] != known[-1].id):
+        known, newer = [], conn.execute(_ENTRIES, [page.id, 0]).fetchall()
+    validate = page.technique.payloads.validate_python
+    fresh = [
+        Entry(entry_id, seq, validate(payload), strikes, reason, by, at)
+        for entry_id, seq, payload, strikes, reason, by, at in newer[bool(known) :]
     ]
+    entries = [*known, *fresh]
+    _ink.keep(_database(conn), page.id, entries)
+    return list(entries)
 
 
 def append(
@@ -180,18 +224,20 @@ def append(
         Problem: the page as it stands cannot hold an entry; nothing is written.
         EntryIdTaken: an id was used for something else.
     """
+    known = _ink.known(_database(conn), page_id)
     with conn.transaction():
         with conn.pipeline():
             conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page_id])
             found = conn.execute(_PAGE, {"page": page_id, "account": account_id})
-            rows = conn.execute(_ENTRIES, [page_id])
+            rows = conn.execute(_ENTRIES, [page_id, len(known)])
             clock = conn.execute("SELECT now()")
             row = found.fetchone()
             if row is None:
                 raise NotYours
             page = Page(*row)
-            entries = _read(page.technique, rows.fetchall())
+            newer = rows.fetchall()
             now: datetime = clock.fetchone()[0]  # type: ignore[index]  # always one row
+        entries = _entries(conn, page, known, newer)
         before = len(entries)
         for draft in compose(list(entries)):
             entry = _fit(page.technique, entries, draft, author, now)
@@ -213,7 +259,7 @@ def _fit(technique: Technique, entries: list[Entry], draft: Draft, author: str, 
     if len(entries) >= MAX_ENTRIES:
         raise Problem("", f"This page is full: it holds {MAX_ENTRIES} entries. Start another.")
     state = technique.gather(entries)
-    strikes, reason = _what_it_strikes(technique, state, entries, draft)
+    strikes, reason = _what_it_strikes(technique, state, draft)
     technique.check(state, draft.payload, strikes)
     return Entry(draft.id, len(entries) + 1, draft.payload, strikes, reason, author, now)
 
@@ -244,16 +290,16 @@ def _insert(conn: psycopg.Connection, account_id: int, page_id: UUID, entries: l
         raise EntryIdTaken from taken
 
 
-def _what_it_strikes(technique: Technique, state: Any, entries: list[Entry], draft: Draft) -> tuple[UUID | None, str]:
+def _what_it_strikes(technique: Technique, state: Any, draft: Draft) -> tuple[UUID | None, str]:
     if draft.strikes is None:
         twin = technique.twin(state, draft.payload)
         return twin, (draft.reason or "written again") if twin else ""
-    newest = head_of(entries, draft.strikes)
-    if newest is None:
+    line = line_of(state.lines, draft.strikes)
+    if line is None:
         raise Problem("strikes", "What this corrects is not on this page.")
     if not draft.reason.strip():
         raise Problem("reason", "Say in a word why: misread, typed wrong, measured again.")
-    return newest, draft.reason.strip()
+    return line.head.id, draft.reason.strip()
 
 
 def summary_of(sheet: Worksheet) -> dict[str, Any]:
@@ -275,7 +321,10 @@ def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
         technique = TECHNIQUES[key]
         with conn.transaction():
             conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page_id])
-            entries = _read(technique, conn.execute(_ENTRIES, [page_id]).fetchall())
+            entries = [
+                Entry(entry_id, seq, technique.payloads.validate_python(payload), strikes, reason, by, at)
+                for entry_id, seq, payload, strikes, reason, by, at in conn.execute(_ENTRIES, [page_id, 0])
+            ]
             sheet = technique.work_out(entries, HouseRules(), rank)
             conn.execute("UPDATE page SET summary = %s WHERE id = %s", [Jsonb(summary_of(sheet)), page_id])
     return len(pages)

@@ -57,6 +57,8 @@ def rf_markup(text: str) -> Markup:
     safe = str(escape(text))
     safe = re.sub(r"\b(h?)R(f|s)\b", r"\1R<sub>\2</sub>", safe)
     safe = safe.replace("R_M", "R<sub>M</sub>")
+    # A number and its unit stay on one line.
+    safe = re.sub(r"(?<=\d) (?=(?:mm|cm|mL|mg|kg|g|mol|mmol|min|h|°C|nm|%)(?!\w))", "\u00a0", safe)
     return Markup(re.sub(r"\*([^*]+)\*", r'<b class="num">\1</b>', safe))  # noqa: S704  escaped above
 
 

@@ -8,6 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from uuid import UUID
 
+from markupsafe import Markup, escape
+
 from helvor.bench.planar.plate import SWATCHES, Plate
 from helvor.bench.planar.results import PlateWorksheet, SpotResult
 
@@ -39,6 +41,35 @@ class SpotShape:
         return (
             f"M{left:.2f} {self.y:.2f}A{self.rx:.2f} {self.up:.2f} 0 0 1 {right:.2f} {self.y:.2f}"
             f"A{self.rx:.2f} {self.down:.2f} 0 0 1 {left:.2f} {self.y:.2f}Z"
+        )
+
+    # A class's plates hold hundreds of spots: their marks are put together here, where a
+    # template would escape each of some twenty numbers by itself. All but names is ours.
+
+    def mark(self, px: float) -> Markup:
+        """The blob and its name."""
+        look = f'class="blob" fill="{self.fill}" fill-opacity="{self.opacity}"' if self.seen else 'class="blob-unseen"'
+        unseen = "" if self.seen else " unseen"
+        return Markup(  # noqa: S704  numbers of ours; names are escaped
+            f'<path {look} d="{self.path}"/><text class="spot-id mid{unseen}" font-size="{14 * px:.3f}"'
+            f' x="{self.x:.3f}" y="{self.y + 5 * px:.3f}">{escape(self.result.name)}</text>'
+        )
+
+    def handle(self, px: float, top: float) -> Markup:
+        """The spot as something to grab, move with keys, and hear; *top* is how far up it may go, mm."""
+        result, distance = self.result, self.result.on.spot.distance
+        name, rf = escape(result.name), f", Rf {result.rf_shown}" if result.rf else ""
+        chosen, pick = "", ""
+        if self.chosen:
+            chosen = " chosen"
+            pick = f'<path class="pick" d="{self.path}"/><path class="pick inner" d="{self.path}"/>'
+        return Markup(  # noqa: S704  numbers of ours; names are escaped
+            f'<g class="handle spot{chosen}" id="spot-{result.key}" data-drop="spot" data-key="{result.key}"'
+            f' data-name="{name}" data-y="{self.y}" data-mm="{distance.value}" tabindex="0" role="slider"'
+            f' aria-orientation="vertical" aria-label="Spot {name} in lane {escape(result.lane)}" aria-valuemin="0"'
+            f' aria-valuemax="{top:g}" aria-valuenow="{distance.value:g}" aria-valuetext="{distance}{rf}">'
+            f'<ellipse class="grab" cx="{self.x:.3f}" cy="{self.y:.3f}" rx="{max(self.rx, 13 * px):.3f}"'
+            f' ry="{max(self.up, self.down, 12 * px):.3f}"/>{self.mark(px)}{pick}</g>'
         )
 
 

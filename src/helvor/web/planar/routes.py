@@ -12,7 +12,7 @@ from fastapi import APIRouter, Depends, Form, Request
 from starlette.datastructures import FormData
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry, Line, Payload, Problem, Struck, lines
+from helvor.bench.entry import Entry, Line, Payload, Problem, Struck, line_of
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.plate import LIGHTS, PHASES, SWATCHES, Plate, gather, moved
 from helvor.bench.planar.reading_line import complete, understand
@@ -354,7 +354,7 @@ def write(request: Request, page_id: UUID, who: WriterDep, data: SubmittedDep) -
         return _form_again(request, who, page_id, kind, fields, errors, entry, form, view, spot)
     chosen = spot
     if kind == "spot":
-        chosen = str(_root_of(written.entries, entry))
+        chosen = str(_root_of(written, entry))
     return _answer(request, who, written, view, chosen, _said(written, entry))
 
 
@@ -402,8 +402,10 @@ def _append(
         return pages.append(conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank())
 
 
-def _root_of(entries: Sequence[Entry], entry_id: UUID) -> UUID | None:
-    return next((line.root.id for line in lines(entries) if any(e.id == entry_id for e in line.entries)), None)
+def _root_of(written: Written, entry_id: UUID) -> UUID | None:
+    assert isinstance(written.worksheet, PlateWorksheet)
+    line = line_of(written.worksheet.plate.lines, entry_id)
+    return line.root.id if line else None
 
 
 def _said(written: Written, entry_id: UUID) -> str:
@@ -411,7 +413,7 @@ def _said(written: Written, entry_id: UUID) -> str:
     if not written.new:
         return "Already written; nothing was doubled."
     assert isinstance(written.worksheet, PlateWorksheet)
-    result = result_for(written.worksheet, _root_of(written.entries, entry_id))
+    result = result_for(written.worksheet, _root_of(written, entry_id))
     if result is not None:
         rf = f", Rf {result.rf_shown}" if result.rf else ""
         return f"Written: {result.name} at {result.on.spot.distance}{rf}."
@@ -457,7 +459,7 @@ def drop(
         return [Draft(entry, payload, strikes, reason if strikes else "")]
 
     written = _append(request, who, page_id, compose)
-    chosen = str(_root_of(written.entries, entry)) if what in ("spot", "new-spot") else spot
+    chosen = str(_root_of(written, entry)) if what in ("spot", "new-spot") else spot
     return _answer(request, who, written, view, chosen, _said(written, entry))
 
 
@@ -538,7 +540,7 @@ def read(
         shown = UnderstoodShown(says="", trouble=str(trouble), offered=[], stem="")
         headers = {"HX-Retarget": "#understood", "HX-Reswap": "innerHTML"}
         return html("planar/understood.html", shown, status=422, headers=headers)
-    root = _root_of(written.entries, entry)
+    root = _root_of(written, entry)
     assert isinstance(written.worksheet, PlateWorksheet)
     chosen = str(root) if result_for(written.worksheet, root) else spot
     return _answer(request, who, written, view, chosen, _said(written, entry))
