@@ -27,7 +27,7 @@ class Payload(BaseModel):
     kind: str
 
 
-def _printable(text: str) -> str:
+def printable(text: str) -> str:
     """The text with plain spaces for the wide and unbreakable ones that paste brings in."""
     text = "".join(" " if unicodedata.category(character) == "Zs" else character for character in text).strip()
     if any(not (character.isprintable()) for character in text):
@@ -35,13 +35,13 @@ def _printable(text: str) -> str:
     return text
 
 
-Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), AfterValidator(_printable)]
+Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), AfterValidator(printable)]
 """A short printable text."""
 
 Mark = Annotated[
     str,
     StringConstraints(strip_whitespace=True, min_length=1, max_length=12),
-    AfterValidator(_printable),
+    AfterValidator(printable),
 ]
 """A name short enough to be pencilled under a lane."""
 
@@ -145,3 +145,20 @@ def lines(entries: Iterable[Entry]) -> list[Line]:
 def line_of(lines_here: Iterable[Line], entry_id: UUID) -> Line | None:
     """The line that an entry belongs to, or None if it is not here."""
     return next((line for line in lines_here if any(entry.id == entry_id for entry in line.entries)), None)
+
+
+def corrected_line(lines_here: Iterable[Line], payload: Payload, strikes: UUID | None) -> Line | None:
+    """The line that a payload corrects, if it corrects one.
+
+    Raises:
+        Problem: a reading is corrected by one of another kind, or nothing is taken back.
+    """
+    line = next((line for line in lines_here if line.head.id == strikes), None) if strikes else None
+    if isinstance(payload, Struck):
+        if line is None:
+            raise Problem("strikes", "Nothing is struck through: name the entry to take back.")
+    elif line is not None:
+        was = next(e.payload for e in reversed(line.entries) if not isinstance(e.payload, Struck))
+        if was.kind != payload.kind:
+            raise Problem("kind", f"A {was.kind} is corrected by a {was.kind}, not by a {payload.kind}.")
+    return line

@@ -17,7 +17,7 @@ from decimal import ROUND_CEILING, ROUND_HALF_UP, Decimal
 from functools import lru_cache
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, model_validator
 
 Kind = Literal["length", "volume", "mass"]
 
@@ -200,6 +200,37 @@ def _reading_validator(kind: Kind) -> Any:
 
 Length = Annotated[Reading, _reading_validator("length")]
 """A length: a text with its unit ("41.0 mm", "1 1/4 in"), or a whole reading in mm."""
+
+Mass = Annotated[Reading, _reading_validator("mass")]
+"""A mass: a text with its unit ("2.05 g", "2050 mg"), or a whole reading in g."""
+
+Volume = Annotated[Reading, _reading_validator("volume")]
+"""A volume: a text with its unit ("25.0 mL"), or a whole reading in mL."""
+
+
+def parse_amount(text: str) -> Reading:
+    """A mass or a volume, whichever its unit says.
+
+    Raises:
+        Unreadable: there is no unit, or it is neither a mass nor a volume.
+    """
+    tail = re.search(r"[^\W\d_]+$", text.strip())
+    if tail is None or not re.search(r"\d", text):
+        raise Unreadable(f"“{_clip(text.strip())}” is not an amount with its unit: write 2.05 g or 25 mL.")
+    kind: Kind = "volume" if tail.group() in UNITS["volume"] else "mass"
+    return parse(text, kind)
+
+
+def _read_amount(value: Any) -> Any:
+    return parse_amount(value) if isinstance(value, str) else value
+
+
+Amount = Annotated[
+    Reading,
+    BeforeValidator(_read_amount, json_schema_input_type=str | Reading),
+    PlainSerializer(str, return_type=str, when_used="json"),
+]
+"""A target amount, kept as people write it: "2.00 g", "25 mL"."""
 
 
 class Estimate(BaseModel):

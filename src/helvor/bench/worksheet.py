@@ -1,22 +1,10 @@
-"""What every technique works out of a page: findings, and how far the work has risen."""
+"""What every technique works out of a page: findings, working, and how far the work has risen."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 from helvor.bench.finding import Finding
-
-
-@dataclass(frozen=True, slots=True)
-class HouseRules:
-    """The ways of working that an instructor has chosen where practitioners differ.
-
-    Attributes:
-        stop_below_top_mm: how far below the top edge a plate is taken out. Default 10 mm:
-            further up, spots spread and the front is easily lost.
-    """
-
-    stop_below_top_mm: float = 10.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +23,11 @@ class Worksheet:
     stages: list[Stage]
 
     @property
+    def title(self) -> str:
+        """What the page is about, where it has a name of its own."""
+        return ""
+
+    @property
     def next_stage(self) -> str:
         """The first stage not done; empty when all are."""
         return next((stage.name for stage in self.stages if not stage.done), "")
@@ -43,3 +36,11 @@ class Worksheet:
     def worst(self) -> Finding | None:
         """The most serious finding that nobody has acknowledged, or None when all is well."""
         return next((f for f in self.findings if not f.acknowledged and f.level != "good"), None)
+
+
+@dataclass(frozen=True, slots=True)
+class WorkingLine:
+    """One step of arithmetic with the numbers put in."""
+
+    what: str
+    shown: str

@@ -19,8 +19,9 @@ import psycopg
 from psycopg.types.json import Jsonb
 
 from helvor.bench.entry import Entry, Payload, Problem, line_of
+from helvor.bench.house_rules import HouseRules
 from helvor.bench.techniques import TECHNIQUES, Technique
-from helvor.bench.worksheet import HouseRules, Worksheet
+from helvor.bench.worksheet import Worksheet
 
 MAX_ENTRIES = 2000
 
@@ -38,6 +39,9 @@ class Page:
     class_id: UUID | None
     class_code: str
     pair: str
+    name: str
+    """What the page is about, where it has a name: its procedure's title."""
+    rules: HouseRules
 
     @property
     def technique(self) -> Technique:
@@ -45,7 +49,11 @@ class Page:
 
     @property
     def title(self) -> str:
-        return f"{self.technique.title} {self.number}"
+        return self.name or f"{self.technique.title} {self.number}"
+
+    @property
+    def address(self) -> str:
+        return f"{self.technique.address}/{self.id}"
 
     @property
     def bench_name(self) -> str:
@@ -82,8 +90,11 @@ class EntryIdTaken(Exception):
 
 
 _PAGE = """
-SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, coalesce(c.code, ''), b.pair
+SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, coalesce(c.code, ''), b.pair,
+    coalesce(p.summary ->> 'title', ''), i.house_rules
 FROM page p JOIN bench b ON b.id = p.bench_id LEFT JOIN class c ON c.id = b.class_id
+    LEFT JOIN account o ON o.id = b.account_id
+    JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id)
 WHERE p.id = %(page)s AND (b.account_id = %(account)s OR EXISTS
     (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))
 """
@@ -178,9 +189,13 @@ def open_page(conn: psycopg.Connection, account_id: int, page_id: UUID) -> tuple
         row = found.fetchone()
         if row is None:
             raise NotYours
-        page = Page(*row)
+        page = _page(row)
         newer = rows.fetchall()
     return page, _entries(conn, page, known, newer)
+
+
+def _page(row: tuple[Any, ...]) -> Page:
+    return Page(*row[:-1], rules=HouseRules(row[-1]))
 
 
 def _database(conn: psycopg.Connection) -> str:
@@ -234,7 +249,7 @@ def append(
             row = found.fetchone()
             if row is None:
                 raise NotYours
-            page = Page(*row)
+            page = _page(row)
             newer = rows.fetchall()
             now: datetime = clock.fetchone()[0]  # type: ignore[index]  # always one row
         entries = _entries(conn, page, known, newer)
@@ -243,7 +258,7 @@ def append(
             entry = _fit(page.technique, entries, draft, author, now)
             if entry is not None:
                 entries.append(entry)
-        sheet = page.technique.work_out(entries, HouseRules(), rank)
+        sheet = page.technique.work_out(entries, page.rules, rank)
         if len(entries) > before:
             _insert(conn, account_id, page_id, entries[before:], sheet)
     return Written(page, entries, sheet, len(entries) - before)
@@ -311,13 +326,21 @@ def summary_of(sheet: Worksheet) -> dict[str, Any]:
         "next": sheet.next_stage,
         "level": worst.level if worst else "",
         "what": worst.what if worst else "",
+        "title": sheet.title,
+        "names": [stage.name[:40] for stage in sheet.stages],
     }
 
 
 def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
     """Work every page out again and write what the board shows; how many there were."""
-    pages = conn.execute("SELECT id, technique FROM page ORDER BY id").fetchall()
-    for page_id, key in pages:
+    pages = conn.execute(
+        """
+        SELECT p.id, p.technique, i.house_rules FROM page p JOIN bench b ON b.id = p.bench_id
+        LEFT JOIN class c ON c.id = b.class_id LEFT JOIN account o ON o.id = b.account_id
+        JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id) ORDER BY p.id
+        """
+    ).fetchall()
+    for page_id, key, rules in pages:
         technique = TECHNIQUES[key]
         with conn.transaction():
             conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page_id])
@@ -325,7 +348,7 @@ def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
                 Entry(entry_id, seq, technique.payloads.validate_python(payload), strikes, reason, by, at)
                 for entry_id, seq, payload, strikes, reason, by, at in conn.execute(_ENTRIES, [page_id, 0])
             ]
-            sheet = technique.work_out(entries, HouseRules(), rank)
+            sheet = technique.work_out(entries, HouseRules(rules), rank)
             conn.execute("UPDATE page SET summary = %s WHERE id = %s", [Jsonb(summary_of(sheet)), page_id])
     return len(pages)
 

@@ -11,11 +11,11 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 from helvor.bench.finding import Finding
+from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar.eluent import Eluent
 from helvor.bench.planar.plate import Front, LaneOnPlate, SpotOnPlate
 from helvor.bench.planar.results import PlateWorksheet, SpotResult
 from helvor.bench.quantity import round_to
-from helvor.bench.worksheet import HouseRules
 
 RF_HIGH = 0.7
 RF_LOW = 0.15

@@ -26,10 +26,12 @@ from helvor.bench.entry import (
     Problem,
     Struck,
     Words,
+    corrected_line,
     lines,
 )
 from helvor.bench.planar.eluent import Eluent, parse_eluent
 from helvor.bench.quantity import Length, Reading
+from helvor.bench.step_kinds import StepKind
 
 Phase = Literal["silica", "alumina", "paper", "C18"]
 Backing = Literal["aluminium", "plastic", "glass", "none"]
@@ -59,6 +61,21 @@ SWATCHES: dict[str, str] = {
     "white": "#E9EEF2",
 }
 """Colour word → the swatch shown beside it (sRGB)."""
+
+STEP_KINDS = (
+    StepKind(
+        "plate",
+        "Plates",
+        "run a plate",
+        "Spot, develop, mark the front, read the spots",
+        hands=15,
+        waits=20,
+        asks=("plate",),
+        kit=("chamber", "plate", "capillary"),
+        caution="Never look into a UV lamp or hold skin under it.",
+    ),
+)
+"""What this technique brings into procedures."""
 
 MAX_LANES = 40
 MAX_SPOTS = 120
@@ -353,11 +370,7 @@ def check(plate: Plate, payload: Payload, strikes: UUID | None) -> None:
     Raises:
         Problem: with the field and one sentence.
     """
-    corrected = next((line for line in plate.lines if line.head.id == strikes), None) if strikes else None
-    if corrected is not None and not isinstance(payload, Struck):
-        was = next(e.payload for e in reversed(corrected.entries) if not isinstance(e.payload, Struck))
-        if was.kind != payload.kind:
-            raise Problem("kind", f"A {was.kind} is corrected by a {was.kind}, not by a {payload.kind}.")
+    corrected = corrected_line(plate.lines, payload, strikes)
     match payload:
         case SetUp():
             outside = [lane.label for lane in plate.lanes if lane.lane.at.value > payload.width.value]
@@ -373,9 +386,7 @@ def check(plate: Plate, payload: Payload, strikes: UUID | None) -> None:
             if plate.spot(payload.spot) is None:
                 raise Problem("spot", "That spot is not on this plate: choose one that is.")
         case Struck():
-            if corrected is None:
-                raise Problem("strikes", "Nothing is struck through: name the entry to take back.")
-            if isinstance(corrected.head.payload, Lane) and plate.spots_in(corrected.root.id):
+            if corrected is not None and isinstance(corrected.head.payload, Lane) and plate.spots_in(corrected.root.id):
                 raise Problem("lane", "Strike the spots of this lane through first; they would be left without one.")
 
 

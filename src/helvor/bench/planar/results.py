@@ -9,7 +9,7 @@ from uuid import UUID
 
 from helvor.bench.planar.plate import Plate, SpotOnPlate
 from helvor.bench.quantity import Estimate, round_to, round_up_to
-from helvor.bench.worksheet import Worksheet
+from helvor.bench.worksheet import WorkingLine, Worksheet
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,14 +19,6 @@ class FrontHere:
     distance: float
     u: float
     read: Literal["lane", "plate", "between", "nearest"]
-
-
-@dataclass(frozen=True, slots=True)
-class WorkingLine:
-    """One step of arithmetic with the numbers put in."""
-
-    what: str
-    shown: str
 
 
 @dataclass(frozen=True, slots=True)

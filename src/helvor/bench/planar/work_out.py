@@ -10,11 +10,12 @@ from uuid import UUID
 
 from helvor.bench.entry import Entry
 from helvor.bench.finding import by_severity
+from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar import judge, rf
 from helvor.bench.planar.plate import LaneOnPlate, Plate, SpotOnPlate, gather
 from helvor.bench.planar.results import FrontHere, Neighbours, PlateWorksheet, SpotResult
 from helvor.bench.quantity import Reading, reading_uncertainty
-from helvor.bench.worksheet import HouseRules, Stage
+from helvor.bench.worksheet import Stage
 
 
 @dataclass(frozen=True, slots=True)

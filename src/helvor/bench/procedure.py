@@ -1,0 +1,346 @@
+"""A procedure: what is made or parted, from what, in which steps, by whom.
+
+Procedure 1. Substances, portions and containers go by the names people write; a name
+             means one thing in a procedure, whatever its capitals.
+Procedure 2. Steps stand in the order of the handout, but hang together by portions: a
+             step *takes* portions and *gives* portions. Steps that share none run side by
+             side.
+Procedure 3. A step that takes and gives nothing else works on the portion it names, and
+             the portion goes on.
+Procedure 4. Every amount is *exact* (it enters a result) or *about* (it does not).
+Procedure 5. In an instruction ``{name}`` stands for the amount and name of a substance,
+             so that the words follow when a procedure is scaled.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+import re
+from collections.abc import Iterable
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+
+from helvor.bench.entry import printable
+from helvor.bench.formula import atoms, molar_mass
+from helvor.bench.quantity import Amount, Reading, Unreadable, round_to
+
+FORMAT = 1
+"""Version of the file format; a file of a newer one is refused."""
+
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40), AfterValidator(printable)]
+Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400), AfterValidator(printable)]
+Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]{1,24}$")]
+Role = Literal["sample", "reagent", "solvent", "aid"]
+Doer = Literal["bench", "instructor", "stockroom"]
+End = Literal["", "product", "waste", "kept"]
+
+MAX_STEPS = 60
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+def _formula(text: str) -> str:
+    if text.strip():
+        molar_mass(text)
+    return text.strip()
+
+
+Formula = Annotated[str, StringConstraints(max_length=60), AfterValidator(_formula)]
+
+
+class Substance(_Part):
+    """Something that goes in.
+
+    Attributes:
+        amount: per bench, the target.
+        exact: it enters a result.
+        role: *sample* is what the mass balance counts; *reagent* reacts; *solvent* and
+            *aid* (drying agent, charcoal) do not count.
+        formula: in the form it is taken, hydrate water and all; empty for a mixture.
+        component: which followed component it brings; empty if none.
+        fraction: mass fraction of that component's substance in it; 1 when pure.
+        molar: of a solution, mol/L; makes a volume an amount.
+        density: of a liquid, g/mL; makes a volume a mass.
+        melts, boils: °C.
+    """
+
+    name: Name
+    amount: Amount | None = None
+    exact: bool = False
+    role: Role = "reagent"
+    formula: Formula = ""
+    component: str = Field("", max_length=40)
+    fraction: float = Field(1.0, gt=0, le=1, allow_inf_nan=False)
+    molar: float | None = Field(None, gt=0, le=30, allow_inf_nan=False)
+    density: float | None = Field(None, gt=0, le=25, allow_inf_nan=False)
+    melts: float | None = Field(None, ge=-300, le=4000, allow_inf_nan=False)
+    boils: float | None = Field(None, ge=-300, le=6000, allow_inf_nan=False)
+    flammable: bool = False
+    hazards: Text = ""
+    waste: str = Field("", max_length=40)
+
+
+class Component(_Part):
+    """What is followed through the separation.
+
+    Attributes:
+        carrier: the element whose atoms are counted, so that acid, salt and hydrate of one
+            thing compare in mol; empty where the thing keeps its formula.
+    """
+
+    name: Name
+    carrier: Annotated[str, StringConstraints(pattern=r"^([A-Z][a-z]?)?$")] = ""
+
+
+class Portion(_Part):
+    """More about a portion than its name: what it holds at the end, and in which form.
+
+    Attributes:
+        component: the followed component that it should hold; empty if several or none.
+        formula: the form it has there; empty where nothing reacts.
+        end: *product* is weighed at the end, *kept* stays, *waste* leaves.
+        by_loss: found as what its sisters do not account for (a vapour, a gas).
+        share: of an aliquot, the part of its parent, 0 to 1.
+    """
+
+    name: Name
+    component: str = Field("", max_length=40)
+    formula: Formula = ""
+    end: End = ""
+    by_loss: bool = False
+    share: float | None = Field(None, gt=0, le=1, allow_inf_nan=False)
+
+
+class Step(_Part):
+    """One step.
+
+    Attributes:
+        id: names the step for good, also when it is moved.
+        kind: a key of the step kinds.
+        says: the instruction.
+        takes, gives: portions (Procedure 2).
+        on: the portion it works on (Procedure 3).
+        adds: substances that go in here.
+        asks: readings that it asks for.
+        container: labels of what the portion is in, and is weighed in; several stand on
+            the pan together.
+        empty: for a weighing: the container is empty, this is its tare.
+        celsius, volume: of a heating or drying, °C; of the vessel, mL.
+        hands, waits: minutes.
+        meeting: from 1.
+        waste: the stream that it goes to.
+    """
+
+    id: Id
+    kind: Id | Annotated[str, StringConstraints(pattern=r"^[a-z ]{1,24}$")]
+    says: Text = ""
+    takes: tuple[Name, ...] = Field((), max_length=12)
+    gives: tuple[Name, ...] = Field((), max_length=24)
+    on: str = Field("", max_length=40)
+    adds: tuple[Name, ...] = Field((), max_length=12)
+    asks: tuple[Name, ...] = Field((), max_length=8)
+    container: tuple[Name, ...] = Field((), max_length=4)
+    empty: bool = False
+    celsius: float | None = Field(None, ge=-100, le=1300, allow_inf_nan=False)
+    volume: float | None = Field(None, gt=0, le=20000, allow_inf_nan=False)
+    place: Literal["", "oven", "air", "hood", "suction", "hotplate"] = ""
+    kit: tuple[Name, ...] = Field((), max_length=12)
+    hands: int = Field(3, ge=0, le=600)
+    waits: int = Field(0, ge=0, le=6000)
+    doer: Doer = "bench"
+    meeting: int = Field(1, ge=1, le=12)
+    cautions: Text = ""
+    waste: str = Field("", max_length=40)
+
+
+_Named = TypeVar("_Named", Substance, Component, Portion)
+
+
+class Procedure(_Part):
+    """A whole procedure, as it is kept, exported and imported."""
+
+    format: int = Field(FORMAT, ge=1, le=FORMAT)
+    title: Name
+    aim: Text = ""
+    period: int = Field(165, ge=10, le=1440, description="Minutes of one meeting.")
+    hazards: Text = ""
+    equation: str = Field("", max_length=200)
+    substances: tuple[Substance, ...] = Field((), max_length=40)
+    components: tuple[Component, ...] = Field((), max_length=12)
+    portions: tuple[Portion, ...] = Field((), max_length=60)
+    steps: tuple[Step, ...] = Field((), max_length=MAX_STEPS)
+    house_rules: dict[str, str] = Field({}, max_length=60)
+
+    def substance(self, name: str) -> Substance | None:
+        """The substance of that name, or None."""
+        return named(self.substances, name)
+
+    def component(self, name: str) -> Component | None:
+        """The followed component of that name, or None."""
+        return named(self.components, name)
+
+    def portion(self, name: str) -> Portion:
+        """What is said of a portion; nothing more than its name when nothing is."""
+        return named(self.portions, name) or Portion(name=name)
+
+    def step(self, step_id: str) -> Step | None:
+        """The step with that id, or None."""
+        return next((step for step in self.steps if step.id == step_id), None)
+
+    @property
+    def portion_names(self) -> list[str]:
+        """Every portion that a step gives, in the order of appearance."""
+        return list(dict.fromkeys(name for step in self.steps for name in step.gives))
+
+    def new_id(self) -> str:
+        """An id for one more step."""
+        used = {step.id for step in self.steps}
+        return next(f"s{n}" for n in range(1, MAX_STEPS + 2) if f"s{n}" not in used)
+
+
+def same(a: str, b: str) -> bool:
+    """Whether two names mean the same."""
+    return a.casefold() == b.casefold()
+
+
+def named(parts: Iterable[_Named], name: str) -> _Named | None:
+    """The part of that name, or None."""
+    return next((part for part in parts if same(part.name, name)), None)
+
+
+def amount_of(substance: Substance) -> str:
+    """``2.00 g potassium chloride``; only the name without a target."""
+    return f"{substance.amount} {substance.name}" if substance.amount else substance.name
+
+
+def instruction(step: Step, procedure: Procedure) -> str:
+    """The step's words with its ``{names}`` put in (Procedure 5).
+
+    A name that is no substance stays as it is written.
+    """
+
+    def put(match: re.Match[str]) -> str:
+        substance = procedure.substance(match[1].strip())
+        return amount_of(substance) if substance else match.group()
+
+    return re.sub(r"\{([^{}]+)\}", put, step.says)
+
+
+class BadProcedure(ValueError):
+    """A file that is no procedure: what is wrong, by place."""
+
+    def __init__(self, troubles: list[tuple[str, str]]) -> None:
+        super().__init__("; ".join(f"{place}: {sentence}" for place, sentence in troubles))
+        self.troubles = troubles
+
+
+def read_procedure(text: str | bytes) -> Procedure:
+    """Read a procedure from JSON.
+
+    Raises:
+        BadProcedure: with everything that is wrong, by place.
+    """
+    try:
+        data = json.loads(text)
+    except (ValueError, RecursionError) as trouble:
+        place = f"line {trouble.lineno}" if isinstance(trouble, json.JSONDecodeError) else "file"
+        raise BadProcedure([(place, "This is not JSON.")]) from trouble
+    return procedure_from(data)
+
+
+def procedure_from(data: Any) -> Procedure:
+    """The same from what JSON holds."""
+    try:
+        procedure = Procedure.model_validate(data)
+    except ValidationError as invalid:
+        raise BadProcedure(
+            [(_place(error["loc"]), error["msg"].removeprefix("Value error, ")) for error in invalid.errors()[:40]]
+        ) from invalid
+    troubles = loose_ends(procedure)
+    if troubles:
+        raise BadProcedure(troubles)
+    return procedure
+
+
+def _place(loc: tuple[int | str, ...]) -> str:
+    """``steps.3.kind`` as people count: ``step 4, kind``."""
+    words: list[str] = []
+    for part in loc:
+        if isinstance(part, int):
+            words[-1:] = [f"{words[-1].removesuffix('s') if words else 'item'} {part + 1}"]
+        elif part not in ("str", "Reading"):
+            words.append(str(part))
+    return ", ".join(words) or "file"
+
+
+def loose_ends(procedure: Procedure) -> list[tuple[str, str]]:
+    """Names that lead nowhere or mean two things, by place; empty when all hang together."""
+    troubles: list[tuple[str, str]] = []
+    for kind, names in (
+        ("substance", [part.name for part in procedure.substances]),
+        ("component", [part.name for part in procedure.components]),
+        ("portion", [part.name for part in procedure.portions]),
+    ):
+        seen: set[str] = set()
+        for name in names:
+            if name.casefold() in seen:
+                troubles.append((f"{kind} {name}", f"There are two {kind}s of this name."))
+            seen.add(name.casefold())
+    ids = [step.id for step in procedure.steps]
+    troubles += [(f"step {i + 1}", "Another step has the same id.") for i, d in enumerate(ids) if d in ids[:i]]
+    places: list[Substance | Portion] = [*procedure.substances, *procedure.portions]
+    for place_of in places:
+        component = procedure.component(place_of.component) if place_of.component else None
+        if place_of.component and component is None:
+            troubles.append((place_of.name, f"“{place_of.component}” is not among the components."))
+        elif component and component.carrier and place_of.formula and component.carrier not in atoms(place_of.formula):
+            sentence = f"{place_of.formula} holds no {component.carrier}, by which {component.name} is followed."
+            troubles.append((place_of.name, sentence))
+    given: set[str] = set()
+    for number, step in enumerate(procedure.steps, start=1):
+        place = f"step {number}"
+        for name in (*step.takes, *((step.on,) if step.on else ())):
+            if name.casefold() not in given:
+                troubles.append((place, f"It takes “{name}”, which no step before it gives."))
+        for name in step.adds:
+            if procedure.substance(name) is None:
+                troubles.append((place, f"It adds “{name}”, which is not among the substances."))
+        given |= {name.casefold() for name in step.gives}
+    return troubles
+
+
+def scaled(procedure: Procedure, factor: float) -> Procedure:
+    """The procedure with every amount and vessel-independent volume times *factor*.
+
+    An amount keeps the decimals it is written with; where fewer than two digits that count
+    would be left it gets one more, down to 0.001 g and 0.01 mL, so that it can be measured.
+
+    Raises:
+        Unreadable: the factor is not above 0 and at most 1000.
+    """
+    if not 0 < factor <= 1000:
+        raise Unreadable("Scale by a factor above 0, at most 1000.")
+    substances = tuple(
+        substance.model_copy(update={"amount": scaled_amount(substance.amount, factor)})
+        if substance.amount
+        else substance
+        for substance in procedure.substances
+    )
+    return procedure.model_copy(update={"substances": substances})
+
+
+def scaled_amount(amount: Reading, factor: float) -> Reading:
+    """An amount times *factor*, rounded to what can be measured."""
+    value, step = amount.value * factor, amount.resolution
+    finest = 0.001 if amount.unit == "g" else 0.01
+    while value < 10 * step and step > finest:
+        step = max(finest, step / 10)
+    decimals = max(0, -math.floor(math.log10(step) + 1e-9))
+    rounded = float(round_to(value, decimals)) or step
+    return Reading(
+        written=f"{round_to(rounded, decimals)} {amount.unit}", value=rounded, unit=amount.unit, resolution=step
+    )

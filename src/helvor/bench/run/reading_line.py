@@ -1,0 +1,269 @@
+"""The reading line of a run: short typed readings in bench words.
+
+    dish 3 32.514               dish 3, empty and dry
+    dish 3 salt 33.120          dish 3 with salt in it, as it came
+    dish 3 salt wet 35.2        still wet; never used for a result
+    dish 3 salt dried 33.118    after drying; numbered by itself
+    dish 3 + paper 2 salt …     several things on the pan together
+    net salt 1.312              the tare button took the container off
+    take potassium chloride 1.02 g        how much really went in
+    take salt 15.214 to 14.203            by difference
+    take zinc 0.8 g instead magnesium     something else stood in
+    vol filtrate 24.5 mL        a volume
+    done 4 · skip 5 no time     a step is done, or left out with the reason
+    timer 20 oven               a timer of 20 minutes
+    note white fumes            what was seen
+    strike …                    is done with the reading itself, by its button
+
+Masses without a unit are grams; the line says so before it writes.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import ValidationError
+
+from helvor.bench.entry import Entry, Payload
+from helvor.bench.procedure import named, same
+from helvor.bench.quantity import Reading, Unreadable, parse, parse_amount
+from helvor.bench.run import entries as e
+from helvor.bench.run.record import Run, check, gather
+
+_COMMANDS = ("take", "net", "vol", "done", "skip", "timer", "note")
+_STATES = {"empty": "empty", "damp": "empty, damp", "wet": "wet", "dried": "dried", "dry": "dried"}
+
+
+@dataclass(frozen=True, slots=True)
+class Understood:
+    """What a typed line means, before it is written; ``says`` has readings between asterisks."""
+
+    payload: Payload
+    says: str
+
+
+def understand(text: str, entries: Sequence[Entry], step: str = "") -> Understood:
+    """Read one typed line against the run as it stands.
+
+    Args:
+        step: id of the step that is being worked on; the reading is put beside it.
+
+    Raises:
+        Unreadable: with one sentence for the person.
+    """
+    run = gather(entries)
+    line = re.sub(r"(?<=[\d.])\s+(?=(?:mg|g|kg|mL|ml|µL|L|min)\b)", "", " ".join(text.split()))
+    words = line.split(" ")
+    if not line:
+        raise Unreadable("Type a reading, such as dish 3 32.514 or take salt 1.02 g.")
+    first = words[0].casefold()
+    understood = _COMMAND[first](words[1:], run, step) if first in _COMMANDS else _weighing(words, run, step)
+    try:
+        check(run, understood.payload, None)
+    except ValueError as problem:
+        raise Unreadable(str(problem)) from problem
+    return understood
+
+
+def complete(text: str, entries: Sequence[Entry]) -> list[str]:
+    """Words that could come next, most likely first."""
+    run = gather(entries)
+    words = text.split(" ")
+    stub, before = words[-1].casefold(), " ".join(words[:-1]).casefold().strip()
+    substances = [s.name for s in run.procedure.substances]
+    if len(words) == 1:
+        offered = [*run.containers, *_COMMANDS]
+    elif words[0].casefold() == "take":
+        offered = substances if len(words) == 2 else ["instead"]
+    elif words[0].casefold() in ("vol", "net"):
+        offered = run.portion_names
+    elif words[0].casefold() in ("done", "skip"):
+        offered = [str(i) for i, s in enumerate(run.procedure.steps, 1) if s.id not in run.done]
+    elif any(before.startswith(label.casefold()) for label in run.containers):
+        offered = [*run.portion_names, "wet", "dried", "damp"]
+    else:
+        offered = [label.partition(" ")[2] for label in run.containers if label.casefold().startswith(before + " ")]
+    return [word for word in offered if word.casefold().startswith(stub) and word.casefold() != stub][:6]
+
+
+def _built(model: type[Payload], **fields: Any) -> Payload:
+    try:
+        return model(**fields)
+    except ValidationError as invalid:
+        message = invalid.errors()[0]["msg"].removeprefix("Value error, ")
+        raise Unreadable(re.sub(r"^\w+: ", "", message)) from invalid
+
+
+def _mass(word: str, what: str) -> Reading:
+    try:
+        return parse(word, "mass", field_unit="g")
+    except Unreadable as unreadable:
+        raise Unreadable(f"{what}: {unreadable}") from unreadable
+
+
+def _is_number(word: str) -> bool:
+    return re.match(r"[\d.,+\-−–]", word) is not None
+
+
+def _weighing(words: list[str], run: Run, step: str, way: str = "gross") -> Understood:
+    if len(words) < 2 or not _is_number(words[-1]):
+        raise Unreadable(
+            f"“{' '.join(words)[:40]}” is not understood: a container, what is in it and a mass, such as "
+            "dish 3 salt 33.120; or take, vol, done, skip, timer, note."
+        )
+    mass = _mass(words[-1], "The mass")
+    rest = words[:-1]
+    state, number = "", None
+    if len(rest) > 1 and rest[-1].isdigit() and rest[-2].casefold() in ("dried", "dry"):
+        number, rest = int(rest[-1]), rest[:-1]
+    if len(rest) > 1 and rest[-1].casefold() in _STATES:
+        state, rest = _STATES[rest[-1].casefold()], rest[:-1]
+    portion, labels = _split(rest, run)
+    if not labels:
+        raise Unreadable("In which container? Name it first: dish 3 salt 33.120.")
+    if not state:
+        state = "as is" if portion else "empty"
+    if portion and state.startswith("empty"):
+        raise Unreadable(f"With {portion} in it the container is not empty: leave “empty” out.")
+    if not portion and not state.startswith("empty"):
+        known = ", ".join(run.portion_names) or "such as salt"
+        raise Unreadable(f"What is in {' '.join(labels)}? Name the portion: {known}.")
+    if state == "dried":
+        number = number or run.next_round(labels, portion)
+    payload = _built(
+        e.Weighed, container=tuple(labels), portion=portion, state=state, round=number, way=way, mass=mass, step=step
+    )
+    assert isinstance(payload, e.Weighed)
+    what = f" with *{portion}*" if portion else ""
+    how = f"{e.STATES[state]} {number}" if number else e.STATES[state]
+    return Understood(payload, f"{payload.name}{what}, {how}: *{mass}*")
+
+
+def _split(words: list[str], run: Run) -> tuple[str, list[str]]:
+    """Portion and container labels of ``dish 3 + paper 2 salt``: the longest known portion at the end,
+    else whatever follows the longest known container at the start, else no portion.
+    """
+    for size in range(len(words) - 1, 0, -1):
+        tail = " ".join(words[-size:])
+        found = next((name for name in run.portion_names if same(name, tail)), None)
+        if found is not None and not any(same(" ".join(words), label) for label in run.containers):
+            return found, _labels(words[:-size])
+    for size in range(len(words) - 1, 0, -1):
+        head = " ".join(words[:size])
+        if "+" not in words[size:] and any(same(head.split(" + ")[-1], label) for label in run.containers):
+            return " ".join(words[size:]), _labels(words[:size])
+    numbered = next((i for i, w in enumerate(words) if w.isdigit() and "+" not in words[i:]), None)
+    if numbered is not None and numbered + 1 < len(words):
+        return " ".join(words[numbered + 1 :]), _labels(words[: numbered + 1])
+    return "", _labels(words)
+
+
+def _labels(words: list[str]) -> list[str]:
+    return [label.strip() for label in " ".join(words).split("+") if label.strip()]
+
+
+def _net(words: list[str], run: Run, step: str) -> Understood:
+    if len(words) < 2:
+        raise Unreadable("The net of what? Write net salt 1.312.")
+    name = " ".join(words[:-1])
+    portion = next((known for known in run.portion_names if same(known, name)), name)
+    mass = _mass(words[-1], "The net")
+    payload = _built(
+        e.Weighed, container=("tared pan",), portion=portion, state="as is", way="net", mass=mass, step=step
+    )
+    return Understood(payload, f"*{portion}* with the tare button: net *{mass}*")
+
+
+def _take(words: list[str], run: Run, step: str) -> Understood:
+    instead = ""
+    if "instead" in [word.casefold() for word in words]:
+        at = [word.casefold() for word in words].index("instead")
+        instead = " ".join(word for word in words[at + 1 :] if word.casefold() != "of")
+        words = words[:at]
+    numbers = [i for i, word in enumerate(words) if _is_number(word) and re.search(r"\d", word)]
+    if not numbers or numbers[0] == 0:
+        raise Unreadable("How much of what? Write take potassium chloride 1.02 g, or take salt 15.214 to 14.203.")
+    name = " ".join(words[: numbers[0]])
+    known = named(run.procedure.substances, name)
+    substance = known.name if known else name
+    rest = [word for word in words[numbers[0] :] if word.casefold() not in ("to", "→", "-")]
+    if len(rest) == 2:
+        before, after = _mass(rest[0], "Before"), _mass(rest[1], "After")
+        payload = _built(
+            e.Taken, substance=substance, before=before, after=after, step=step, **_instead(instead, substance)
+        )
+        return Understood(
+            payload, f"*{substance}* by difference: {before} to {after}, *{before.value - after.value:.3f} g*"
+        )
+    if len(rest) != 1:
+        raise Unreadable(f"“{' '.join(rest)[:30]}” is not one amount: write it with its unit, such as 1.02 g.")
+    amount = parse_amount(rest[0])
+    payload = _built(e.Taken, substance=substance, amount=amount, step=step, **_instead(instead, substance))
+    target = f", {known.amount} wanted" if known and known.amount else ""
+    stood_in = f" ({instead} instead)" if instead else ""
+    return Understood(payload, f"took *{amount}* of {substance}{stood_in}{target}")
+
+
+def _instead(instead: str, substance: str) -> dict[str, str]:
+    return {"instead": instead} if instead and not same(instead, substance) else {}
+
+
+def _volume(words: list[str], run: Run, step: str) -> Understood:
+    if len(words) < 2:
+        raise Unreadable("The volume of what? Write vol filtrate 24.5 mL.")
+    name = " ".join(words[:-1])
+    portion = next((known for known in run.portion_names if same(known, name)), name)
+    volume = parse(words[-1], "volume", field_unit="mL")
+    return Understood(
+        _built(e.VolumeRead, portion=portion, volume=volume, step=step), f"*{portion}*: volume *{volume}*"
+    )
+
+
+def _step_at(word: str, run: Run) -> tuple[int, str]:
+    if not word.isdigit() or not 1 <= int(word) <= len(run.procedure.steps):
+        raise Unreadable(f"There is no step {word[:10]}: the run has {len(run.procedure.steps)}.")
+    return int(word), run.procedure.steps[int(word) - 1].id
+
+
+def _done(words: list[str], run: Run, step: str) -> Understood:
+    if not words:
+        if not step:
+            raise Unreadable("Which step is done? Write done 4.")
+        return Understood(e.Marked(step=step), "this step is done")
+    number, key = _step_at(words[0], run)
+    return Understood(e.Marked(step=key), f"step *{number}* is done{' again' if key in run.done else ''}")
+
+
+def _skip(words: list[str], run: Run, step: str) -> Understood:
+    if len(words) < 2:
+        raise Unreadable("Which step is left out, and why? Write skip 5 no time.")
+    number, key = _step_at(words[0], run)
+    why = " ".join(words[1:])
+    return Understood(_built(e.Marked, step=key, how="skipped", why=why), f"step *{number}* is left out: {why}")
+
+
+def _timer(words: list[str], run: Run, step: str) -> Understood:
+    minutes = re.fullmatch(r"(\d+(?:[.,]\d+)?)(?:min)?", words[0]) if words else None
+    if minutes is None:
+        raise Unreadable("How many minutes? Write timer 20 oven.")
+    label = " ".join(words[1:])
+    payload = _built(e.TimerSet, minutes=float(minutes[1].replace(",", ".")), label=label, step=step)
+    return Understood(payload, f"timer of *{minutes[1]} min*{f' for {label}' if label else ''}")
+
+
+def _note(words: list[str], run: Run, step: str) -> Understood:
+    return Understood(_built(e.Noted, words=" ".join(words), step=step), f"noted: {' '.join(words)}")
+
+
+_COMMAND = {
+    "take": _take,
+    "net": _net,
+    "vol": _volume,
+    "done": _done,
+    "skip": _skip,
+    "timer": _timer,
+    "note": _note,
+}

@@ -1,0 +1,95 @@
+"""From a run's entries to its worksheet. Everything here can be worked out again at any time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from helvor.bench.entry import Entry
+from helvor.bench.finding import by_severity
+from helvor.bench.house_rules import HouseRules
+from helvor.bench.procedure import Step, instruction
+from helvor.bench.run.judge import Case, judge
+from helvor.bench.run.ledger import Ledger, keep
+from helvor.bench.run.record import Run, gather
+from helvor.bench.step_kinds import GENERAL, StepKind
+from helvor.bench.worksheet import Stage, Worksheet
+
+
+@dataclass(frozen=True, slots=True)
+class StepSeen:
+    """A step as the run shows it.
+
+    Attributes:
+        number: from 1, as people call it.
+        says: its instruction with the amounts put in.
+        done: how many times; skipped: why it was left out.
+        corrected: the handout's words were corrected.
+    """
+
+    number: int
+    step: Step
+    kind: StepKind | None
+    says: str
+    done: int
+    skipped: str | None
+    corrected: bool
+
+    @property
+    def settled(self) -> bool:
+        """Done or left out."""
+        return self.done > 0 or self.skipped is not None
+
+
+@dataclass(frozen=True, slots=True)
+class RunWorksheet(Worksheet):
+    """A run, worked out."""
+
+    run: Run
+    ledger: Ledger
+    steps: list[StepSeen]
+
+    @property
+    def title(self) -> str:
+        return self.run.procedure.title
+
+    @property
+    def current(self) -> StepSeen | None:
+        """The first step that is neither done nor left out."""
+        return next((step for step in self.steps if not step.settled), None)
+
+
+def work_out(
+    entries: Iterable[Entry],
+    rules: HouseRules | None = None,
+    kinds: Mapping[str, StepKind] | None = None,
+) -> RunWorksheet:
+    """Fold a page's entries and work the run out.
+
+    Args:
+        entries: all entries of the page, struck ones too.
+        rules: the house rules; those of the procedure are laid over them.
+        kinds: every kind of step; the general ones without.
+    """
+    run = gather(entries)
+    known = dict(kinds) if kinds is not None else {kind.key: kind for kind in GENERAL}
+    in_force = (rules or HouseRules()).over(run.procedure.house_rules)
+    ledger = keep(run, in_force)
+    findings = [
+        found.accepted(run.acknowledged.get((found.code, found.about, found.what), ""))
+        for found in judge(Case(run, ledger, in_force, known))
+    ]
+    steps = [
+        StepSeen(
+            number=number,
+            step=step,
+            kind=known.get(step.kind),
+            says=instruction(step, run.procedure) or (known[step.kind].says if step.kind in known else step.kind),
+            done=run.done.get(step.id, 0),
+            skipped=run.skipped.get(step.id),
+            corrected=step.id in run.corrections,
+        )
+        for number, step in enumerate(run.procedure.steps, start=1)
+    ]
+    stages = [Stage(step.says, step.settled) for step in steps]
+    return RunWorksheet(by_severity(findings), stages, run, ledger, steps)

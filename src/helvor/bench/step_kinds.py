@@ -1,0 +1,98 @@
+"""The kinds of step that a procedure is built from: a table, and what it says of each.
+
+A technique adds its own kinds through :data:`helvor.bench.techniques.TECHNIQUES`; they
+stand in the same palette.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class StepKind:
+    """What every step of a kind has in common.
+
+    Attributes:
+        key: kept in procedures.
+        group: where it stands in the palette.
+        title: what people call it.
+        says: the instruction that a new step starts with.
+        hands, waits: usual minutes hands-on and waiting.
+        asks: readings that a new step asks for.
+        kit: what a new step needs.
+        wets: liquid comes to what was dry: a container weighed afterwards needs its tare before.
+        heats: leaves things hot.
+        cools: leaves things at room temperature.
+        dries: takes solvent out.
+        ends: the portion leaves the bench.
+        caution: shown beside the step.
+    """
+
+    key: str
+    group: str
+    title: str
+    says: str
+    hands: int = 3
+    waits: int = 0
+    asks: tuple[str, ...] = ()
+    kit: tuple[str, ...] = ()
+    wets: bool = False
+    heats: bool = False
+    cools: bool = False
+    dries: bool = False
+    ends: bool = False
+    caution: str = ""
+
+
+GROUPS = ("Measure", "Bring together", "Take apart", "Heat and cool", "Look", "Put away")
+
+GENERAL: tuple[StepKind, ...] = (
+    StepKind("weigh", "Measure", "weigh", "Weigh it", 4, asks=("mass",), kit=("balance",),
+             caution="At room temperature only: warm air lifts the pan."),
+    StepKind("volume", "Measure", "volume", "Measure the volume", 3, asks=("volume",), kit=("measuring cylinder",)),
+    StepKind("divide", "Measure", "divide", "Divide into equal parts", 5, asks=("volume",), kit=("pipette",)),
+    StepKind("grind", "Bring together", "grind", "Grind to a fine powder", 4, kit=("mortar",)),
+    StepKind("dissolve", "Bring together", "dissolve", "Dissolve, stirring", 5, 2, kit=("beaker", "rod"), wets=True),
+    StepKind("add", "Bring together", "add", "Add", 4, kit=("beaker",), wets=True),
+    StepKind("combine", "Bring together", "combine", "Put together", 2, wets=True),
+    StepKind("stir", "Bring together", "stir", "Stir", 2, 5, kit=("rod",)),
+    StepKind("decant", "Take apart", "decant", "Let settle, pour the liquid off along a rod", 6, 3, kit=("beaker", "rod"),
+             wets=True),
+    StepKind("evaporate", "Take apart", "evaporate", "Evaporate gently", 3, 25, kit=("hotplate", "evaporating dish"),
+             heats=True, dries=True, caution="Spits near the end: cover it and turn the heat down."),
+    StepKind("dry", "Take apart", "dry", "Dry", 2, 20, asks=("temperature",), kit=("oven",), heats=True, dries=True,
+             caution="Never a solid wet with flammable solvent into a closed oven."),
+    StepKind("heat", "Heat and cool", "heat", "Heat gently", 3, 10, asks=("temperature",), kit=("hotplate",), heats=True,
+             caution="Hot glass looks like cold glass."),
+    StepKind("cool", "Heat and cool", "cool", "Let cool to room temperature", 1, 10, cools=True),
+    StepKind("ice bath", "Heat and cool", "ice bath", "Cool in ice with water", 2, 10, kit=("ice",), cools=True),
+    StepKind("wait", "Heat and cool", "wait", "Wait", 0, 10),
+    StepKind("test", "Look", "test", "Test", 3, asks=("outcome",), caution="By paper, drop or eye; never by smell."),
+    StepKind("observe", "Look", "observe", "Look and write down what is seen", 2, asks=("observation",)),
+    StepKind("photograph", "Look", "photograph", "Take a picture", 2, asks=("photo",), kit=("camera",)),
+    StepKind("label", "Put away", "label", "Label it with bench, content, date", 1, kit=("label",)),
+    StepKind("discard", "Put away", "discard", "Into its waste bottle", 2, ends=True, kit=("waste bottle",)),
+    StepKind("keep", "Put away", "put away", "Put away until the next meeting", 2),
+)  # fmt: skip
+
+WASTE: dict[str, str] = {
+    "solvents": "organic, not halogenated",
+    "halogenated": "organic, halogenated",
+    "aqueous": "aqueous acid and base",
+    "oxidizing": "oxidizing acid",
+    "heavy metal": "heavy metal",
+    "silica": "solid silica",
+    "reuse": "clean solid to be reused",
+    "sink": "sink, plenty of water",
+    "bin": "dry bin",
+}
+"""Waste streams: key → words. Local rules decide what may go down a sink."""
+
+NEVER_TOGETHER: tuple[tuple[str, str, str], ...] = (
+    ("oxidizing", "solvents", "oxidizing acid and organic solvent can catch fire or burst the bottle"),
+    ("oxidizing", "halogenated", "oxidizing acid and organic solvent can catch fire or burst the bottle"),
+    ("halogenated", "solvents", "a halogenated bottle costs far more to burn, so one drop spoils a whole one"),
+    ("heavy metal", "sink", "heavy metals never go down a sink"),
+)
+"""Pairs of waste streams that never meet, with the reason."""
