@@ -6,8 +6,9 @@ from pathlib import Path
 import pytest
 from jinja2 import meta, nodes
 
-from helvor.web import api, errors, people, places
+from helvor.web import api, errors, history, people, places
 from helvor.web.planar import routes
+from helvor.web.run import routes as runs
 from helvor.web.rendering import ENVIRONMENT, Shell
 
 PAGES = [
@@ -22,9 +23,16 @@ PAGES = [
     ("planar/work.html", routes.Work),
     ("planar/form.html", routes.FormFragment),
     ("planar/form_page.html", routes.FormPage),
-    ("planar/history.html", routes.HistoryPage),
+    ("history.html", history.HistoryPage),
     ("planar/understood.html", routes.UnderstoodShown),
     ("planar/plate.svg", routes.PlateFile),
+    ("run/run.html", runs.RunPage),
+    ("run/work.html", runs.RunWork),
+    ("run/form.html", runs.RunFormFragment),
+    ("run/form_page.html", runs.RunFormPage),
+    ("run/net.html", runs.NetShown),
+    ("run/understood.html", runs.RunUnderstood),
+    ("run/scheme.svg", runs.SchemeFile),
 ]
 SHELL = {f.name for f in fields(Shell)}
 
@@ -41,7 +49,7 @@ def names_used(template: str, seen: set[str] | None = None) -> set[str]:
     for node in tree.find_all((nodes.Include, nodes.Extends)):
         other = node.template.value
         if other not in seen:
-            used |= names_used(other, seen)
+            used |= names_used(other, seen) - set_here  # what a template sets reaches what it includes
     return used
 
 

@@ -18,6 +18,7 @@ import psycopg
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.quantity import Reading, parse
+from helvor.demo.runs import load_runs
 from helvor.notebook import accounts, classes, pages
 from helvor.notebook.pages import Draft
 
@@ -157,13 +158,14 @@ def load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     class_id = classes.add_class(conn, institution, "SEP-2", "Separations at the bench", PAIRS, [ines])
     now = datetime.now(UTC)
     first = (now - timedelta(days=7)).replace(hour=14, minute=0, second=0, microsecond=0)
-    topics = ("Inside the tablet", "Three from one", "Acetanilide made clean")
+    topics = ("Inside the tablet", "A mixed powder", "Chalk from two solutions")
     for number, topic in enumerate(topics, start=1):
         starts = first + timedelta(days=7 * (number - 1))
         classes.add_meeting(conn, class_id, number, starts, starts + timedelta(hours=2, minutes=45), topic)
     bench_of = {bench.number: bench.id for bench in classes.benches_of(conn, class_id)}
     for plate in PLATES:
         _write(conn, ines, bench_of[plate.bench], plate, rank)
+    load_runs(conn, ines, "Ines Marlow", {n: b for n, b in bench_of.items() if n is not None}, rank)
     _metal_ions(conn, ines, classes.front_bench(conn, ines).id, rank)
 
 

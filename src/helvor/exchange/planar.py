@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Iterable
 from typing import Any
 
 from helvor.bench.entry import Entry
 from helvor.bench.planar.results import PlateWorksheet, SpotResult
+from helvor.exchange.tables import csv_text
 from helvor.notebook.pages import Page
 
 FORMAT = "helvor plate"
@@ -23,12 +22,12 @@ _PLATE_COLUMNS = ("class", "bench", "plate", "phase", "eluent")
 
 def spot_table(sheet: PlateWorksheet) -> str:
     """One plate's spots as CSV, lanes from the left, spots from the top down."""
-    return _csv(_SPOT_COLUMNS, (_spot_row(spot) for spot in sheet.spots))
+    return csv_text(_SPOT_COLUMNS, (_spot_row(spot) for spot in sheet.spots))
 
 
 def class_table(plates: Iterable[tuple[Page, PlateWorksheet]]) -> str:
     """The Rf table of a class as CSV, bench by bench."""
-    return _csv(
+    return csv_text(
         (*_PLATE_COLUMNS, *_SPOT_COLUMNS),
         (
             (
@@ -43,23 +42,6 @@ def class_table(plates: Iterable[tuple[Page, PlateWorksheet]]) -> str:
             for spot in sheet.spots
         ),
     )
-
-
-def _csv(columns: Iterable[str], rows: Iterable[Iterable[object]]) -> str:
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(columns)
-    writer.writerows([[_cell(value) for value in row] for row in rows])
-    return out.getvalue()
-
-
-def _cell(value: object) -> object:
-    """Text that a spreadsheet would run as a formula gets an apostrophe before it."""
-    if isinstance(value, str) and value.startswith(("=", "+", "-", "@", "\t", "\r")):
-        return "'" + value
-    if isinstance(value, float):
-        return f"{value:.6g}"
-    return "" if value is None else value
 
 
 def _spot_row(result: SpotResult) -> tuple[object, ...]:

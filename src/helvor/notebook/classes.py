@@ -11,6 +11,8 @@ from uuid import UUID
 import psycopg
 from psycopg.rows import class_row
 
+from helvor.bench.techniques import TECHNIQUES
+
 
 @dataclass(frozen=True, slots=True)
 class Meeting:
@@ -40,6 +42,14 @@ class PageOnBoard:
     entries: int
     started_at: datetime
     summary: dict[str, Any]
+
+    @property
+    def address(self) -> str:
+        return f"{TECHNIQUES[self.technique].address}/{self.id}"
+
+    @property
+    def title(self) -> str:
+        return self.summary.get("title") or f"{TECHNIQUES[self.technique].title} {self.number}"
 
 
 @dataclass(slots=True)

@@ -99,7 +99,7 @@ def today(request: Request, who: VisitorDep) -> Response:
 
 
 @router.get("/classes/{class_id}")
-def class_board(request: Request, class_id: UUID, who: VisitorDep) -> Response:
+def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "") -> Response:
     with pool(request).connection() as conn:
         row, meeting = shell_of_class(conn, who, class_id)
         if row is None:
@@ -111,7 +111,7 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep) -> Response:
         place="bench",
         class_row=row,
         meeting=meeting,
-        board=draw_board(benches),
+        board=draw_board(benches, work[:60]),
         needs=needs,
     )
     return html("class.html", page)

@@ -10,6 +10,7 @@ from functools import cache
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
+from uuid import uuid4
 from zoneinfo import ZoneInfo
 
 from fastapi import Request
@@ -17,6 +18,8 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup, escape
 from starlette.responses import HTMLResponse
 
+from helvor.bench.formula import readable
+from helvor.bench.measured import Measured, shown
 from helvor.bench.quantity import round_to
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.web.security import Visitor
@@ -59,6 +62,7 @@ def rf_markup(text: str) -> Markup:
     safe = safe.replace("R_M", "R<sub>M</sub>")
     # A number and its unit stay on one line.
     safe = re.sub(r"(?<=\d) (?=(?:mm|cm|mL|mg|kg|g|mol|mmol|min|h|°C|nm|%)(?!\w))", "\u00a0", safe)
+    safe = safe.replace(" ± ", "\u00a0±\u00a0")
     return Markup(re.sub(r"\*([^*]+)\*", r'<b class="num">\1</b>', safe))  # noqa: S704  escaped above
 
 
@@ -72,6 +76,17 @@ def clock(moment: datetime, zone: str) -> str:
     return f"{moment.astimezone(ZoneInfo(zone)):%H:%M}"
 
 
+def measured(number: Measured, most: int = 6) -> str:
+    """A worked-out number with the digits it has."""
+    return shown(number, most=most)
+
+
+def initials(name: str) -> str:
+    """``Ines Marlow`` → ``IM``"""
+    words = name.split() or ["?"]
+    return (words[0][0] + (words[-1][0] if len(words) > 1 else "")).upper()
+
+
 def _environment() -> Environment:
     environment = Environment(
         loader=PackageLoader("helvor.web"),
@@ -80,8 +95,11 @@ def _environment() -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    environment.globals["static"] = static_url
-    environment.filters.update(chem=rf_markup, day=day, clock=clock, mm=_mm, decimals=round_to)
+    environment.globals.update(static=static_url, new_id=uuid4)
+    environment.filters.update(
+        chem=rf_markup, day=day, clock=clock, mm=_mm, decimals=round_to, measured=measured, formula=readable,
+        initials=initials, pair=lambda word: (word, word),
+    )  # fmt: skip
     return environment
 
 

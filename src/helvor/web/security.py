@@ -25,6 +25,8 @@ from helvor.notebook.accounts import Account
 SESSION_COOKIE = "helvor_session"
 CSRF_COOKIE = "helvor_csrf"
 MAX_BODY = 256 * 1024
+MAX_FILE_BODY = 9 * 1024 * 1024
+"""What may come where files are kept: 8 MB and the form around them."""
 
 HEADERS = {
     "Content-Security-Policy": (
@@ -139,12 +141,13 @@ class Hardening:
                     headers["Cache-Control"] = "no-store"
             await send(message)
 
+        most = MAX_FILE_BODY if scope["path"].endswith("/files") else MAX_BODY
         too_long = PlainTextResponse(
-            f"This is more than {MAX_BODY // 1024} kB, which is more than any reading needs. Nothing was written.",
+            f"This is more than {most // 1024} kB, which is more than is taken here. Nothing was written.",
             status_code=413,
         )
         length = dict(scope["headers"]).get(b"content-length", b"0")
-        if not length.isdigit() or int(length) > MAX_BODY:
+        if not length.isdigit() or int(length) > most:
             await too_long(scope, receive, send_hardened)
             return
         # A chunked body has no length to look at beforehand, so it is counted as it comes.
@@ -155,7 +158,7 @@ class Hardening:
                 return
             body += message.get("body", b"")
             more = message.get("more_body", False)
-            if len(body) > MAX_BODY:
+            if len(body) > most:
                 await too_long(scope, receive, send_hardened)
                 return
         given = False

@@ -17,8 +17,8 @@ from helvor.bench.quantity import Mass, Reading, Volume
 
 State = Literal["empty", "empty, damp", "as is", "wet", "dried"]
 STATES: dict[str, str] = {
-    "empty": "empty and dry",
-    "empty, damp": "empty but damp",
+    "empty": "empty, dry",
+    "empty, damp": "empty, damp",
     "as is": "as it came",
     "wet": "still wet",
     "dried": "dried",
@@ -131,7 +131,7 @@ class Weighed(Payload):
     @property
     def name(self) -> str:
         """The container's labels as people say them."""
-        return " with ".join(self.container)
+        return " + ".join(self.container)
 
 
 class Bottle(Payload):

@@ -96,17 +96,18 @@ def tare_missing(case: Case) -> Iterator[Finding]:
             name = net.on.weighed.name
             if tare.how == "missing":
                 seen.add(name)
+                were = "was" if len(tare.missing) == 1 else "were"
                 papers = [label for label in tare.missing if "paper" in label]
                 yield Finding(
                     "tare-missing",
                     "caution",
-                    f"{join(list(tare.missing))} {'was' if len(tare.missing) == 1 else 'were'} never weighed empty, so {portion.name} has no net: "
+                    f"{join(list(tare.missing))} {were} never weighed empty, so {portion.name} has no net: "
                     f"{net.on.weighed.mass} is gross.",
                     "What the container weighs is not product.",
                     "Weigh two or three spare papers of the same kind (name them “spare paper 1” and so on): "
                     "their mean stands in, marked as an estimate."
                     if papers
-                    else f"Transfer {portion.name}, then weigh the container clean and dry: a tare afterwards is as good.",
+                    else f"Transfer {portion.name}, then weigh the container clean and dry; that is as good a tare.",
                     about=portion.name,
                 )
             elif tare.how == "spare":
@@ -114,9 +115,7 @@ def tare_missing(case: Case) -> Iterator[Finding]:
                 yield Finding(
                     "tare-spare",
                     "note",
-                    f"The tare of {name} is the mean of {len(tare.readings)} spare ones, ± {shown(Measured(tare.mass.u))} g."
-                    if tare.mass
-                    else "",
+                    f"The tare of {name} is the mean of {len(tare.readings)} spare ones.",
                     "Papers of one box differ, so the net is an estimate.",
                     about=portion.name,
                 )
@@ -257,7 +256,7 @@ def different_balances(case: Case) -> Iterator[Finding]:
                 yield Finding(
                     "two-balances",
                     "note",
-                    f"{net.on.weighed.name} was weighed empty on balance {join(sorted(others))} and full on balance {here}.",
+                    f"{net.on.weighed.name} was empty on balance {join(sorted(others))} and full on balance {here}.",
                     "Two balances differ by more than their last digit; on one and the same that drops out.",
                     "Weigh both on one balance next time.",
                     about=portion.name,
@@ -391,7 +390,7 @@ def above_possible(case: Case) -> Iterator[Finding]:
         yield Finding(
             "closure-above",
             "stop" if ledger.closure.value > GOOD_CLOSURE[1] else "caution",
-            f"{percent(ledger.closure)} of the sample was found: {grams(ledger.missing * -1)} more than went in.",
+            f"{percent(ledger.closure)} of the sample was found: {grams(Measured(0.0) - ledger.missing)} more than went in.",
             "Matter does not appear. " + _causes(causes),
             "Check these first, then weigh again.",
         )
@@ -438,9 +437,8 @@ def likely_causes(
                     found.append(
                         (0.0, f"the tare of {label} ({grams(tare.mass)}) in it", f"Take the tare of {label} off.")
                     )
-    still_wet = [
-        p for p in portions if p.nets and p not in dry and p.basis in ("dried", "as is") and p.said.end != "waste"
-    ]
+    ends = {name.casefold() for name in case.ledger.ends}
+    still_wet = [p for p in portions if p.name.casefold() in ends and p not in dry and p.basis in ("dried", "as is")]
     if portion is None and still_wet:
         names = join([p.name for p in still_wet][:2])
         found.append((1.0, f"still wet ({names} not at constant mass)", f"Dry {names} again and weigh."))

@@ -706,6 +706,8 @@ def _yields(procedure: Procedure, equation: Equation, ledger: Ledger) -> Iterabl
         if portion.mass is not None and portion.basis not in ("borrowed", "taken"):
             obtained = portion.whole
         percent = obtained / theoretical if obtained is not None and theoretical.value > 0 else None
+        possible = shown(least[2] * made)
+        per_mol = round_to(molar_mass(formula), 2)
         lines = [
             WorkingLine(
                 f"Limiting: {least[0].instead or least[0].substance.name}",
@@ -715,7 +717,7 @@ def _yields(procedure: Procedure, equation: Equation, ledger: Ledger) -> Iterabl
             ),
             WorkingLine(
                 f"Most {portion.name} possible",
-                f"{shown(least[2] * made)} mol × {round_to(molar_mass(formula), 2)} g/mol = {shown_with_u(theoretical)} g",
+                f"{possible} mol × {per_mol} g/mol = {shown_with_u(theoretical)} g",
             ),
         ]
         if obtained is not None and percent is not None:

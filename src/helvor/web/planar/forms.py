@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from uuid import UUID, uuid5
 
 from pydantic import ValidationError
@@ -12,94 +11,10 @@ from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.plate import MAX_LANES, Plate
 from helvor.bench.planar.reading_line import lanes_from
-from helvor.bench.quantity import Reading, Unreadable, parse
+from helvor.bench.quantity import Unreadable
 from helvor.notebook.pages import Draft
 from helvor.web.errors import sentence_of
-
-
-class FieldErrors(Exception):
-    """One sentence for each field that cannot be taken; nothing is written."""
-
-    def __init__(self, errors: dict[str, str]) -> None:
-        super().__init__("; ".join(errors.values()))
-        self.errors = errors
-
-
-class Form:
-    """A submitted form, read field by field; troubles are gathered and raised together."""
-
-    def __init__(self, fields: Mapping[str, list[str]]) -> None:
-        self.fields = fields
-        self.errors: dict[str, str] = {}
-
-    def text(self, name: str) -> str:
-        return self.fields.get(name, [""])[0].strip()
-
-    def all(self, name: str) -> list[str]:
-        return self.fields.get(name, [])
-
-    def length(self, name: str, *, required: bool = False) -> Reading | None:
-        """A length; the field shows mm beside it."""
-        text = self.text(name)
-        if not text:
-            if required:
-                self.errors[name] = "This is needed: a length in mm."
-            return None
-        try:
-            return parse(text, "length", field_unit="mm")
-        except Unreadable as unreadable:
-            self.errors[name] = str(unreadable)
-            return None
-
-    def whole(self, name: str) -> int | None:
-        text = self.text(name)
-        if not text:
-            return None
-        if not (text.isascii() and text.isdigit() and len(text) < 4):
-            self.errors[name] = "This is a whole number, such as 3."
-            return None
-        return int(text)
-
-    def id(self, name: str) -> UUID | None:
-        text = self.text(name)
-        if not text:
-            return None
-        try:
-            return UUID(text)
-        except ValueError:
-            self.errors[name] = "Choose one from the list."
-            return None
-
-    def yes_no(self, name: str) -> bool | None:
-        return {"yes": True, "no": False}.get(self.text(name))
-
-    def build(self, model: type[Payload], **values: object) -> Payload:
-        """The entry, or every trouble with it.
-
-        Raises:
-            FieldErrors: a field could not be read, or the values do not go together.
-        """
-        if not self.errors:
-            try:
-                return model(**values)
-            except ValidationError as invalid:
-                for error in invalid.errors():
-                    field, sentence = _placed(error["loc"], sentence_of(error["msg"]))
-                    self.errors.setdefault(field, sentence)
-        raise FieldErrors(self.errors)
-
-    def check(self) -> None:
-        """Raise what has gathered, if anything has."""
-        if self.errors:
-            raise FieldErrors(self.errors)
-
-
-def _placed(loc: tuple[int | str, ...], message: str) -> tuple[str, str]:
-    """The field a validation message belongs to: its place, or the name before its colon."""
-    named, colon, rest = message.partition(": ")
-    if colon and named.isidentifier():
-        return named, rest
-    return str(loc[0]) if loc else "", message
+from helvor.web.forms import FieldErrors, Form, acknowledged, struck
 
 
 def drafts_from(kind: str, form: Form, entry: UUID, plate: Plate) -> list[Draft]:
@@ -118,12 +33,7 @@ def drafts_from(kind: str, form: Form, entry: UUID, plate: Plate) -> list[Draft]
     reader = _READERS.get(kind)
     if reader is None:
         raise FieldErrors({"": "There is no such form. Reload the page."})
-    strikes = form.id("strikes")
-    reason = form.text("other_reason") or form.text("reason")
-    if strikes is not None and len(reason) < 2:
-        form.errors["reason"] = "Say in a word why: misread, typed wrong, measured again."
-    if len(reason) > 200 or not reason.isprintable():
-        form.errors["reason"] = "A reason is one short line."
+    strikes, reason = form.correction()
     payload = reader(form, plate)
     # The form may name another lane than it was opened for; then it corrects that lane's front, or none.
     return [Draft(entry, payload, None if kind == "front" else strikes, reason)]
@@ -213,20 +123,6 @@ def _compared_to(form: Form, plate: Plate) -> Payload:
     return form.build(planar.ComparedTo, spot=spot)
 
 
-def _struck(form: Form, plate: Plate) -> Payload:
-    return planar.Struck()
-
-
-def _acknowledged(form: Form, plate: Plate) -> Payload:
-    return form.build(
-        planar.Acknowledged,
-        code=form.text("code"),
-        about=form.text("about"),
-        what=form.text("what"),
-        why=form.text("why"),
-    )
-
-
 _READERS = {
     "set-up": _set_up,
     "eluent": _eluent,
@@ -235,8 +131,8 @@ _READERS = {
     "front": _front,
     "spot": _spot,
     "compared-to": _compared_to,
-    "struck": _struck,
-    "acknowledged": _acknowledged,
+    "struck": lambda form, plate: struck(form),
+    "acknowledged": lambda form, plate: acknowledged(form),
 }
 
 
@@ -268,21 +164,3 @@ def _start(form: Form, entry: UUID) -> list[Draft]:
         take("chamber", _chamber)
     form.check()
     return drafts
-
-
-def values_of(payload: Payload) -> dict[str, list[str]]:
-    """A standing entry as the fields of its form."""
-    values: dict[str, list[str]] = {}
-    for name in type(payload).model_fields:
-        value = getattr(payload, name)
-        if isinstance(value, bool):
-            values[name] = ["yes" if value else "no"] if name in ("lined", "lid") else ["yes"] * value
-        elif isinstance(value, Reading):
-            values[name] = [value.number]
-        elif isinstance(value, tuple):
-            values[name] = [str(item) for item in value]
-        elif isinstance(value, planar.Eluent):
-            values[name] = [value.written]
-        elif value is not None:
-            values[name] = [str(value)]
-    return values

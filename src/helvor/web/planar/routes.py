@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from typing import Annotated, Literal
 from uuid import UUID, uuid4
 
-from fastapi import APIRouter, Depends, Form, Request
-from starlette.datastructures import FormData
+from fastapi import APIRouter, Request
+from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.entry import Entry, Line, Payload, Problem, Struck, line_of
@@ -23,6 +23,8 @@ from helvor.exchange.planar import plate_record, spot_table
 from helvor.notebook import pages
 from helvor.notebook.pages import Draft, NotYours, Page, Written
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
+from helvor.web.history import history_page
 from helvor.web.places import shell_of_class
 from helvor.web.planar import forms
 from helvor.web.planar.drawing import SNAP_MM, PlateDrawing, draw_plate
@@ -98,14 +100,6 @@ class FormPage(Shell):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FormFragment:
     form: FormShown
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HistoryPage(Shell):
-    page: Page
-    entries: list[Entry]
-    struck_by: dict[UUID, Entry]
-    says: dict[UUID, str]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -302,7 +296,7 @@ def _prefilled(
 
 
 def values_for(kind: str, line: Line) -> dict[str, list[str]]:
-    return {} if kind == "struck" else forms.values_of(line.head.payload)
+    return {} if kind == "struck" else values_of(line.head.payload)
 
 
 def name_of(sheet: PlateWorksheet, line: Line) -> str:
@@ -321,23 +315,10 @@ def name_of(sheet: PlateWorksheet, line: Line) -> str:
             return payload.kind.replace("compared-to", "comparison").replace("set-up", "plate")
 
 
-async def submitted(request: Request) -> FormData:
-    """The form's fields, already parsed by the check for forged requests."""
-    return await request.form()
-
-
-SubmittedDep = Annotated[FormData, Depends(submitted)]
-
-
-def _fields(data: FormData) -> dict[str, list[str]]:
-    return {name: [value for value in data.getlist(name) if isinstance(value, str)] for name in data}
-
-
 @router.post("/plates/{page_id}/entries")
-def write(request: Request, page_id: UUID, who: WriterDep, data: SubmittedDep) -> Response:
+def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write what a form says."""
-    fields = _fields(data)
-    form = forms.Form(fields)
+    form = Form(fields)
     kind = form.text("kind")
     entry = form.id("entry")
     view, spot = form.text("view"), form.text("spot")
@@ -349,8 +330,8 @@ def write(request: Request, page_id: UUID, who: WriterDep, data: SubmittedDep) -
 
     try:
         written = _append(request, who, page_id, compose)
-    except (forms.FieldErrors, Problem) as trouble:
-        errors = trouble.errors if isinstance(trouble, forms.FieldErrors) else {trouble.field: str(trouble)}
+    except (FieldErrors, Problem) as trouble:
+        errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
         return _form_again(request, who, page_id, kind, fields, errors, entry, form, view, spot)
     chosen = spot
     if kind == "spot":
@@ -366,7 +347,7 @@ def _form_again(
     fields: dict[str, list[str]],
     errors: dict[str, str],
     entry: UUID,
-    form: forms.Form,
+    form: Form,
     view: str,
     spot: str,
 ) -> Response:
@@ -439,13 +420,13 @@ def drop(
     request: Request,
     page_id: UUID,
     who: WriterDep,
-    entry: Annotated[UUID, Form()],
-    what: Annotated[Literal["spot", "new-spot", "front", "origin"], Form()],
-    distance: Annotated[str, Form(max_length=20)],
-    key: Annotated[UUID | None, Form()] = None,
-    view: Annotated[str, Form(max_length=20)] = "",
-    spot: Annotated[str, Form(max_length=40)] = "",
-    by: Annotated[Literal["drawing", "keys"], Form()] = "drawing",
+    entry: Annotated[UUID, Field()],
+    what: Annotated[Literal["spot", "new-spot", "front", "origin"], Field()],
+    distance: Annotated[str, Field(max_length=20)],
+    key: Annotated[UUID | None, Field()] = None,
+    view: Annotated[str, Field(max_length=20)] = "",
+    spot: Annotated[str, Field(max_length=40)] = "",
+    by: Annotated[Literal["drawing", "keys"], Field()] = "drawing",
 ) -> Response:
     """Write where something was dropped on the drawing, read to the half millimetre that it snaps to."""
     value = parse(distance, "length", field_unit="mm").value
@@ -519,10 +500,10 @@ def read(
     request: Request,
     page_id: UUID,
     who: WriterDep,
-    entry: Annotated[UUID, Form()],
-    text: Annotated[str, Form(max_length=200)] = "",
-    view: Annotated[str, Form(max_length=20)] = "",
-    spot: Annotated[str, Form(max_length=40)] = "",
+    entry: Annotated[UUID, Field()],
+    text: Annotated[str, Field(max_length=200)] = "",
+    view: Annotated[str, Field(max_length=20)] = "",
+    spot: Annotated[str, Field(max_length=40)] = "",
 ) -> Response:
     """Write a typed reading."""
 
@@ -552,17 +533,7 @@ def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         row, meeting = shell_of_class(conn, who, _planar(page).class_id)
-    shown = HistoryPage(
-        visitor=who,
-        place="bench",
-        class_row=row,
-        meeting=meeting,
-        page=page,
-        entries=entries,
-        struck_by={entry.strikes: entry for entry in entries if entry.strikes is not None},
-        says={entry.id: describe(entry, entries) for entry in entries},
-    )
-    return html("planar/history.html", shown)
+    return history_page(who, row, meeting, page, entries, {entry.id: describe(entry, entries) for entry in entries})
 
 
 def describe(entry: Entry, entries: Sequence[Entry]) -> str:

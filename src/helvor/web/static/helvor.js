@@ -1,4 +1,5 @@
 // What every page does: keys, panels, the token on writes, readings kept while offline.
+import { watchBench } from "./bench.js";
 import { keepIfLost, watchOutbox } from "./outbox.js";
 import { watchPlate } from "./plate.js";
 
@@ -129,5 +130,6 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
+watchBench();
 watchPlate({ newId, panel });
 watchOutbox({ cookie });

@@ -62,10 +62,7 @@ async function flush() {
       keep(kept().filter((other) => other.body !== item.body));
     }
     const main = document.getElementById("main");
-    if (main?.dataset.plate && window.htmx) {
-      const { plate, view, spot } = main.dataset;
-      htmx.ajax("GET", `/plates/${plate}?view=${view}${spot ? `&spot=${spot}` : ""}`, { target: "#main", swap: "outerMorph" });
-    }
+    if (main?.dataset.reload && window.htmx) htmx.ajax("GET", main.dataset.reload, { target: "#main", swap: "outerMorph" });
   };
   // Two tabs do not send the same readings at once.
   if (navigator.locks) await navigator.locks.request(SHELF, { ifAvailable: true }, (lock) => lock && run());

@@ -1,0 +1,155 @@
+"""The demo's procedures, and a class half-way through one of them, with ordinary mistakes in it.
+
+Readings are typed as at the bench, through the reading line. The mixed powder is one part
+each of camphor, potassium chloride and glass beads; losses are a few per cent, the mistakes
+stand beside their bench.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from importlib.resources import files
+from uuid import UUID, uuid5
+
+import psycopg
+
+from helvor.bench.entry import Entry
+from helvor.bench.procedure import Procedure, read_procedure
+from helvor.bench.run.reading_line import understand
+from helvor.notebook import pages, procedures
+from helvor.notebook.pages import Draft
+
+_NAMESPACE = UUID("f0a1f3de-5f8e-4f6b-8a5d-2c1a4a0c7d31")
+PROCEDURES = ("a-mixed-powder", "inside-the-tablet", "chalk-from-two-solutions")
+
+# Bench → what was typed, in order. A line "n: text" is written beside step n.
+POWDER: dict[int, Sequence[str]] = {
+    1: (
+        "1: dish 41.306", "done 1", "2: dish powder 44.312", "done 2", "3: note white fumes, frost on the cold glass",
+        "done 3", "done 4", "5: dish residue dried 43.327", "5: dish residue dried 43.325", "done 5",
+        "6: beaker + watch glass 68.214", "done 6", "done 7", "8: note beads settle at once", "done 8", "done 9",
+        "done 10", "done 11", "12: dish beads dried 42.291", "12: dish beads dried 42.290", "done 12", "done 13",
+        "14: beaker + watch glass salt dried 69.241", "14: beaker + watch glass salt dried 69.205",
+        "14: beaker + watch glass salt dried 69.204", "done 14", "done 15",
+    ),
+    2: (
+        "1: dish 39.872", "done 1", "2: dish powder 42.881", "done 2", "done 3", "done 4",
+        "5: dish residue dried 41.893", "5: dish residue dried 41.892", "done 5",
+        "6: beaker + watch glass 71.045", "done 6", "done 7", "done 8", "done 9", "done 10",
+        "12: dish beads dried 40.862",
+    ),
+    3: ("1: dish 40.118", "done 1", "2: dish powder 43.120", "done 2", "3: timer 15 cold glass test"),
+    # Weighed wet and taken down as if it meant something.
+    4: (
+        "1: dish 42.550", "done 1", "2: dish powder 45.561", "done 2", "done 3", "done 4",
+        "5: dish residue dried 44.566", "5: dish residue dried 44.565", "done 5",
+        "6: beaker + watch glass 66.902", "done 6", "done 7", "done 8",
+        "12: dish beads wet 44.031",
+    ),
+    5: (
+        "1: dish 40.667", "done 1", "2: dish powder 43.676", "done 2", "done 3", "done 4",
+        "5: dish residue dried 42.702", "5: dish residue dried 42.688", "done 5", "6: beaker + watch glass 70.338",
+        "done 6", "done 7",
+    ),
+    # The beaker was never weighed empty.
+    6: (
+        "1: dish 38.941", "done 1", "2: dish powder 41.945", "done 2", "done 3", "done 4",
+        "5: dish residue dried 40.962", "5: dish residue dried 40.961", "done 5", "skip 6 forgotten", "done 7",
+        "done 8", "done 9", "done 10", "done 11", "12: dish beads dried 39.926", "12: dish beads dried 39.925",
+        "done 12", "done 13", "14: beaker + watch glass salt dried 67.481",
+    ),
+    7: (
+        "1: dish 41.980", "done 1", "2: dish powder 44.990", "done 2", "done 3", "done 4",
+        "5: dish residue dried 44.021", "5: dish residue dried 44.001", "done 5",
+        "6: beaker + watch glass 69.777", "done 6", "done 7", "done 8", "9: timer 35 evaporate",
+    ),
+    # The dish went on the balance warm.
+    8: ("1: dish 40.004", "done 1", "2: dish powder 43.010", "done 2", "done 3", "5: dish residue dried 42.031"),
+    9: (
+        "1: dish 39.415", "done 1", "2: dish powder 42.420", "done 2", "done 3", "done 4",
+        "5: dish residue dried 41.436", "5: dish residue dried 41.435", "done 5",
+        "6: beaker + watch glass 70.120", "done 6", "done 7", "done 8", "done 9", "done 10", "done 11",
+        "12: dish beads dried 40.401", "12: dish beads dried 40.400", "done 12", "done 13",
+        # Not dry yet: the sum is above what went in.
+        "14: beaker + watch glass salt dried 71.302", "14: beaker + watch glass salt dried 71.244",
+    ),
+    10: ("1: dish 43.112", "done 1", "2: dish powder 46.118", "done 2"),
+    11: (
+        "1: dish 41.529", "done 1", "2: dish powder 44.536", "done 2", "done 3", "done 4",
+        "5: dish residue dried 43.541", "5: dish residue dried 43.540", "done 5", "6: beaker + watch glass 67.667",
+        "done 6", "done 7", "done 8", "done 9",
+    ),
+}  # fmt: skip
+
+CHALK: Sequence[str] = (
+    "1: beaker A 72.418", "done 1", "2: take calcium chloride dihydrate 1.512 g", "done 2", "done 3",
+    "4: take sodium carbonate 1.308 g", "done 4", "done 5", "6: note white at once, then thick as milk", "done 6",
+    "done 7", "done 8", "done 9", "done 10", "11: beaker A chalk dried 73.702", "11: beaker A chalk dried 73.501",
+    "11: beaker A chalk dried 73.450",
+)  # fmt: skip
+"""On the front bench: still drying, and above what is possible."""
+
+
+def demo_procedure(name: str) -> Procedure:
+    """A procedure that ships with the demo."""
+    text = (files("helvor.demo") / "procedures" / f"{name}.json").read_text(encoding="utf-8")
+    return read_procedure(text)
+
+
+def load_runs(
+    conn: psycopg.Connection, account_id: int, author: str, bench_of: Mapping[int, UUID], rank: Mapping[str, int]
+) -> None:
+    """Put the procedures in use and carry one of them out half-way."""
+    ids = {name: uuid5(_NAMESPACE, name) for name in PROCEDURES}
+    for name, key in ids.items():
+        procedures.add_procedure(conn, account_id, key, demo_procedure(name), "came with the demo")
+        procedures.put_in_use(conn, account_id, key, 1)
+    start = uuid5(_NAMESPACE, "powder class")
+    benches = [bench_of[number] for number in sorted(bench_of)]
+    runs = procedures.start_runs(conn, account_id, author, ids["a-mixed-powder"], benches, start, rank)
+    run_of = dict(zip(sorted(bench_of), runs, strict=True))
+    for bench, said in POWDER.items():
+        write(conn, account_id, author, run_of[bench], said, rank)
+    _bench_8_was_warm(conn, account_id, author, run_of[8], rank)
+    front = conn.execute("SELECT id FROM bench WHERE account_id = %s", [account_id]).fetchone()
+    if front is None:
+        raise RuntimeError("the account has no front bench")
+    chalk = procedures.start_runs(
+        conn, account_id, author, ids["chalk-from-two-solutions"], [front[0]], uuid5(_NAMESPACE, "chalk"), rank
+    )
+    write(conn, account_id, author, chalk[0], CHALK, rank)
+
+
+def write(
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    page_id: UUID,
+    said: Sequence[str],
+    rank: Mapping[str, int],
+) -> None:
+    """Type lines into a run's reading line, one after another."""
+
+    for number, line in enumerate(said):
+        place, colon, text = line.partition(": ")
+        step = int(place) if colon and place.isdigit() else 0
+
+        def compose(
+            entries: list[Entry], text: str = text if step else line, step: int = step, number: int = number
+        ) -> list[Draft]:
+            following = entries[0].payload
+            key = following.procedure.steps[step - 1].id if step else ""  # type: ignore[attr-defined]  # a run follows
+            return [Draft(uuid5(page_id, f"line {number}"), understand(text, entries, key).payload)]
+
+        pages.append(conn, account_id, author, page_id, compose, rank)
+
+
+def _bench_8_was_warm(
+    conn: psycopg.Connection, account_id: int, author: str, page_id: UUID, rank: Mapping[str, int]
+) -> None:
+    def compose(entries: list[Entry]) -> list[Draft]:
+        last = entries[-1]
+        warm = last.payload.model_copy(update={"hot": True})
+        return [Draft(uuid5(page_id, "warm"), warm, last.id, "the dish was still warm")]
+
+    pages.append(conn, account_id, author, page_id, compose, rank)

@@ -1,0 +1,148 @@
+"""Runs as CSV and JSON. Numbers are the full ones; what is shown rounded stands beside them."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from helvor.bench.entry import Entry
+from helvor.bench.measured import Measured, shown_with_u
+from helvor.bench.run.work_out import RunWorksheet
+from helvor.exchange.planar import entry_record
+from helvor.exchange.tables import csv_text
+from helvor.notebook.pages import Page
+
+FORMAT = "helvor run"
+FORMAT_VERSION = 1
+
+
+def ledger_table(sheet: RunWorksheet) -> str:
+    """The portions of a run as CSV: mass with its uncertainty, what it rests on, its part of the sample."""
+    return csv_text(
+        ("portion", "component", "form", "mass_g", "mass_u_g", "rests_on", "part_of_sample", "part_u", "shown"),
+        (
+            (
+                portion.name,
+                portion.said.component,
+                portion.said.formula,
+                portion.mass.value if portion.mass else None,
+                portion.mass.u if portion.mass else None,
+                portion.basis,
+                *_pair(sheet.ledger.parts.get(portion.name)),
+                f"{shown_with_u(portion.mass)} g" if portion.mass else "",
+            )
+            for portion in sheet.ledger.portions.values()
+        ),
+    )
+
+
+def _pair(number: Measured | None) -> tuple[float | None, float | None]:
+    return (number.value, number.u) if number is not None else (None, None)
+
+
+def weighing_table(sheet: RunWorksheet) -> str:
+    """Every standing weighing as CSV."""
+    return csv_text(
+        (
+            "container",
+            "portion",
+            "state",
+            "drying",
+            "way",
+            "mass_g",
+            "step_g",
+            "balance",
+            "warm",
+            "estimated",
+            "by",
+            "at",
+        ),
+        (
+            (
+                on.weighed.name,
+                on.weighed.portion,
+                on.weighed.state,
+                on.weighed.round,
+                on.weighed.way,
+                on.weighed.mass.value,
+                on.weighed.step_g,
+                on.weighed.balance,
+                "yes" if on.weighed.hot else "",
+                "yes" if on.weighed.estimated else "",
+                on.entry.by,
+                on.entry.at.isoformat(),
+            )
+            for on in sheet.run.weighings
+        ),
+    )
+
+
+def run_record(page: Page, entries: list[Entry], sheet: RunWorksheet) -> str:
+    """A whole run as JSON: every entry in ink, and what is worked out of them."""
+    return json.dumps(run_data(page, entries, sheet), ensure_ascii=False, indent=1)
+
+
+def run_data(page: Page, entries: list[Entry], sheet: RunWorksheet) -> dict[str, Any]:
+    """The same before it becomes text."""
+    return {
+        "format": FORMAT,
+        "version": FORMAT_VERSION,
+        "run": {
+            "id": str(page.id),
+            "title": page.title,
+            "class": page.class_code or None,
+            "bench": page.bench_number,
+            "started_at": page.started_at.isoformat(),
+        },
+        "entries": [entry_record(entry) for entry in entries],
+        "results": results_of(sheet),
+    }
+
+
+def _number(number: Measured | None) -> dict[str, float] | None:
+    return {"value": number.value, "u": number.u} if number is not None else None
+
+
+def results_of(sheet: RunWorksheet) -> dict[str, Any]:
+    """What is worked out of a run."""
+    ledger = sheet.ledger
+    return {
+        "reacts": ledger.reacts,
+        "complete": ledger.complete,
+        "sample_g": _number(ledger.sample),
+        "found_g": _number(ledger.found),
+        "closure": _number(ledger.closure),
+        "not_accounted_for_g": _number(ledger.missing),
+        "portions": [
+            {"name": p.name, "mass_g": _number(p.mass), "rests_on": p.basis, "part": _number(ledger.parts.get(p.name)),
+             "constant": p.constancy.state if p.constancy else None}
+            for p in ledger.portions.values()
+        ],
+        "components": [
+            {"name": c.component.name, "taken_mol": _number(c.taken), "found_mol": _number(c.found),
+             "taken_g": _number(c.taken_g), "found_g": _number(c.found_g), "recovery": _number(c.recovery)}
+            for c in ledger.components
+        ],
+        "yields": [
+            {"portion": y.portion, "formula": y.formula, "limiting": y.limiting, "possible_g": _number(y.theoretical),
+             "obtained_g": _number(y.obtained), "yield": _number(y.percent)}
+            for y in ledger.yields
+        ],
+        "steps": [
+            {"number": s.number, "kind": s.step.kind, "says": s.says, "done": s.done, "skipped": s.skipped}
+            for s in sheet.steps
+        ],
+        "findings": [
+            {"code": f.code, "level": f.level, "about": f.about, "what": f.what, "because": f.because, "do": f.do,
+             "acknowledged": f.acknowledged or None}
+            for f in sheet.findings
+        ],
+        "working": [
+            f"{line.what}: {line.shown}"
+            for lines in (
+                *(p.working for p in ledger.portions.values()), ledger.working,
+                *(c.working for c in ledger.components), *(y.working for y in ledger.yields),
+            )
+            for line in lines
+        ],
+    }  # fmt: skip

@@ -1,0 +1,45 @@
+"""The history of a page: every entry in ink, struck ones too."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+from starlette.responses import Response
+
+from helvor.bench.entry import Entry
+from helvor.notebook.classes import ClassRow, Meeting
+from helvor.notebook.pages import Page
+from helvor.web.rendering import Shell, html
+from helvor.web.security import Visitor
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HistoryPage(Shell):
+    page: Page
+    entries: Sequence[Entry]
+    struck_by: Mapping[UUID, Entry]
+    says: Mapping[UUID, str]
+
+
+def history_page(
+    who: Visitor,
+    row: ClassRow | None,
+    meeting: Meeting | None,
+    page: Page,
+    entries: Sequence[Entry],
+    says: Mapping[UUID, str],
+) -> Response:
+    """Entries oldest first; *says* puts each in bench words."""
+    shown = HistoryPage(
+        visitor=who,
+        place="bench",
+        class_row=row,
+        meeting=meeting,
+        page=page,
+        entries=entries,
+        struck_by={entry.strikes: entry for entry in entries if entry.strikes is not None},
+        says=says,
+    )
+    return html("history.html", shown)

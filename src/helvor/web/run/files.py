@@ -1,0 +1,53 @@
+"""Pictures and files of a run: in, and out again."""
+
+from __future__ import annotations
+
+from typing import Annotated
+from urllib.parse import quote
+from uuid import UUID
+
+from fastapi import APIRouter, File, Request, UploadFile
+from fastapi import Form as Field
+from starlette.responses import RedirectResponse, Response
+
+from helvor.bench.run.entries import Attached
+from helvor.notebook import files, pages
+from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.security import VisitorDep, WriterDep, pool
+
+router = APIRouter(include_in_schema=False)
+
+
+@router.post("/runs/{page_id}/files")
+def attach(
+    request: Request,
+    page_id: UUID,
+    who: WriterDep,
+    entry: Annotated[UUID, Field()],
+    file: Annotated[UploadFile, File()],
+    step: Annotated[str, Field(max_length=24)] = "",
+    words: Annotated[str, Field(max_length=120)] = "",
+) -> Response:
+    """Keep a picture or file beside a step."""
+    made = files.make(file.filename or "file", file.file.read(files.MAX_BYTES + 1))
+    says = Attached(file=entry, name=made.name, media=made.media, words=words, step=step)
+    with pool(request).connection() as conn, conn.transaction():
+        files.keep(conn, who.account.id, page_id, entry, made)
+        pages.append(
+            conn, who.account.id, who.account.name, page_id, lambda _: [pages.Draft(entry, says)], eluotropic_rank()
+        )
+    return RedirectResponse(f"/runs/{page_id}?view=notes&step={quote(step)}", status_code=303)
+
+
+@router.get("/runs/{page_id}/files/{file_id}")
+def show(request: Request, page_id: UUID, file_id: UUID, who: VisitorDep, small: bool = False) -> Response:
+    """A file as it is kept: a picture is shown, anything else is saved and never run."""
+    with pool(request).connection() as conn:
+        kept = files.read(conn, who.account.id, page_id, file_id, small=small)
+    how = "inline" if kept.media.startswith("image/") else "attachment"
+    headers = {
+        "Content-Disposition": f"{how}; filename*=UTF-8''{quote(kept.name)}",
+        "Content-Security-Policy": "default-src 'none'; sandbox",
+        "Cache-Control": "private, max-age=86400",
+    }
+    return Response(kept.content, media_type=kept.media, headers=headers)

@@ -1,0 +1,233 @@
+"""Forms of a run → entries."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from uuid import UUID
+
+from helvor.bench.entry import Payload
+from helvor.bench.formula import molar_mass
+from helvor.bench.procedure import Portion, Step, Substance, same
+from helvor.bench.quantity import Reading, Unreadable, parse
+from helvor.bench.run import entries as e
+from helvor.bench.run.record import Run
+from helvor.bench.step_kinds import StepKind
+from helvor.bench.techniques import STEP_KINDS
+from helvor.notebook.pages import Draft
+from helvor.web.forms import FieldErrors, Form, acknowledged, struck
+
+Reader = Callable[[Form, Run, UUID | None], Payload]
+
+
+def draft_from(kind: str, form: Form, entry: UUID, run: Run) -> Draft:
+    """The entry that a form writes.
+
+    Raises:
+        FieldErrors: with a sentence for each field.
+    """
+    reader = READERS.get(kind)
+    if reader is None:
+        raise FieldErrors({"": "There is no such form. Reload the page."})
+    strikes, reason = form.correction()
+    return Draft(entry, reader(form, run, strikes), strikes, reason)
+
+
+def labels_of(text: str) -> tuple[str, ...]:
+    """``dish 3 + paper 2`` → both labels."""
+    return tuple(label.strip() for label in re.split(r"\s*(?:\+|,|\bwith\b)\s*", text) if label.strip())
+
+
+def _weighed(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    state, portion = form.text("state"), form.text("portion")
+    labels = labels_of(form.text("container"))
+    if not labels:
+        form.errors["container"] = "Name what stands on the pan, such as dish 3."
+    known = next((name for name in run.portion_names if same(name, portion)), portion)
+    number = form.whole("round")
+    if state == "dried" and number is None:
+        number = run.next_round(labels, known)
+    return form.build(
+        e.Weighed,
+        container=labels,
+        portion="" if state.startswith("empty") else known,
+        state=state,
+        round=number if state == "dried" else None,
+        way="net" if form.text("way") == "net" and not state.startswith("empty") else "gross",
+        mass=form.mass("mass", required=True),
+        balance=form.text("balance"),
+        readability=form.mass("readability"),
+        hot=bool(form.text("hot")),
+        estimated=bool(form.text("estimated")),
+        step=form.text("step"),
+    )
+
+
+def _taken(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    before, after = form.mass("before"), form.mass("after")
+    amount = None
+    text = form.text("amount")
+    if text or (before is None and after is None and not form.errors):
+        substance = run.procedure.substance(form.text("substance"))
+        target = substance.amount if substance else None
+        amount = _amount(form, text, target)
+    instead_formula = form.text("instead_formula")
+    if instead_formula:
+        try:
+            molar_mass(instead_formula)
+        except Unreadable as unreadable:
+            form.errors["instead_formula"] = str(unreadable)
+    return form.build(
+        e.Taken,
+        substance=form.text("substance"),
+        amount=amount,
+        before=before,
+        after=after,
+        readability=form.mass("readability"),
+        glass=form.text("glass"),
+        tolerance=form.volume("tolerance"),
+        instead=form.text("instead"),
+        instead_formula=instead_formula,
+        estimated=bool(form.text("estimated")),
+        balance=form.text("balance"),
+        step=form.text("step"),
+    )
+
+
+def _amount(form: Form, text: str, target: Reading | None) -> Reading | None:
+    """An amount; without a unit it has the target's, which the field shows beside itself."""
+    if target is not None and re.fullmatch(r"[\d.,\s/]+", text):
+        try:
+            return parse(text, "mass" if target.unit == "g" else "volume", field_unit=target.unit)
+        except Unreadable as unreadable:
+            form.errors["amount"] = str(unreadable)
+            return None
+    return form.amount("amount", required=True)
+
+
+def _volume(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    return form.build(
+        e.VolumeRead,
+        portion=form.text("portion"),
+        volume=form.volume("volume", required=True),
+        glass=form.text("glass"),
+        tolerance=form.volume("tolerance"),
+        step=form.text("step"),
+    )
+
+
+def _marked(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    return form.build(e.Marked, step=form.text("step"), how=form.text("how") or "done", why=form.text("why"))
+
+
+def _noted(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    picks = tuple(pick for pick in form.all("picks") if pick.strip())
+    return form.build(
+        e.Noted, words=form.text("words"), picks=picks, celsius=form.number("celsius"), step=form.text("step")
+    )
+
+
+def _timer(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    minutes = form.number("minutes")
+    if minutes is None:
+        form.errors.setdefault("minutes", "How many minutes?")
+    return form.build(e.TimerSet, label=form.text("label"), minutes=minutes, step=form.text("step"))
+
+
+def _timer_stopped(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    return form.build(e.TimerStopped, timer=form.id("timer"))
+
+
+def _borrowed(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    return form.build(e.Borrowed, portion=form.text("portion"), source=form.text("source"), why=form.text("why"))
+
+
+def _late(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    if len(form.text("words")) < 2:
+        form.errors["words"] = "Say when the bench started, or why it is late."
+    return form.build(e.Late, words=form.text("words"), make_up=form.text("make_up"))
+
+
+def _step_added(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    kind: StepKind | None = STEP_KINDS.get(form.text("step_kind"))
+    if kind is None:
+        form.errors["step_kind"] = "Choose what is done."
+        form.check()
+    assert kind is not None
+    used = {step.id for step in run.procedure.steps}
+    step_id = next(f"x{n}" for n in range(1, 200) if f"x{n}" not in used)
+    on = form.text("on")
+    step = form.build_part(
+        Step,
+        id=step_id,
+        kind=kind.key,
+        says=form.text("says"),
+        takes=names_of(form.text("takes")),
+        gives=names_of(form.text("gives")),
+        on=on,
+        container=labels_of(form.text("container")),
+        asks=kind.asks,
+        kit=kind.kit,
+        hands=kind.hands,
+        waits=kind.waits,
+    )
+    return form.build(e.StepAdded, step=step, after=form.text("after"))
+
+
+def _substance_added(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    substance = form.build_part(
+        Substance,
+        name=form.text("name"),
+        role=form.text("role") or "reagent",
+        formula=form.text("formula"),
+        amount=form.text("target") or None,
+        exact=True,
+    )
+    return form.build(e.SubstanceAdded, substance=substance)
+
+
+def _portion_said(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    portion = form.build_part(
+        Portion,
+        name=form.text("name"),
+        component=form.text("component"),
+        formula=form.text("formula"),
+        end=form.text("end"),
+        by_loss=bool(form.text("by_loss")),
+    )
+    return form.build(e.PortionSaid, portion=portion)
+
+
+def names_of(text: str) -> tuple[str, ...]:
+    """``sand, salt solution`` → both names."""
+    return tuple(name.strip() for name in re.split(r"\s*[,;+]\s*", text) if name.strip())
+
+
+READERS: dict[str, Reader] = {
+    "weighed": _weighed,
+    "taken": _taken,
+    "volume-read": _volume,
+    "marked": _marked,
+    "noted": _noted,
+    "timer-set": _timer,
+    "timer-stopped": _timer_stopped,
+    "borrowed": _borrowed,
+    "late": _late,
+    "step-added": _step_added,
+    "substance-added": _substance_added,
+    "portion-said": _portion_said,
+    "struck": lambda form, run, strikes: struck(form),
+    "acknowledged": lambda form, run, strikes: acknowledged(form),
+}
+"""Kinds of entry that a form can write. Following, attaching and correcting the handout have doors of their own."""
+
+
+def values_of_run(payload: Payload) -> dict[str, list[str]]:
+    """A standing entry of a run as the fields of its form, where these differ from the entry's own."""
+    match payload:
+        case e.Weighed() as w:
+            return {"container": [" + ".join(w.container)], "state": [w.state], "way": [w.way]}
+        case e.Taken(amount=Reading() as amount):
+            return {"amount": [str(amount)]}
+        case _:
+            return {}

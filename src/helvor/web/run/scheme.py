@@ -1,0 +1,337 @@
+"""The separation scheme: portions as ribbons from left to right, as thick as the mass they carry.
+
+Columns are steps that part or join; rows are the places where matter ends. A portion that
+was not weighed takes the mass of what came from it, and is drawn pale; what is missing has
+a hatched ribbon of its own, because the weighings cannot tell at which step it went.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from helvor.bench.measured import Measured, shown
+from helvor.bench.procedure import Step, same
+from helvor.bench.run.ledger import Ledger, PortionMass
+from helvor.bench.run.work_out import RunWorksheet
+
+WIDTH, LEFT, RIGHT, TOP = 860.0, 118.0, 196.0, 34.0
+ROW = 84.0
+THICKEST, THINNEST, PALE = 62.0, 3.0, 8.0
+TINTS = ("#F3DC8C", "#B5DBDC", "#CBD2D8", "#F0C9A8", "#CFE3B4", "#D9CBE8", "#F3C3C6", "#BFD3EF")
+"""Tints of portions; they tell portions apart and never stand for a state."""
+
+
+@dataclass(slots=True)
+class Ribbon:
+    """One portion: a band from ``x1`` to ``x2`` in the row at ``y``; lengths in drawing units."""
+
+    name: str
+    portion: PortionMass
+    x1: float
+    x2: float
+    y: float
+    thick: float
+    tint: str
+    pale: bool
+    path: str = ""
+    label: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Node:
+    """A step that parts or joins."""
+
+    step: Step
+    number: int
+    x: float
+    y: float
+    word: str
+
+
+@dataclass(frozen=True, slots=True)
+class EndLabel:
+    """What stands at the right end of a row."""
+
+    name: str
+    mass: str
+    note: str
+    y: float
+    thick: float
+    missing: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Scheme:
+    """The drawing; ``sources`` are the bars on the left with name and mass."""
+
+    width: int
+    height: int
+    ribbons: list[Ribbon] = field(default_factory=list)
+    nodes: list[Node] = field(default_factory=list)
+    sources: list[EndLabel] = field(default_factory=list)
+    ends: list[EndLabel] = field(default_factory=list)
+    source_x: float = LEFT
+    end_x: float = WIDTH - RIGHT
+    missing_path: str = ""
+
+
+class _Flow:
+    """The graph of portions with the masses to draw."""
+
+    def __init__(self, sheet: RunWorksheet) -> None:
+        self.sheet, self.ledger = sheet, sheet.ledger
+        procedure = sheet.run.procedure
+        self.steps = [step for step in procedure.steps if step.gives]
+        self.giver: dict[str, Step] = {}
+        self.taker: dict[str, Step] = {}
+        for step in self.steps:
+            for name in step.takes:
+                self.taker.setdefault(name.casefold(), step)
+            for name in step.gives:
+                self.giver.setdefault(name.casefold(), step)
+        self.names = [name for step in self.steps for name in step.gives]
+        self._mass: dict[str, float] = {}
+        self._rows: dict[str, float] = {}
+
+    def ends(self) -> list[str]:
+        """Where matter ends, in the order of following each source to its last branch."""
+        found: list[str] = []
+
+        def follow(name: str, seen: frozenset[str]) -> None:
+            key = name.casefold()
+            step = self.taker.get(key)
+            if key in seen:
+                return
+            if step is None:
+                if not any(same(name, other) for other in found):
+                    found.append(name)
+                return
+            for given in step.gives:
+                follow(given, seen | {key})
+
+        for name in self.sources():
+            follow(name, frozenset())
+        return found
+
+    def sources(self) -> list[str]:
+        return [name for step in self.steps if not step.takes for name in step.gives]
+
+    def mass(self, name: str, seen: frozenset[str] = frozenset()) -> float:
+        """g to draw: what is known, else what came from it, else 0."""
+        key = name.casefold()
+        if key in self._mass:
+            return self._mass[key]
+        portion = self.ledger.portions.get(key)
+        known = portion.mass.value if portion is not None and portion.mass is not None else None
+        if known is None and key not in seen:
+            step = self.taker.get(key)
+            if step is not None:
+                below = sum(self.mass(given, seen | {key}) for given in step.gives)
+                known = below / max(1, len(step.takes))
+        value = max(0.0, known or 0.0)
+        if key not in seen:
+            self._mass[key] = value
+        return value
+
+    def row(self, name: str, ends: Sequence[str], seen: frozenset[str] = frozenset()) -> float:
+        """The row a portion runs in: its own at the end, else the middle of those it ends in."""
+        key = name.casefold()
+        if key in self._rows:
+            return self._rows[key]
+        step = self.taker.get(key)
+        at = next((float(i) for i, end in enumerate(ends) if same(end, name)), None)
+        if at is None and step is not None and key not in seen:
+            rows = [self.row(given, ends, seen | {key}) for given in step.gives]
+            at = sum(rows) / len(rows) if rows else 0.0
+        self._rows[key] = at or 0.0
+        return self._rows[key]
+
+    def columns(self) -> dict[str, int]:
+        """Step id → its column, from 1; sources stand in column 0."""
+        depth: dict[str, int] = {}
+        for step in self.steps:
+            above = [depth.get(self.giver[t.casefold()].id, 0) for t in step.takes if t.casefold() in self.giver]
+            depth[step.id] = 1 + max(above, default=-1) if step.takes else 0
+        return depth
+
+
+def draw_scheme(sheet: RunWorksheet) -> Scheme | None:
+    """Lay the scheme of a run out, or None when no step gives a portion."""
+    flow = _Flow(sheet)
+    if not flow.names:
+        return None
+    ledger = sheet.ledger
+    ends = flow.ends()
+    columns = flow.columns()
+    last = max(columns.values(), default=0)
+    missing = _missing(ledger)
+    rows = len(ends) + (1 if missing else 0)
+    height = TOP + ROW * rows
+    step_x = (WIDTH - LEFT - RIGHT) / (last + 1)
+    heaviest = max((flow.mass(name) for name in flow.sources()), default=0.0) or max(
+        (flow.mass(name) for name in flow.names), default=0.0
+    )
+    scale = THICKEST / heaviest if heaviest > 0 else 0.0
+    centre = {name.casefold(): TOP + ROW * (flow.row(name, ends) + 0.5) for name in flow.names}
+    thick = {name.casefold(): _thick(flow.mass(name), scale) for name in flow.names}
+    node_y = {
+        step.id: sum(centre[name.casefold()] for name in (step.takes or step.gives)) / len(step.takes or step.gives)
+        for step in flow.steps
+        if all(name.casefold() in centre for name in (step.takes or step.gives))
+    }
+    tint = {end.casefold(): TINTS[i % len(TINTS)] for i, end in enumerate(ends)}
+    ribbons = []
+    for name in flow.names:
+        key = name.casefold()
+        giver, taker = flow.giver[key], flow.taker.get(key)
+        x1 = LEFT + step_x * columns[giver.id]
+        x2 = LEFT + step_x * columns[taker.id] if taker is not None else WIDTH - RIGHT
+        portion = ledger.portions[key]
+        ribbon = Ribbon(
+            name, portion, x1, x2, centre[key], thick[key], _tint(name, flow, tint), pale=portion.mass is None
+        )
+        start = _slot(giver.gives, name, thick, node_y.get(giver.id, centre[key])) if giver.takes else centre[key]
+        stop = _slot(taker.takes, name, thick, node_y.get(taker.id, centre[key])) if taker is not None else centre[key]
+        ribbon.path = _band(x1, start, centre[key], x2, stop, ribbon.thick)
+        # A long enough stretch carries its name; sources and ends have their own labels.
+        ribbon.label = taker is not None and bool(giver.takes) and x2 - x1 > 90
+        ribbons.append(ribbon)
+    numbers = {seen.step.id: seen.number for seen in sheet.steps}
+    kinds = {seen.step.id: (seen.kind.title if seen.kind else seen.step.kind) for seen in sheet.steps}
+    nodes = [
+        Node(step, numbers[step.id], LEFT + step_x * columns[step.id], node_y.get(step.id, TOP), kinds[step.id])
+        for step in flow.steps
+        if step.takes
+    ]
+    return Scheme(
+        width=int(WIDTH),
+        height=int(height + 10),
+        ribbons=ribbons,
+        nodes=nodes,
+        sources=[_source(name, ledger, centre[name.casefold()], thick[name.casefold()]) for name in flow.sources()],
+        ends=[
+            *(_end(end, ledger, centre[end.casefold()], thick[end.casefold()]) for end in ends),
+            *([_missing_end(missing, ledger, height - ROW / 2, scale)] if missing else []),
+        ],
+        missing_path=_missing_path(missing, flow, centre, thick, height - ROW / 2, scale, step_x) if missing else "",
+    )
+
+
+def _thick(mass: float, scale: float) -> float:
+    return max(THINNEST, mass * scale) if mass > 0 and scale else PALE
+
+
+def _missing(ledger: Ledger) -> Measured | None:
+    """What is not accounted for, once everything that should be weighed was, and it is more than its uncertainty."""
+    missing = ledger.missing
+    if missing is None or not ledger.complete or missing.value <= 2 * missing.u:
+        return None
+    return missing
+
+
+def _tint(name: str, flow: _Flow, tint: dict[str, str]) -> str:
+    """The tint of the end that it leads to; graphite where it leads to several."""
+    key, seen = name.casefold(), set[str]()
+    while key not in tint and key not in seen:
+        seen.add(key)
+        step = flow.taker.get(key)
+        if step is None or len(step.gives) != 1:
+            return "#DDE3E6"
+        key = step.gives[0].casefold()
+    return tint.get(key, "#DDE3E6")
+
+
+def _slot(names: Sequence[str], name: str, thick: dict[str, float], centre: float) -> float:
+    """Where a ribbon meets a step: stacked with its sisters round the step's height."""
+    total = sum(thick[other.casefold()] for other in names if other.casefold() in thick)
+    at = centre - total / 2
+    for other in names:
+        size = thick.get(other.casefold(), 0.0)
+        if same(other, name):
+            return at + size / 2
+        at += size
+    return centre
+
+
+def _band(x1: float, y1: float, y: float, x2: float, y2: float, thick: float) -> str:
+    """A band from (x1, y1) into the row at y and out to (x2, y2), of one thickness."""
+    bend = min(70.0, (x2 - x1) / 2.2)
+    half = thick / 2
+
+    def edge(side: float, *, back: bool) -> str:
+        points = [
+            (x1, y1 + side),
+            (x1 + bend * 0.55, y1 + side, x1 + bend * 0.45, y + side, x1 + bend, y + side),
+            (x2 - bend, y + side),
+            (x2 - bend * 0.45, y + side, x2 - bend * 0.55, y2 + side, x2, y2 + side),
+        ]
+        if not back:
+            a, b, c, d = points
+            return (
+                f"M{a[0]:.1f} {a[1]:.1f}C{' '.join(f'{v:.1f}' for v in b)}"
+                f"L{c[0]:.1f} {c[1]:.1f}C{' '.join(f'{v:.1f}' for v in d)}"
+            )
+        return (
+            f"L{x2:.1f} {y2 + side:.1f}C{x2 - bend * 0.55:.1f} {y2 + side:.1f} {x2 - bend * 0.45:.1f} {y + side:.1f} "
+            f"{x2 - bend:.1f} {y + side:.1f}L{x1 + bend:.1f} {y + side:.1f}"
+            f"C{x1 + bend * 0.45:.1f} {y + side:.1f} {x1 + bend * 0.55:.1f} {y1 + side:.1f} {x1:.1f} {y1 + side:.1f}Z"
+        )
+
+    return edge(-half, back=False) + edge(half, back=True)
+
+
+def _source(name: str, ledger: Ledger, y: float, thick: float) -> EndLabel:
+    portion = ledger.portions[name.casefold()]
+    mass = f"{shown(portion.mass)}" if portion.mass is not None else ""
+    return EndLabel(name, mass, "g in" if mass else "not weighed yet", y, thick)
+
+
+def _end(name: str, ledger: Ledger, y: float, thick: float) -> EndLabel:
+    portion = ledger.portions[name.casefold()]
+    if portion.mass is None:
+        note = "weighed wet only" if portion.wet is not None else "waste" if portion.said.end == "waste" else "waiting"
+        return EndLabel(name, "", note, y, thick)
+    part = ledger.parts.get(portion.name)
+    made = next((made for made in ledger.yields if same(made.portion, name)), None)
+    if portion.basis == "borrowed":
+        note = "another bench's"
+    elif made is not None and made.percent is not None:
+        note = f"{shown(made.percent * 100, most=1)} % yield"
+    elif part is not None:
+        note = f"{shown(part * 100, most=1)} % of the sample"
+    else:
+        note = ""
+    if portion.basis == "by loss":
+        note += ", by loss"
+    return EndLabel(portion.name, shown(portion.mass), note.strip(" ,"), y, thick)
+
+
+def _missing_end(missing: Measured, ledger: Ledger, y: float, scale: float) -> EndLabel:
+    part = shown(missing / ledger.sample * 100, most=1) if ledger.sample is not None else ""
+    return EndLabel(
+        "not accounted for", shown(missing), f"{part} % of the sample", y, _thick(missing.value, scale), True
+    )
+
+
+def _missing_path(
+    missing: Measured,
+    flow: _Flow,
+    centre: dict[str, float],
+    thick: dict[str, float],
+    y: float,
+    scale: float,
+    step_x: float,
+) -> str:
+    """From under the first source down to the last row."""
+    source = flow.sources()[0].casefold()
+    size = _thick(missing.value, scale)
+    top = centre[source] + thick[source] / 2 + size / 2 + 2
+    x, down = LEFT, min(90.0, step_x * 0.9)
+    half = size / 2
+    end = WIDTH - RIGHT
+    return (
+        f"M{x:.1f} {top - half:.1f}C{x + down * 0.8:.1f} {top - half:.1f} {x + down * 0.3:.1f} {y - half:.1f} "
+        f"{x + down:.1f} {y - half:.1f}H{end:.1f}V{y + half:.1f}H{x + down:.1f}"
+        f"C{x + down * 0.25:.1f} {y + half:.1f} {x + down * 0.6:.1f} {top + half:.1f} {x:.1f} {top + half:.1f}Z"
+    )
