@@ -11,7 +11,7 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 from helvor import __version__
-from helvor.web import api, errors, people, places, planar, run
+from helvor.web import api, errors, people, places, plan, planar, run
 from helvor.web.rendering import STATIC
 from helvor.web.security import Hardening
 from helvor.web.settings import Settings
@@ -35,7 +35,7 @@ def create_app(settings: Settings, pool: ConnectionPool) -> FastAPI:
     app.state.settings = settings
     app.state.pool = pool
     app.mount("/static", _KeptFiles(directory=STATIC), name="static")
-    for part in (people, places, run, planar, api):
+    for part in (people, places, plan, run, planar, api):
         app.include_router(part.router)
     errors.install(app)
     app.add_middleware(Hardening)

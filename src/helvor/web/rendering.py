@@ -18,9 +18,9 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup, escape
 from starlette.responses import HTMLResponse
 
-from helvor.bench.formula import readable
+from helvor.bench.formula import parse_equation, readable
 from helvor.bench.measured import Measured, shown
-from helvor.bench.quantity import round_to
+from helvor.bench.quantity import Unreadable, round_to
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.web.security import Visitor
 
@@ -81,6 +81,14 @@ def measured(number: Measured, most: int = 6) -> str:
     return shown(number, most=most)
 
 
+def _equation(text: str) -> str:
+    """An equation set as chemists do, or as it was written where it cannot be read."""
+    try:
+        return str(parse_equation(text))
+    except Unreadable:
+        return text
+
+
 def initials(name: str) -> str:
     """``Ines Marlow`` → ``IM``"""
     words = name.split() or ["?"]
@@ -95,9 +103,10 @@ def _environment() -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    environment.globals.update(static=static_url, new_id=uuid4)
+    environment.globals.update(static=static_url, fresh_id=uuid4)
     environment.filters.update(
         chem=rf_markup, day=day, clock=clock, mm=_mm, decimals=round_to, measured=measured, formula=readable,
+        equation=_equation,
         initials=initials, pair=lambda word: (word, word),
     )  # fmt: skip
     return environment

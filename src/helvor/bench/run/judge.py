@@ -390,7 +390,8 @@ def above_possible(case: Case) -> Iterator[Finding]:
         yield Finding(
             "closure-above",
             "stop" if ledger.closure.value > GOOD_CLOSURE[1] else "caution",
-            f"{percent(ledger.closure)} of the sample was found: {grams(Measured(0.0) - ledger.missing)} more than went in.",
+            f"{percent(ledger.closure)} of the sample was found: "
+            f"{grams(Measured(0.0) - ledger.missing)} more than went in.",
             "Matter does not appear. " + _causes(causes),
             "Check these first, then weigh again.",
         )

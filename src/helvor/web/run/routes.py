@@ -173,7 +173,6 @@ class RunWork:
     headlines: list[Headline]
     portions: list[str]
     states: dict[str, str]
-    picks: tuple[str, ...]
     plates: list[tuple[str, str]]
     csrf: str
     said: str
@@ -272,7 +271,6 @@ def _work(
         "headlines": _headlines(sheet),
         "portions": sheet.run.portion_names,
         "states": e.STATES,
-        "picks": PICKS,
         "plates": [(f"/plates/{p.id}", f"Plate {p.number}") for p in plates],
         "csrf": csrf,
         "said": said,
@@ -362,7 +360,8 @@ def _readings(entries: Sequence[Entry], run: Run) -> list[ReadingShown]:
             describe(line.entries[-2]) if len(line.entries) > 1 else "",
         )
         for line in run.lines
-        if line.stands and not isinstance(line.head.payload, e.Following | e.HandoutCorrected | e.Marked | e.TimerStopped)
+        if line.stands
+        and not isinstance(line.head.payload, e.Following | e.HandoutCorrected | e.Marked | e.TimerStopped)
     ]
     return sorted(listed, key=lambda reading: -reading.entry.seq)
 

@@ -1,6 +1,7 @@
 // What every page does: keys, panels, the token on writes, readings kept while offline.
 import { watchBench } from "./bench.js";
 import { keepIfLost, watchOutbox } from "./outbox.js";
+import { watchPlan } from "./plan.js";
 import { watchPlate } from "./plate.js";
 
 export function cookie(name) {
@@ -120,7 +121,7 @@ document.addEventListener("keydown", (event) => {
     return;
   }
   if (typing(event.target) || document.querySelector("dialog[open]")) return;
-  const focus = { "/": "find", r: "read" }[event.key];
+  const focus = { "/": "find", r: "read", a: "palette-first" }[event.key];
   if (focus && document.getElementById(focus)) {
     event.preventDefault();
     document.getElementById(focus).focus();
@@ -131,5 +132,6 @@ document.addEventListener("keydown", (event) => {
 });
 
 watchBench();
+watchPlan({ newId });
 watchPlate({ newId, panel });
 watchOutbox({ cookie });

@@ -1,0 +1,425 @@
+"""The findings on a procedure, before anybody starts: a table of rules and the few lines that walk it.
+
+Limits are common practice, no source, unless one stands beside them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+
+from helvor.bench.finding import SEVERITY, Finding
+from helvor.bench.formula import parse_equation, plain, readable
+from helvor.bench.house_rules import HouseRules
+from helvor.bench.plan.timeline import timeline
+from helvor.bench.procedure import Procedure, Step, loose_ends, same
+from helvor.bench.quantity import Unreadable, round_to
+from helvor.bench.step_kinds import NEVER_TOGETHER, WASTE, StepKind
+
+PAPER_CELSIUS = 110.0
+BOAT_CELSIUS = 70.0
+BELOW_MELTING = 20.0
+"""A drying temperature closer to the melting point than this softens many solids, °C."""
+FULL = 2 / 3
+"""Part of a vessel up to which it is filled when it is stirred, heated or swirled."""
+
+
+@dataclass(frozen=True, slots=True)
+class Advice:
+    """A finding on a step, and the step that would settle it.
+
+    Attributes:
+        step: id of the step it is about; empty for the whole.
+        fix: a step to put before that one, or None.
+    """
+
+    finding: Finding
+    step: str = ""
+    fix: Step | None = None
+
+
+@dataclass(slots=True)
+class Matter:
+    """What the plan knows of a portion when a step begins."""
+
+    hot: str = ""
+    flammable: str = ""
+    volume: float = 0.0
+    substances: set[str] = field(default_factory=set)
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """A step with what its portions are before it."""
+
+    number: int
+    step: Step
+    kind: StepKind | None
+    matter: Matter
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What a rule may look at."""
+
+    procedure: Procedure
+    rules: HouseRules
+    moments: list[Moment]
+
+
+Rule = Callable[[Plan], Iterator[Advice]]
+
+
+def judge_plan(procedure: Procedure, rules: HouseRules, kinds: Mapping[str, StepKind]) -> list[Advice]:
+    """Every finding on a procedure, most serious first, then by step."""
+    plan = Plan(procedure, rules.over(procedure.house_rules), list(_moments(procedure, kinds)))
+    found = [advice for rule in RULES for advice in rule(plan)]
+    place = {step.id: i for i, step in enumerate(procedure.steps)}
+    return sorted(found, key=lambda a: (SEVERITY[a.finding.level], place.get(a.step, -1)))
+
+
+def _moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Moment]:
+    """Walk the steps and carry what each portion is along."""
+    known: dict[str, Matter] = {}
+    for number, step in enumerate(procedure.steps, start=1):
+        kind = kinds.get(step.kind)
+        touched = [name.casefold() for name in (*step.takes, *((step.on,) if step.on else ()))]
+        before = [known[name] for name in touched if name in known]
+        matter = Matter(
+            hot=next((m.hot for m in before if m.hot), ""),
+            flammable=next((m.flammable for m in before if m.flammable), ""),
+            volume=sum(m.volume for m in before),
+            substances=set().union(*(m.substances for m in before)) if before else set(),
+        )
+        for name in step.adds:
+            substance = procedure.substance(name)
+            if substance is None:
+                continue
+            matter.substances.add(substance.name)
+            if substance.flammable and substance.role == "solvent":
+                matter.flammable = substance.name
+            # Rinses of a decanting come one after another and never stand in the vessel together.
+            if substance.amount is not None and substance.amount.unit == "mL" and step.kind != "decant":
+                matter.volume += substance.amount.value
+        yield Moment(number, step, kind, Matter(matter.hot, matter.flammable, matter.volume, set(matter.substances)))
+        after = Matter(matter.hot, matter.flammable, matter.volume, matter.substances)
+        if kind is not None and kind.heats:
+            after.hot = step.says or kind.title
+        if kind is not None and kind.cools:
+            after.hot = ""
+        if step.kind == "evaporate" or (kind is not None and kind.dries) or step.place in ("air", "hood"):
+            after.flammable, after.volume = "", 0.0
+        for i, name in enumerate(step.gives or touched):
+            # Of what is poured off, the liquid is named first.
+            volume = after.volume if i == 0 or step.kind != "decant" else 0.0
+            known[name.casefold()] = Matter(after.hot, after.flammable, volume, set(after.substances))
+
+
+def _title(step: Step, kind: StepKind | None) -> str:
+    return step.says or (kind.title if kind else step.kind)
+
+
+def names_lead_somewhere(plan: Plan) -> Iterator[Advice]:
+    """Names that lead nowhere or mean two things."""
+    for place, sentence in loose_ends(plan.procedure):
+        number = int(place.removeprefix("step ")) if place.startswith("step ") else 0
+        step = plan.procedure.steps[number - 1].id if number else ""
+        yield Advice(
+            Finding("loose-end", "stop", f"{place[0].upper()}{place[1:]}: {sentence}", "The ledger cannot follow it.",
+                    "Correct the name, or add what is missing."),
+            step,
+        )  # fmt: skip
+    for moment in plan.moments:
+        if moment.kind is None:
+            yield Advice(
+                Finding(
+                    "unknown-kind", "caution", f"Step {moment.number} is of a kind not known here: {moment.step.kind}."
+                ),
+                moment.step.id,
+            )
+
+
+def tare_never_weighed(plan: Plan) -> Iterator[Advice]:
+    """Something is weighed in a container that is never weighed empty before."""
+    empty: set[frozenset[str]] = set()
+    for moment in plan.moments:
+        step = moment.step
+        pan = frozenset(label.casefold() for label in step.container)
+        if step.kind != "weigh" or not pan:
+            continue
+        if step.empty:
+            empty.add(pan)
+            continue
+        single = {label for known in empty for label in known}
+        missing = [label for label in step.container if label.casefold() not in single]
+        if not missing or pan in empty:
+            continue
+        paper = any("paper" in label.casefold() for label in missing)
+        names = " and ".join(missing)
+        what = (
+            f"The {names} is never weighed empty" if paper or len(missing) == 1 else f"{names} are never weighed empty"
+        )
+        first = next((m.step for m in plan.moments if {label.casefold() for label in m.step.container} & pan), step)
+        fix = Step(
+            id="fix", kind="weigh", says=f"Weigh the {names}, empty and dry", container=tuple(missing), empty=True,
+            asks=("mass",), kit=("balance",), hands=3, meeting=first.meeting,
+        )  # fmt: skip
+        yield Advice(
+            Finding(
+                "tare-never-weighed",
+                "caution",
+                f"{what}, yet step {moment.number} weighs it with its content.",
+                "What the container weighs would count as product.",
+                f"Weigh the {names} before step {plan.procedure.steps.index(first) + 1} puts something in.",
+                about=step.id,
+            ),
+            first.id,
+            fix,
+        )
+        empty.add(pan)
+
+
+def discarded_too_early(plan: Plan) -> Iterator[Advice]:
+    """A portion is thrown away before the product is weighed."""
+    if plan.rules["throwing-layers"].key == "discard":
+        return
+    last_weighing = max((m.number for m in plan.moments if m.step.kind == "weigh" and not m.step.empty), default=0)
+    for moment in plan.moments:
+        if moment.kind is not None and moment.step.kind == "discard" and moment.number < last_weighing:
+            portion = moment.step.on or ", ".join(moment.step.takes) or "it"
+            yield Advice(
+                Finding(
+                    "discarded-early",
+                    "caution",
+                    f"Step {moment.number} throws {portion} away before step {last_weighing} weighs the product.",
+                    "If the product is in the wrong portion there is no way back.",
+                    "Keep it, labelled, until the product is in hand.",
+                ),
+                moment.step.id,
+            )
+
+
+def hot_on_the_balance(plan: Plan) -> Iterator[Advice]:
+    """A hot step with no cooling before a balance."""
+    for moment in plan.moments:
+        if moment.step.kind == "weigh" and not moment.step.empty and moment.matter.hot:
+            fix = Step(id="fix", kind="cool", says="Let cool to room temperature", on=moment.step.on, hands=1, waits=10,
+                       container=moment.step.container, meeting=moment.step.meeting)  # fmt: skip
+            yield Advice(
+                Finding(
+                    "hot-on-balance",
+                    "caution",
+                    f"Step {moment.number} weighs what comes hot from “{moment.matter.hot[:50]}”.",
+                    "Warm air lifts the pan, so it reads too light; heat can also harm the balance.",
+                    "Let it cool before.",
+                ),
+                moment.step.id,
+                fix,
+            )
+
+
+def too_hot(plan: Plan) -> Iterator[Advice]:
+    """Drying hotter than the paper, the boat or the melting point stands."""
+    for moment in plan.moments:
+        step, at = moment.step, moment.step.celsius
+        if at is None or moment.kind is None or not moment.kind.dries:
+            continue
+        labels = " ".join(step.container).casefold()
+        limits: list[tuple[float, str]] = []
+        if "paper" in labels:
+            limits.append((PAPER_CELSIUS, "paper browns"))
+        if "boat" in labels or "plastic" in labels:
+            limits.append((BOAT_CELSIUS, "a plastic boat softens"))
+        for name in (*step.takes, *step.gives, step.on):
+            melts = _melts(plan.procedure, name, moment.matter)
+            if melts is not None:
+                limits.append((melts - BELOW_MELTING, f"{name} melts at {melts:g} °C"))
+        for limit, why in limits:
+            if at > limit:
+                yield Advice(
+                    Finding(
+                        "too-hot",
+                        "caution",
+                        f"Step {moment.number} dries at {at:g} °C, but {why}.",
+                        "What melts or scorches is lost to the weighing.",
+                        f"Dry at {limit:g} °C at most.",
+                    ),
+                    step.id,
+                )
+                break
+
+
+def _melts(procedure: Procedure, portion: str, matter: Matter) -> float | None:
+    """The melting point of what a portion should hold, °C, where the procedure knows it."""
+    if not portion:
+        return None
+    component = procedure.portion(portion).component
+    known = [
+        s.melts
+        for s in procedure.substances
+        if s.melts is not None and component and same(s.component, component) and s.role in ("sample", "reagent")
+    ]
+    return min(known, default=None)
+
+
+def vessel_too_full(plan: Plan) -> Iterator[Advice]:
+    """A vessel more than two thirds full."""
+    for moment in plan.moments:
+        size = moment.step.volume
+        if size and moment.matter.volume > FULL * size:
+            yield Advice(
+                Finding(
+                    "vessel-full",
+                    "caution",
+                    f"Step {moment.number} puts {moment.matter.volume:g} mL into a vessel of {size:g} mL.",
+                    "More than two thirds full it boils over or splashes when it is stirred.",
+                    f"Take one of at least {round_to(moment.matter.volume / FULL, 0)} mL.",
+                ),
+                moment.step.id,
+            )
+
+
+def waste_streams(plan: Plan) -> Iterator[Advice]:
+    """Something is discarded without a stream, or into one that it must never meet."""
+    for moment in plan.moments:
+        step = moment.step
+        if step.kind != "discard":
+            continue
+        if not step.waste:
+            yield Advice(
+                Finding(
+                    "no-waste-stream",
+                    "caution",
+                    f"Step {moment.number} names no waste bottle.",
+                    "At the end of the period everything goes where it is nearest.",
+                    "Name the stream; local rules decide which.",
+                ),
+                step.id,
+            )
+            continue
+        for name in sorted(moment.matter.substances):
+            substance = plan.procedure.substance(name)
+            own = substance.waste if substance else ""
+            for a, b, why in NEVER_TOGETHER:
+                if {own, step.waste} == {a, b}:
+                    yield Advice(
+                        Finding(
+                            "wrong-waste",
+                            "stop",
+                            f"Step {moment.number} puts {name} ({WASTE.get(own, own)}) "
+                            f"into {WASTE.get(step.waste, step.waste)}.",
+                            f"{why[0].upper()}{why[1:]}.",
+                            "Give it its own bottle; local rules and a qualified person decide.",
+                        ),
+                        step.id,
+                    )
+
+
+def reagents(plan: Plan) -> Iterator[Advice]:
+    """Amounts that react, without a limiting reagent that can be named."""
+    text = plan.procedure.equation.strip()
+    if not text:
+        return
+    try:
+        equation = parse_equation(text)
+    except Unreadable as unreadable:
+        yield Advice(
+            Finding(
+                "bad-equation", "caution", str(unreadable), "Without it there is no yield.", "Balance the equation."
+            )
+        )
+        return
+    substances = plan.procedure.substances
+    missing = [
+        readable(formula)
+        for formula in equation.left
+        if not any(
+            plain(s.formula).split(".")[0] == formula.split(".")[0] and s.amount is not None
+            and (s.amount.unit == "g" or s.molar or s.density)
+            for s in substances
+            if s.formula
+        )
+    ]  # fmt: skip
+    if len(missing) == len(equation.left):
+        yield Advice(
+            Finding(
+                "no-limiting",
+                "caution",
+                f"No amount of {' or '.join(missing)} is given, so no limiting reagent can be named.",
+                "Without it there is no theoretical mass and no percent yield.",
+                "Give the amount and formula of at least the reagent that runs out first.",
+            )
+        )
+    about = [s.name for s in substances if s.formula and plain(s.formula) in equation.left and not s.exact]
+    if about:
+        yield Advice(
+            Finding(
+                "reagent-about",
+                "note",
+                f"{' and '.join(about)} stands in the equation, but its amount is marked “about”.",
+                "An amount that enters a result has to be exact.",
+                "Mark it exact, or make sure that it is in excess.",
+            )
+        )
+    if not any(p.formula and plain(p.formula) in equation.right for p in plan.procedure.portions):
+        yield Advice(
+            Finding(
+                "no-product",
+                "note",
+                "No portion has the formula of a product of the equation.",
+                "So nothing can be compared with what was possible.",
+                "Open the portion that is weighed at the end and give it its formula.",
+            )
+        )
+
+
+def flammable_into_oven(plan: Plan) -> Iterator[Advice]:
+    """A solid wet with flammable solvent into a closed oven."""
+    for moment in plan.moments:
+        if moment.step.kind == "dry" and moment.step.place == "oven" and moment.matter.flammable:
+            fix = Step(id="fix", kind="evaporate", says="Let it stand in the hood until it looks dry", place="hood",
+                       on=moment.step.on or (moment.step.takes[0] if moment.step.takes else ""), hands=1, waits=20,
+                       container=moment.step.container, meeting=moment.step.meeting)  # fmt: skip
+            yield Advice(
+                Finding(
+                    "flammable-oven",
+                    "stop",
+                    f"Step {moment.number} puts something wet with {moment.matter.flammable} into a closed oven.",
+                    "Its vapour can catch fire or burst the door open.",
+                    "Air it in the hood first.",
+                ),
+                moment.step.id,
+                fix,
+            )
+
+
+def fits_the_period(plan: Plan) -> Iterator[Advice]:
+    """A meeting that takes longer than the period."""
+    for meeting in timeline(plan.procedure):
+        over = meeting.ends - plan.procedure.period
+        if over > 0:
+            late = [b.step for b in meeting.blocks if b.ends > plan.procedure.period]
+            yield Advice(
+                Finding(
+                    "too-long",
+                    "note",
+                    f"Meeting {meeting.meeting} takes one bench {meeting.ends} min, {over} more than the period.",
+                    f"{len(late)} step{'s' if len(late) > 1 else ''} would end after it.",
+                    "Move the last steps to another meeting, or let waiting run overnight.",
+                ),
+                late[0].id if late else "",
+            )
+
+
+RULES: tuple[Rule, ...] = (
+    names_lead_somewhere,
+    flammable_into_oven,
+    waste_streams,
+    tare_never_weighed,
+    discarded_too_early,
+    hot_on_the_balance,
+    too_hot,
+    vessel_too_full,
+    reagents,
+    fits_the_period,
+)
