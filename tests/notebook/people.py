@@ -9,7 +9,10 @@ import psycopg
 
 from helvor.bench.entry import Payload
 from helvor.bench.planar import plate as planar
-from helvor.notebook import accounts, classes, pages
+from helvor.bench.procedure import Procedure
+from helvor.bench.run.reading_line import understand
+from helvor.demo.runs import demo_procedure
+from helvor.notebook import accounts, classes, pages, procedures
 from helvor.notebook.pages import Draft, Written
 from helvor.shelf.solvents import eluotropic_rank
 from tests.bench.plates import mm
@@ -59,3 +62,31 @@ def plate_with_lane(conn: psycopg.Connection, who: Teacher) -> tuple[UUID, UUID]
     write(conn, who, page, planar.Lane(at=mm(25), label="T"), entry=lane)
     write(conn, who, page, planar.Front(distance=mm(80)))
     return page, lane
+
+
+POWDER = demo_procedure("a-mixed-powder")
+
+
+def procedure_in_use(conn: psycopg.Connection, who: Teacher, procedure: Procedure = POWDER) -> UUID:
+    """A procedure of the teacher's institution, with version 1 in use."""
+    key = procedures.add_procedure(conn, who.account, uuid4(), procedure, "made")
+    procedures.put_in_use(conn, who.account, key, 1)
+    return key
+
+
+def run_of(conn: psycopg.Connection, who: Teacher, procedure: Procedure = POWDER) -> UUID:
+    """A run on the teacher's first bench."""
+    key = procedure_in_use(conn, who, procedure)
+    return procedures.start_runs(conn, who.account, who.name, key, [who.bench], uuid4(), eluotropic_rank())[0]
+
+
+def type_in(conn: psycopg.Connection, who: Teacher, page: UUID, *said: str) -> Written:
+    """Lines typed into a run's reading line."""
+    written = None
+    for line in said:
+        written = pages.append(
+            conn, who.account, who.name, page,
+            lambda entries, line=line: [Draft(uuid4(), understand(line, entries).payload)], eluotropic_rank(),
+        )  # fmt: skip
+    assert written is not None
+    return written

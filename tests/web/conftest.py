@@ -4,22 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from uuid import UUID, uuid4
 
 import psycopg
 import pytest
 from starlette.testclient import TestClient
 
+from helvor.notebook import files
 from helvor.notebook.database import connect, open_pool
 from helvor.web.app import Settings, create_app
-from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, teacher
+from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, run_of, teacher
 
 HTMX = {"HX-Request": "true"}
 
 
 @dataclass
 class School:
-    """Two instructors; Ida has a plate with one lane T and a front at 80 mm."""
+    """Two instructors; Ida has a plate with one lane T and a front at 80 mm, and can have a run of the mixed powder."""
 
     conn: psycopg.Connection
     app: object
@@ -40,6 +42,32 @@ class School:
     @property
     def url(self) -> str:
         return f"/plates/{self.page}"
+
+    @cached_property
+    def run(self) -> UUID:
+        return run_of(self.conn, self.ida)
+
+    @property
+    def run_url(self) -> str:
+        return f"/runs/{self.run}"
+
+    @property
+    def file(self) -> UUID:
+        """A file of Ida's run."""
+        row = self.conn.execute("SELECT id FROM attachment").fetchone()
+        if row is not None:
+            return row[0]
+        key = uuid4()
+        files.keep(self.conn, self.ida.account, self.run, key, files.make("masses.csv", b"g\n1.2\n"))
+        return key
+
+    @property
+    def procedure(self) -> UUID:
+        assert self.run
+        return self.conn.execute("SELECT id FROM procedure").fetchone()[0]
+
+    def entries(self) -> int:
+        return self.conn.execute("SELECT count(*) FROM entry").fetchone()[0]
 
 
 @pytest.fixture

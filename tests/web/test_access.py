@@ -5,7 +5,8 @@ from uuid import uuid4
 import pytest
 from fastapi.routing import APIRoute
 
-from helvor.web import api, people, places, planar
+from helvor.web.app import PARTS
+from tests.notebook.people import POWDER
 
 PUBLIC = {
     ("GET", "/sign-in"),
@@ -14,15 +15,30 @@ PUBLIC = {
     ("POST", "/api/planar/rf"),
     ("POST", "/api/planar/eluent"),
     ("POST", "/api/planar/plate"),
+    ("POST", "/api/formula"),
+    ("POST", "/api/equation"),
+    ("POST", "/api/weighing/net"),
+    ("POST", "/api/weighing/constant-mass"),
+    ("POST", "/api/solution"),
+    ("POST", "/api/procedure/check"),
+    ("POST", "/api/procedure/scale"),
+    ("POST", "/api/procedure/compare"),
+    ("GET", "/api/procedure.schema.json"),
+    ("GET", "/api/house-rules"),
+    ("POST", "/api/run"),
 }
 """What computes and keeps nothing, or lets somebody in."""
 
-OWN = {("GET", "/"), ("GET", "/find"), ("POST", "/sign-out")}
+OWN = {
+    ("GET", "/"), ("GET", "/find"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
+    ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
+    ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
+}  # fmt: skip
 """What shows each person their own."""
 
 ROUTES = sorted(
     (method, route.path)
-    for part in (people, places, planar, api)
+    for part in PARTS
     for route in part.router.routes
     if isinstance(route, APIRoute)
     for method in route.methods
@@ -32,26 +48,47 @@ FOREIGN = [route for route in GUARDED if route not in OWN]
 
 
 def address(path, school):
+    """The route's address with ids of Ida's in it."""
+    on_a_run = path.startswith(("/runs", "/api/runs"))
+    suffix = "csv" if on_a_run else "json"
     return (
-        path.replace("{page_id}", str(school.page))
+        path.replace("{page_id}", str(school.run if on_a_run else school.page))
         .replace("{class_id}", str(school.ida.class_id))
         .replace("{bench_id}", str(school.ida.bench))
-        .replace("{kind}", "spot")
-        .replace("{suffix}", "json")
+        .replace("{procedure_id}", str(school.procedure))
+        .replace("{file_id}", str(school.file))
+        .replace("edit/{kind}", "edit/noted" if on_a_run else "edit/spot")
+        .replace("/find", "/find?q=1" if path == "/find" else "/find")
+        .replace("{op}", "head")
+        .replace("{kind}", "paper")
+        .replace("{suffix}", suffix)
     )
 
 
 def body(path, school):
     """A body that would be written, so that a refusal is about who asks and not about the form."""
     if path.startswith("/api/"):
-        front = {"kind": "front", "distance": "70.0 mm"}
-        return {"json": {"id": str(uuid4()), "says": front}}
-    return {
-        "data": {
-            "entry": str(uuid4()), "page": str(uuid4()), "kind": "front", "lane": "", "distance": "70",
-            "what": "front", "text": "front 70",
-        }
+        says = {"kind": "noted", "words": "clear"} if "runs" in path else {"kind": "front", "distance": "70.0 mm"}
+        return {"json": {"id": str(uuid4()), "says": says}}
+    if path.endswith("/files"):
+        content = (
+            POWDER.model_dump_json() if "plan" in path else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
+        )
+        return {"data": {"entry": str(uuid4())}, "files": {"file": ("file.csv", content)}}
+    fields = {
+        "entry": str(uuid4()), "page": str(uuid4()), "lane": "", "distance": "70", "what": "front", "text": "front 70",
     }  # fmt: skip
+    if path.startswith("/runs"):
+        fields |= {"kind": "noted", "words": "clear", "text": "note clear", "step": "s1", "says": "Weigh the dish"}
+    elif path.startswith("/procedures"):
+        fields |= {"op": "add", "kind": "wait", "start": str(uuid4()), "where": str(school.ida.class_id), "draft": "1"}
+    elif path.endswith("/containers"):
+        fields |= {"what": "new", "label": fields["entry"][:8], "kind": "dish"}
+    elif path == "/shelf":
+        fields |= {"kind": "paper", "item": "mine", "key": "ash", "value": "1", "source": "the box"}
+    else:
+        fields["kind"] = "front"
+    return {"data": fields}
 
 
 def ask(client, method, path, school):
@@ -61,7 +98,8 @@ def ask(client, method, path, school):
 
 def test_the_lists_name_real_routes():
     assert set(ROUTES) >= PUBLIC | OWN
-    assert len(FOREIGN) > 10
+    assert len(FOREIGN) > 30
+    assert {("POST", "/runs/{page_id}/files"), ("GET", "/runs/{page_id}/files/{file_id}")} <= set(FOREIGN)
 
 
 @pytest.mark.parametrize("kind", ["page", "htmx"])
@@ -77,22 +115,29 @@ def test_without_a_session_nothing_opens(school, kind):
 
 def test_another_instructor_finds_nothing_and_writes_nothing(school):
     otto = school.visitor(school.otto)
+    assert school.file
+    entries, pages = school.entries(), school.conn.execute("SELECT count(*) FROM page").fetchone()
     for method, path in FOREIGN:
         answer = ask(otto, method, path, school)
         assert answer.status_code == 404, (method, path, answer.status_code, answer.text[:200])
         assert "Ada and Bo" not in answer.text
-    assert school.conn.execute("SELECT count(*) FROM entry").fetchone() == (3,)
-    assert school.conn.execute("SELECT count(*) FROM page").fetchone() == (1,)
+    assert school.entries() == entries
+    assert school.conn.execute("SELECT count(*) FROM page").fetchone() == pages
+    assert school.conn.execute("SELECT count(*) FROM procedure_draft").fetchone() == (1,)
+    assert school.conn.execute("SELECT count(*) FROM container").fetchone() == (0,)
 
 
 def test_their_owner_may_do_all_of_it(school, ida):
-    for method, path in FOREIGN:
+    for method, path in [*FOREIGN, *OWN]:
+        if path == "/sign-out":
+            continue
         answer = ask(ida, method, path, school)
         assert answer.status_code in (200, 303), (method, path, answer.status_code, answer.text[:300])
 
 
 def test_a_forged_write_is_refused(school, ida):
-    token = ida.headers.pop("X-CSRF-Token")
+    assert school.file
+    token, before = ida.headers.pop("X-CSRF-Token"), school.entries()
     for method, path in GUARDED:
         if method != "POST":
             continue
@@ -104,7 +149,7 @@ def test_a_forged_write_is_refused(school, ida):
         ):
             answer = ida.post(address(path, school), headers=headers, **body(path, school))
             assert answer.status_code == 403, (path, headers)
-    assert school.conn.execute("SELECT count(*) FROM entry").fetchone() == (3,)
+    assert school.entries() == before
     assert ida.get("/").status_code == 200
 
 

@@ -6,10 +6,12 @@ from pathlib import Path
 import pytest
 from jinja2 import meta, nodes
 
-from helvor.web import api, errors, history, people, places
+from helvor.web import api, containers, errors, history, people, places
+from helvor.web.plan import routes as plans
 from helvor.web.planar import routes
-from helvor.web.run import routes as runs
 from helvor.web.rendering import ENVIRONMENT, Shell
+from helvor.web.run import routes as runs
+from helvor.web.shelf import routes as shelves
 
 PAGES = [
     ("sign_in.html", people.SignInPage),
@@ -26,6 +28,17 @@ PAGES = [
     ("history.html", history.HistoryPage),
     ("planar/understood.html", routes.UnderstoodShown),
     ("planar/plate.svg", routes.PlateFile),
+    ("containers.html", containers.ContainersPage),
+    ("plan/list.html", plans.ProceduresPage),
+    ("plan/builder.html", plans.BuilderPage),
+    ("plan/work.html", plans.BuilderWork),
+    ("plan/form.html", plans.BuilderFormFragment),
+    ("plan/form_page.html", plans.BuilderFormPage),
+    ("plan/compare.html", plans.ComparePage),
+    ("plan/start.html", plans.ScalePage),
+    ("plan/rules.html", plans.RulesPage),
+    ("shelf/shelf.html", shelves.ShelfPage),
+    ("shelf/found.html", shelves.ShelfFound),
     ("run/run.html", runs.RunPage),
     ("run/work.html", runs.RunWork),
     ("run/form.html", runs.RunFormFragment),
@@ -45,11 +58,12 @@ def names_used(template: str, seen: set[str] | None = None) -> set[str]:
     tree = ENVIRONMENT.parse(source)
     set_here = {name.name for name in tree.find_all(nodes.Name) if name.ctx == "store"}
     imported = {name if isinstance(name, str) else name[1] for f in tree.find_all(nodes.FromImport) for name in f.names}
-    used = meta.find_undeclared_variables(tree) - set(ENVIRONMENT.globals) - set_here - imported
+    own = set_here | imported | {macro.name for macro in tree.find_all(nodes.Macro)}
+    used = meta.find_undeclared_variables(tree) - set(ENVIRONMENT.globals) - own
     for node in tree.find_all((nodes.Include, nodes.Extends)):
         other = node.template.value
         if other not in seen:
-            used |= names_used(other, seen) - set_here  # what a template sets reaches what it includes
+            used |= names_used(other, seen) - own  # what a template sets reaches what it includes
     return used
 
 

@@ -327,7 +327,7 @@ def summary_of(sheet: Worksheet) -> dict[str, Any]:
         "level": worst.level if worst else "",
         "what": worst.what if worst else "",
         "title": sheet.title,
-        "names": [stage.name[:40] for stage in sheet.stages],
+        "names": [stage.name[:60] for stage in sheet.stages],
     }
 
 

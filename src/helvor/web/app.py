@@ -11,12 +11,20 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 from helvor import __version__
-from helvor.web import api, errors, people, places, plan, planar, run
+from helvor.web import api, api_run, containers, errors, people, places, planar
+from helvor.web.plan import routes as plan
 from helvor.web.rendering import STATIC
+from helvor.web.run import files as run_files
+from helvor.web.run import routes as run
 from helvor.web.security import Hardening
 from helvor.web.settings import Settings
+from helvor.web.shelf import routes as shelf
 
 __all__ = ["Settings", "create_app"]
+
+
+PARTS = (people, places, containers, plan, run, run_files, planar, shelf, api, api_run)
+"""Every module with routes. The access test walks the same list."""
 
 
 class _KeptFiles(StaticFiles):
@@ -35,7 +43,7 @@ def create_app(settings: Settings, pool: ConnectionPool) -> FastAPI:
     app.state.settings = settings
     app.state.pool = pool
     app.mount("/static", _KeptFiles(directory=STATIC), name="static")
-    for part in (people, places, plan, run, planar, api):
+    for part in PARTS:
         app.include_router(part.router)
     errors.install(app)
     app.add_middleware(Hardening)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Annotated
-from uuid import UUID, uuid4
+from uuid import UUID
 
 import psycopg
 from fastapi import APIRouter, Form, Request
@@ -38,7 +38,6 @@ class TodayPage(Shell):
     classes: list[ClassOnToday]
     front: Bench
     open_items: list[tuple[str, Bench, PageOnBoard]]
-    new_page: UUID
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,7 +49,6 @@ class ClassPage(Shell):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BenchPage(Shell):
     bench: Bench
-    new_page: UUID
 
 
 def current_meeting(meetings: list[Meeting], now: datetime) -> Meeting | None:
@@ -92,9 +90,7 @@ def today(request: Request, who: VisitorDep) -> Response:
             asking += [(row.code, *ask) for ask in needing(classes.benches_of(conn, row.id))]
         front = classes.front_bench(conn, who.account.id)
     asking.sort(key=lambda ask: SEVERITY[ask[2].summary["level"]])
-    page = TodayPage(
-        visitor=who, place="today", now=now, classes=listed, front=front, open_items=asking, new_page=uuid4()
-    )
+    page = TodayPage(visitor=who, place="today", now=now, classes=listed, front=front, open_items=asking)
     return html("today.html", page)
 
 
@@ -142,7 +138,7 @@ def bench(request: Request, bench_id: UUID, who: VisitorDep) -> Response:
         if found is None:
             raise NotYours
         row, meeting = shell_of_class(conn, who, found.class_id)
-    page = BenchPage(visitor=who, place="bench", class_row=row, meeting=meeting, bench=found, new_page=uuid4())
+    page = BenchPage(visitor=who, place="bench", class_row=row, meeting=meeting, bench=found)
     return html("bench.html", page)
 
 
@@ -151,6 +147,14 @@ def start_plate(request: Request, bench_id: UUID, who: WriterDep, page: Annotate
     with pool(request).connection() as conn:
         pages.start_page(conn, who.account.id, bench_id, "planar", page)
     return RedirectResponse(f"/plates/{page}", status_code=303)
+
+
+@router.post("/benches/{bench_id}/runs")
+def start_run(request: Request, bench_id: UUID, who: WriterDep, page: Annotated[UUID, Form()]) -> Response:
+    """Start a blank run: steps are added as they happen."""
+    with pool(request).connection() as conn:
+        pages.start_page(conn, who.account.id, bench_id, "run", page)
+    return RedirectResponse(f"/runs/{page}", status_code=303)
 
 
 @router.get("/find")

@@ -1,5 +1,1 @@
 """Plan on the web: procedures, their versions, house rules."""
-
-from helvor.web.plan.routes import router
-
-__all__ = ["router"]

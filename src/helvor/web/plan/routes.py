@@ -118,7 +118,7 @@ class BuilderWork:
 
 @dataclass(frozen=True, kw_only=True)
 class BuilderPage(Shell, BuilderWork):
-    classes: list[ClassRow]
+    pass
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -347,11 +347,10 @@ def builder(request: Request, procedure_id: UUID, who: VisitorDep, step: str = "
     with pool(request).connection() as conn:
         kept = procedures.open_procedure(conn, who.account.id, procedure_id)
         house = procedures.house_rules_of(conn, who.account.id)
-        taught = classes.classes_of(conn, who.account.id)
     work = _work(kept, house, who.csrf, step=step, benches=max(1, min(benches, 200)))
     if is_htmx(request):
         return html("plan/work.html", BuilderWork(**work))
-    return html("plan/builder.html", BuilderPage(visitor=who, place="plan", classes=taught, **work))
+    return html("plan/builder.html", BuilderPage(visitor=who, place="plan", **work))
 
 
 @router.get("/procedures/{procedure_id}/form/{op}")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from uuid import UUID
 
 from helvor.bench.entry import Payload
@@ -20,8 +20,11 @@ from helvor.web.forms import FieldErrors, Form, acknowledged, struck
 Reader = Callable[[Form, Run, UUID | None], Payload]
 
 
-def draft_from(kind: str, form: Form, entry: UUID, run: Run) -> Draft:
+def draft_from(kind: str, form: Form, entry: UUID, run: Run, bottles: Mapping[str, e.Bottle] | None = None) -> Draft:
     """The entry that a form writes.
+
+    Args:
+        bottles: stock bottles of the class by code and label, in lower case.
 
     Raises:
         FieldErrors: with a sentence for each field.
@@ -30,7 +33,13 @@ def draft_from(kind: str, form: Form, entry: UUID, run: Run) -> Draft:
     if reader is None:
         raise FieldErrors({"": "There is no such form. Reload the page."})
     strikes, reason = form.correction()
-    return Draft(entry, reader(form, run, strikes), strikes, reason)
+    named = form.text("bottle").casefold()
+    if kind == "taken" and named and named not in (bottles or {}):
+        form.errors["bottle"] = "No stock bottle of this class with a solution in it has this code or label."
+    payload = reader(form, run, strikes)
+    if isinstance(payload, e.Taken) and named and bottles:
+        payload = payload.model_copy(update={"bottle": bottles[named]})
+    return Draft(entry, payload, strikes, reason)
 
 
 def labels_of(text: str) -> tuple[str, ...]:

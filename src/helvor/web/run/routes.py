@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Annotated, Any
@@ -25,7 +25,7 @@ from helvor.bench.run.record import Run, gather
 from helvor.bench.run.work_out import RunWorksheet, StepSeen, work_out
 from helvor.bench.techniques import STEP_KINDS
 from helvor.exchange.run import ledger_table, run_record, weighing_table
-from helvor.notebook import classes, pages, procedures
+from helvor.notebook import classes, containers, pages, procedures
 from helvor.notebook.pages import NotYours, Page, Written
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
@@ -66,12 +66,13 @@ PICKS = (
 
 @dataclass(frozen=True, slots=True)
 class TareShown:
-    """A container that the run uses, and whether its tare is known."""
+    """A container that the run uses, and whether its tare is known; ``registered`` is what the class's register has."""
 
     label: str
     mass: str
     how: str
     needed: bool
+    registered: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -245,6 +246,7 @@ def _work(
     *,
     said: str = "",
     plates: Sequence[classes.PageOnBoard] = (),
+    registered: Mapping[str, str] | None = None,
 ) -> dict[str, Any]:
     now = datetime.now(UTC)
     chosen = next((seen for seen in sheet.steps if seen.step.id == step), None) or sheet.current
@@ -262,7 +264,7 @@ def _work(
         "weigh": _weigh(chosen.step, sheet, entries) if chosen is not None else None,
         "amounts": _amounts(chosen.step, sheet) if chosen is not None else [],
         "timers": _timers(sheet.run, now),
-        "tares": _tares(sheet),
+        "tares": _tares(sheet, registered or {}),
         "last": readings[:6],
         "notes": [r for r in readings if isinstance(r.entry.payload, e.Noted | e.Late | e.Borrowed)],
         "files": files,
@@ -330,7 +332,7 @@ def _timers(run: Run, now: datetime) -> list[TimerShown]:
     ]
 
 
-def _tares(sheet: RunWorksheet) -> list[TareShown]:
+def _tares(sheet: RunWorksheet, registered: Mapping[str, str]) -> list[TareShown]:
     """The containers of the run with their tares; what is weighed later and has none is asked for."""
     pans = [step.container for step in sheet.run.procedure.steps if step.kind == "weigh" and step.container]
     pans += [on.weighed.container for on in sheet.run.weighings if on.weighed.way == "gross"]
@@ -346,7 +348,13 @@ def _tares(sheet: RunWorksheet) -> list[TareShown]:
                 continue
         known = tare is not None and tare.mass is not None
         mass = shown(tare.mass) if tare is not None and tare.mass is not None else ""
-        listed[key] = TareShown(" + ".join(pan), mass, tare.how if tare is not None else "missing", not known)
+        listed[key] = TareShown(
+            " + ".join(pan),
+            mass,
+            tare.how if tare is not None else "missing",
+            not known,
+            registered.get(pan[0].casefold(), "") if len(pan) == 1 and not known else "",
+        )
     return list(listed.values())
 
 
@@ -441,12 +449,18 @@ def run_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", s
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         _run(page)
-        plates = _plates(conn, who.account.id, page)
+        plates, registered = _plates(conn, who.account.id, page), _registered(conn, who.account.id, page)
         row, meeting = (None, None) if is_htmx(request) else shell_of_class(conn, who, page.class_id)
-    work = _work(page, entries, _sheet(page, entries), view, step, who.csrf, plates=plates)
+    work = _work(page, entries, _sheet(page, entries), view, step, who.csrf, plates=plates, registered=registered)
     if is_htmx(request):
         return html("run/work.html", RunWork(**work))
     return html("run/run.html", RunPage(visitor=who, place="bench", class_row=row, meeting=meeting, **work))
+
+
+def _registered(conn: psycopg.Connection, account_id: int, page: Page) -> dict[str, str]:
+    """Tares in the class's register, by label in lower case."""
+    kept = containers.containers_of(conn, account_id, page.class_id) if page.class_id else []
+    return {one.now.label.casefold(): one.now.tare.mass.number for one in kept if one.now.tare is not None}
 
 
 def _plates(conn: psycopg.Connection, account_id: int, page: Page) -> list[classes.PageOnBoard]:
@@ -551,14 +565,29 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
         known = next((one for one in entries if one.id == entry), None)
         if known is not None and known.payload.kind == kind:
             return []  # sent again: it is written already
-        return [forms.draft_from(kind, form, entry, gather(entries))]
+        return [forms.draft_from(kind, form, entry, gather(entries), bottles)]
 
+    bottles = _bottles(request, who, page_id) if form.text("bottle") else {}
     try:
         written = _append(request, who, page_id, compose)
     except (FieldErrors, Problem) as trouble:
         errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
         return _form_again(request, who, page_id, kind, fields, errors, entry, form)
     return _answer(request, who, written, form.text("view"), _next(written, form), _said(written, entry))
+
+
+def _bottles(request: Request, who: VisitorDep, page_id: UUID) -> dict[str, e.Bottle]:
+    """The stock bottles of the page's class by code and by label, in lower case."""
+    with pool(request).connection() as conn:
+        page, _ = pages.open_page(conn, who.account.id, page_id)
+        kept = containers.bottles_of(conn, who.account.id, page.class_id) if page.class_id else []
+    found = {}
+    for one in kept:
+        if one.now.solution is not None:
+            molar = one.now.solution.molar
+            bottle = e.Bottle(code=one.now.code, molar=molar.value, u=molar.u)
+            found[one.now.code.casefold()] = found[one.now.label.casefold()] = bottle
+    return found
 
 
 def _next(written: Written, form: Form) -> str:
@@ -616,7 +645,18 @@ def _answer(request: Request, who: VisitorDep, written: Written, view: str, step
     assert isinstance(written.worksheet, RunWorksheet)
     with pool(request).connection() as conn:
         plates = _plates(conn, who.account.id, written.page) if view in ("", "step") else []
-    work = _work(written.page, written.entries, written.worksheet, view, step, who.csrf, said=said, plates=plates)
+        registered = _registered(conn, who.account.id, written.page)
+    work = _work(
+        written.page,
+        written.entries,
+        written.worksheet,
+        view,
+        step,
+        who.csrf,
+        said=said,
+        plates=plates,
+        registered=registered,
+    )
     return html("run/work.html", RunWork(**work), headers={"HX-Trigger": "helvor:written"})
 
 

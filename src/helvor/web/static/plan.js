@@ -77,6 +77,20 @@ function keydown(event) {
   send({ op: "move", step, at }).then(() => document.querySelector(`#steps [data-step="${step}"] a`)?.focus());
 }
 
+// What the shelf knows of a substance goes into the form; every field can still be changed.
+function fill(event) {
+  const button = event.target.closest?.("[data-fill]");
+  const form = button?.closest("form");
+  if (!form) return;
+  for (const [name, value] of Object.entries(JSON.parse(button.dataset.fill))) {
+    const field = form.elements[name];
+    if (!field) continue;
+    if (field.type === "checkbox") field.checked = value;
+    else field.value = value;
+  }
+  form.elements.amount?.focus();
+}
+
 export function watchPlan(given) {
   tools = given;
   document.addEventListener("htmx:after:swap", () => document.querySelector(".step-open")?.scrollIntoView({ block: "nearest" }));
@@ -85,4 +99,5 @@ export function watchPlan(given) {
   document.addEventListener("drop", drop);
   document.addEventListener("dragend", end);
   document.addEventListener("keydown", keydown);
+  document.addEventListener("click", fill);
 }

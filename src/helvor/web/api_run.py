@@ -1,0 +1,273 @@
+"""Procedures, weighings and the mass ledger as JSON, beside the pages that show the same."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from typing import Annotated, Any
+from uuid import UUID
+
+from fastapi import APIRouter, Body, Request
+from pydantic import BaseModel, ConfigDict, Field, StrictBool
+
+from helvor.bench.container import MadeUp
+from helvor.bench.entry import Entry, Words
+from helvor.bench.finding import Finding, Level
+from helvor.bench.formula import atoms, molar_mass, parse_equation, readable
+from helvor.bench.house_rules import QUESTIONS, HouseRules, known_choices
+from helvor.bench.measured import shown_with_u
+from helvor.bench.plan.difference import differences
+from helvor.bench.plan.judge import judge_plan
+from helvor.bench.plan.timeline import timeline
+from helvor.bench.procedure import Procedure, scaled
+from helvor.bench.quantity import Estimate, Mass
+from helvor.bench.run.drying import Weighing, constancy
+from helvor.bench.run.entries import AnyPayload, Following
+from helvor.bench.run.ledger import indication_u, net_u
+from helvor.bench.run.reading_line import understand
+from helvor.bench.run.work_out import work_out
+from helvor.bench.techniques import STEP_KINDS
+from helvor.exchange.planar import entry_record
+from helvor.exchange.procedure import procedure_schema
+from helvor.exchange.run import results_of, run_data
+from helvor.notebook import pages, procedures
+from helvor.notebook.pages import Draft, NotYours
+from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.security import VisitorDep, WriterDep, pool
+
+router = APIRouter(prefix="/api")
+PLAN, RUNS, RECORDS = "procedures", "weighing and the mass ledger", "records"
+
+
+class _In(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class FormulaOut(BaseModel):
+    """A formula: molar mass in g/mol, atoms of each element, and as it is set."""
+
+    molar_mass: float
+    atoms: dict[str, int]
+    shown: str
+
+
+@router.post("/formula", tags=[RUNS])
+def formula(text: Annotated[str, Body(embed=True, max_length=60, examples=["CuSO4·5H2O"])]) -> FormulaOut:
+    """Molar mass and atoms of a formula, hydrates too."""
+    return FormulaOut(molar_mass=molar_mass(text), atoms=dict(atoms(text)), shown=readable(text))
+
+
+class EquationOut(BaseModel):
+    """A balanced equation: formula → how many, on each side."""
+
+    left: dict[str, int]
+    right: dict[str, int]
+    shown: str
+
+
+@router.post("/equation", tags=[RUNS])
+def equation(text: Annotated[str, Body(embed=True, max_length=200)]) -> EquationOut:
+    """Read an equation and hold it to its balance."""
+    read = parse_equation(text)
+    return EquationOut(left=dict(read.left), right=dict(read.right), shown=str(read))
+
+
+class NetIn(_In):
+    """A net: gross minus every tare, or one indication after the tare button."""
+
+    gross: Mass
+    tares: list[Mass] = Field([], max_length=8)
+    tare_button: StrictBool = Field(False, description="The container was taken off with the button.")
+
+
+class NetOut(BaseModel):
+    net_g: Estimate
+    shown: str
+    working: str
+
+
+@router.post("/weighing/net", tags=[RUNS])
+def net(asked: NetIn) -> NetOut:
+    """A net with its uncertainty: each indication counts with its step ÷ √12 (JCGM 100:2008, F.2.2.1)."""
+    first = net_u(asked.gross.resolution) if asked.tare_button else indication_u(asked.gross.resolution)
+    value = asked.gross.value - sum(tare.value for tare in asked.tares)
+    u = (first**2 + sum(indication_u(tare.resolution) ** 2 for tare in asked.tares)) ** 0.5
+    result = Estimate(value=value, u=u)
+    parts = " − ".join(str(one) for one in (asked.gross, *asked.tares))
+    return NetOut(net_g=result, shown=f"{shown_with_u(result)} g", working=f"{parts} = {shown_with_u(result)} g")
+
+
+class DryingIn(_In):
+    """Nets after each drying, oldest first, with the balance's step and when they were read."""
+
+    nets_g: list[float] = Field(min_length=1, max_length=100)
+    step_g: float = Field(gt=0, le=10)
+    minutes: list[float] = Field(max_length=100, description="Minutes from the first, one for each net.")
+    rule: str = Field("readability", pattern="^(readability|pharmacopoeia)$")
+
+
+class DryingOut(BaseModel):
+    state: str
+    difference_g: float | None
+    limit_g: float | None
+    predicted_g: float | None
+    again_in_minutes: float | None
+
+
+@router.post("/weighing/constant-mass", tags=[RUNS])
+def constant_mass(asked: DryingIn) -> DryingOut:
+    """Whether drying has come to constant mass, and where it goes."""
+    start = datetime(2000, 1, 1, tzinfo=UTC)
+    minutes = asked.minutes if len(asked.minutes) == len(asked.nets_g) else [15.0 * i for i in range(len(asked.nets_g))]
+    found = constancy(
+        [
+            Weighing(mass, asked.step_g, start + timedelta(minutes=at))
+            for mass, at in zip(asked.nets_g, minutes, strict=True)
+        ],
+        asked.rule,
+    )
+    return DryingOut(
+        state=found.state, difference_g=found.difference, limit_g=found.limit, predicted_g=found.predicted,
+        again_in_minutes=found.again,
+    )  # fmt: skip
+
+
+class SolutionOut(BaseModel):
+    mol_per_l: Estimate
+    shown: str
+
+
+@router.post("/solution", tags=[RUNS])
+def solution(asked: MadeUp) -> SolutionOut:
+    """The actual concentration of a stock bottle from what was weighed and made up."""
+    molar = asked.molar
+    return SolutionOut(mol_per_l=molar.estimate, shown=f"{shown_with_u(molar)} mol/L")
+
+
+class FindingOut(BaseModel):
+    code: str
+    level: Level
+    about: str
+    what: str
+    because: str
+    do: str
+
+
+def _finding(found: Finding) -> FindingOut:
+    return FindingOut(
+        code=found.code, level=found.level, about=found.about, what=found.what, because=found.because, do=found.do
+    )
+
+
+class CheckOut(BaseModel):
+    """Findings on a procedure with the step each is about, and how long it takes one bench, in minutes."""
+
+    findings: list[tuple[str, FindingOut]]
+    meetings: list[dict[str, int]]
+
+
+@router.post("/procedure/check", tags=[PLAN])
+def check(procedure: Procedure) -> CheckOut:
+    """Judge a procedure before anybody starts."""
+    return CheckOut(
+        findings=[
+            (advice.step, _finding(advice.finding)) for advice in judge_plan(procedure, HouseRules(), STEP_KINDS)
+        ],
+        meetings=[
+            {"meeting": m.meeting, "hands_on": m.hands, "idle": m.idle, "ends": m.ends} for m in timeline(procedure)
+        ],
+    )
+
+
+@router.post("/procedure/scale", tags=[PLAN])
+def scale(procedure: Procedure, factor: Annotated[float, Body(gt=0, le=1000)]) -> dict[str, Any]:
+    """A procedure with every amount times a factor, rounded to what can be measured."""
+    return scaled(procedure, factor).model_dump(mode="json", exclude_defaults=True)
+
+
+@router.post("/procedure/compare", tags=[PLAN])
+def compare(old: Procedure, new: Procedure) -> list[dict[str, str]]:
+    """What differs between two versions of a procedure."""
+    return [{"place": d.place, "what": d.what, "before": d.before, "after": d.after} for d in differences(old, new)]
+
+
+@router.get("/procedure.schema.json", tags=[PLAN])
+def schema() -> dict[str, Any]:
+    """The JSON Schema of the procedure format."""
+    return procedure_schema()
+
+
+@router.get("/house-rules", tags=[PLAN])
+def house_rules() -> list[dict[str, Any]]:
+    """Every question on which practitioners differ, with its schools; the first is the default."""
+    return [
+        {"key": q.key, "question": q.words, "group": q.group,
+         "schools": [{"key": s.key, "words": s.words, "why": s.why} for s in q.schools]}
+        for q in QUESTIONS
+    ]  # fmt: skip
+
+
+class RunIn(_In):
+    """A run described at once: a procedure, if one is followed, and readings as they are typed."""
+
+    procedure: Procedure | None = None
+    readings: list[Words] = Field(max_length=400, examples=[["dish 3 32.514", "dish 3 salt dried 33.120"]])
+    minutes_apart: float = Field(15.0, ge=0, le=10_000)
+    house_rules: dict[str, str] = Field({}, max_length=60)
+
+
+@router.post("/run", tags=[RUNS])
+def run(asked: RunIn) -> dict[str, Any]:
+    """Work a run out: portions, closure, recoveries, yields, findings, working."""
+    start, entries = datetime(2000, 1, 1, tzinfo=UTC), list[Entry]()
+
+    def add(payload: Any) -> None:
+        number = len(entries) + 1
+        at = start + timedelta(minutes=asked.minutes_apart * number)
+        entries.append(Entry(UUID(int=number), number, payload, None, "", "", at))
+
+    if asked.procedure is not None:
+        add(Following(procedure=asked.procedure))
+    for line in asked.readings:
+        add(understand(line, entries).payload)
+    return results_of(work_out(entries, HouseRules(known_choices(asked.house_rules)), STEP_KINDS))
+
+
+@router.get("/runs/{page_id}", tags=[RECORDS])
+def run_on_record(request: Request, page_id: UUID, who: VisitorDep) -> dict[str, Any]:
+    """A run of the notebook: its entries in ink, struck ones too, and what is worked out of them."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+    if page.technique_key != "run":
+        raise NotYours
+    return run_data(page, entries, work_out(entries, page.rules, STEP_KINDS))
+
+
+class RunEntryIn(_In):
+    """An entry to write. Choose the id yourself: sending the same id again writes nothing more."""
+
+    id: UUID
+    says: AnyPayload
+    strikes: UUID | None = None
+    reason: Words = ""
+
+
+@router.post("/runs/{page_id}/entries", tags=[RECORDS])
+def write_entry(request: Request, page_id: UUID, who: WriterDep, entry: RunEntryIn) -> dict[str, Any]:
+    """Write an entry in ink. Needs the session's ``X-CSRF-Token``."""
+    draft = Draft(entry.id, entry.says, entry.strikes, entry.reason)
+    with pool(request).connection() as conn:
+        page, _ = pages.open_page(conn, who.account.id, page_id)
+        if page.technique_key != "run":
+            raise NotYours
+        written = pages.append(conn, who.account.id, who.account.name, page_id, lambda _: [draft], eluotropic_rank())
+    standing = next(e for e in written.entries if e.id == entry.id)
+    return {"new": bool(written.new), "entry": entry_record(standing)}
+
+
+@router.get("/procedures/{procedure_id}", tags=[RECORDS])
+def procedure_on_record(request: Request, procedure_id: UUID, who: VisitorDep, version: int = 0) -> dict[str, Any]:
+    """A procedure's draft, or one of its versions."""
+    with pool(request).connection() as conn:
+        kept = procedures.open_procedure(conn, who.account.id, procedure_id)
+        body = procedures.version_of(conn, who.account.id, procedure_id, version) if version else kept.procedure
+    return {"draft": kept.draft, "version": kept.version, "procedure": body.model_dump(mode="json")}

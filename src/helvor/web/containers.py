@@ -1,0 +1,103 @@
+"""The container register of a class."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from uuid import UUID
+
+import psycopg
+from fastapi import APIRouter, Request
+from starlette.responses import RedirectResponse, Response
+
+from helvor.bench import container as c
+from helvor.bench.entry import Payload, Problem
+from helvor.notebook import classes, containers
+from helvor.notebook.containers import Kept
+from helvor.notebook.pages import NotYours
+from helvor.web.forms import FieldErrors, Form, SubmittedDep
+from helvor.web.places import shell_of_class
+from helvor.web.rendering import Shell, html
+from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
+
+router = APIRouter(include_in_schema=False)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ContainersPage(Shell):
+    containers: list[Kept]
+    chosen: Kept | None
+    kinds: dict[str, str]
+    places: tuple[str, ...]
+    values: dict[str, list[str]]
+    errors: dict[str, str]
+    about: str
+
+
+def _show(
+    conn: psycopg.Connection,
+    who: Visitor,
+    class_id: UUID,
+    chosen: str,
+    *,
+    values: dict[str, list[str]] | None = None,
+    errors: dict[str, str] | None = None,
+    about: str = "",
+) -> Response:
+    row, meeting = shell_of_class(conn, who, class_id)
+    if row is None:
+        raise NotYours
+    kept = containers.containers_of(conn, who.account.id, class_id)
+    page = ContainersPage(
+        visitor=who, place="bench", class_row=row, meeting=meeting, containers=kept,
+        chosen=next((one for one in kept if chosen in (str(one.id), one.now.code)), None),
+        kinds=c.KINDS, places=c.PLACES, values=values or {}, errors=errors or {}, about=about,
+    )  # fmt: skip
+    return html("containers.html", page, status=422 if errors else 200)
+
+
+@router.get("/classes/{class_id}/containers")
+def register(request: Request, class_id: UUID, who: VisitorDep, code: str = "") -> Response:
+    with pool(request).connection() as conn:
+        return _show(conn, who, class_id, code.strip().upper() if len(code.strip()) == 4 else code)
+
+
+@router.post("/classes/{class_id}/containers")
+def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
+    """Register a container, or write a note on one."""
+    form = Form(fields)
+    what, entry, key = form.text("what"), form.id("entry"), form.id("container")
+    if entry is None:
+        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+    with pool(request).connection() as conn:
+        if classes.open_class(conn, who.account.id, class_id) is None:
+            raise NotYours
+        try:
+            if what == "new":
+                containers.add(conn, who.account.id, class_id, entry, form.text("label"), form.text("kind"))
+                key = entry
+            else:
+                if key is None:
+                    raise NotYours
+                containers.note(conn, who.account.id, class_id, key, entry, _note(what, form))
+        except (FieldErrors, Problem) as trouble:
+            errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
+            return _show(conn, who, class_id, str(key or ""), values=fields, errors=errors, about=what)
+    return RedirectResponse(f"/classes/{class_id}/containers?code={key}", status_code=303)
+
+
+def _note(what: str, form: Form) -> Payload:
+    if what == "tared":
+        return form.build(c.Tared, mass=form.mass("mass", required=True), balance=form.text("balance"))
+    if what == "filled":
+        return form.build(c.Filled, content=form.text("content"), bench=form.whole("bench"))
+    if what == "moved":
+        if not form.text("place"):
+            form.errors["place"] = "Say where it is."
+        return form.build(c.Moved, place=form.text("place"))
+    if what == "made-up":
+        return form.build(
+            c.MadeUp, substance=form.text("substance"), formula=form.text("formula"),
+            mass=form.mass("mass", required=True), volume=form.volume("volume", required=True),
+            tolerance=form.volume("tolerance"), fraction=form.number("fraction") or 1.0,
+        )  # fmt: skip
+    raise FieldErrors({"": "There is no such form. Reload the page."})
