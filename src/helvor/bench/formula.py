@@ -28,7 +28,7 @@ def plain(formula: str) -> str:
 def _read(formula: str) -> tuple[float, Mapping[str, int]]:
     shown = formula.strip()
     text = plain(formula)
-    if not text or len(text) > 60 or not re.fullmatch(r"[A-Za-z0-9().\[\]]+", text):
+    if len(text) > 60 or not re.fullmatch(r"[A-Za-z0-9().\[\]]*[A-Z][A-Za-z0-9().\[\]]*", text):
         raise Unreadable(f"“{shown[:30]}” is not a formula: write CuSO4·5H2O, for one.")
     try:
         read = Formula(text)

@@ -34,6 +34,11 @@ from helvor.bench.run import entries as e
 from helvor.bench.run.record import Run, check, gather
 
 _COMMANDS = ("take", "net", "vol", "done", "skip", "timer", "note")
+_GLASS = (
+    ("watch", "glass"), ("filter", "paper"), ("weighing", "boat"), ("dish",), ("beaker",), ("flask",), ("boat",),
+    ("paper",), ("vial",), ("crucible",), ("bottle",), ("tube",), ("cup",), ("funnel",), ("jar",),
+)  # fmt: skip
+"""Words that a container's label begins with; what follows label and number is what is in it."""
 _STATES = {"empty": "empty", "damp": "empty, damp", "wet": "wet", "dried": "dried", "dry": "dried"}
 
 
@@ -144,20 +149,26 @@ def _weighing(words: list[str], run: Run, step: str, way: str = "gross") -> Unde
 
 def _split(words: list[str], run: Run) -> tuple[str, list[str]]:
     """Portion and container labels of ``dish 3 + paper 2 salt``: the longest known portion at the end,
-    else whatever follows the longest known container at the start, else no portion.
+    else whatever follows the longest known container, or a word for glass, at the start; else no portion.
     """
     for size in range(len(words) - 1, 0, -1):
         tail = " ".join(words[-size:])
         found = next((name for name in run.portion_names if same(name, tail)), None)
         if found is not None and not any(same(" ".join(words), label) for label in run.containers):
             return found, _labels(words[:-size])
-    for size in range(len(words) - 1, 0, -1):
-        head = " ".join(words[:size])
-        if "+" not in words[size:] and any(same(head.split(" + ")[-1], label) for label in run.containers):
-            return " ".join(words[size:]), _labels(words[:size])
-    numbered = next((i for i, w in enumerate(words) if w.isdigit() and "+" not in words[i:]), None)
-    if numbered is not None and numbered + 1 < len(words):
-        return " ".join(words[numbered + 1 :]), _labels(words[: numbered + 1])
+    plus = max((i for i, word in enumerate(words) if word == "+"), default=-1) + 1
+    last = [word.casefold() for word in words[plus:]]
+    glass = next((len(glass) for glass in _GLASS if tuple(last[: len(glass)]) == glass), 0)
+    # A number or a single letter after it belongs to the label: dish 3, beaker A.
+    numbered = glass > 0 and len(last) > glass and (last[glass].isdigit() or len(last[glass]) == 1)
+    size = glass + numbered
+    if not numbered:
+        known = [n for n in range(len(last) - 1, 0, -1) if any(same(" ".join(last[:n]), c) for c in run.containers)]
+        size = known[0] if known else size
+    if not size:
+        size = next((i + 1 for i, word in enumerate(last) if word.isdigit()), 0)
+    if size and size < len(last):
+        return " ".join(words[plus + size :]), _labels(words[: plus + size])
     return "", _labels(words)
 
 

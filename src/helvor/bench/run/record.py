@@ -224,12 +224,13 @@ def standing_twin(run: Run, payload: Payload) -> UUID | None:
             return newest(payload.kind, timer=timer)
         case Acknowledged(code=code, about=about):
             return newest(payload.kind, code=code, about=about)
-        case e.Weighed(state="dried") as weighed:
+        case e.Weighed(state="dried" | "as is") as weighed:
+            # Weighed once more in the same state it takes the place of the reading before: one counts.
             return next(
                 (
                     on.line.head.id
                     for on in run.weighings
-                    if on.weighed.state == "dried"
+                    if on.weighed.state == weighed.state
                     and on.weighed.round == weighed.round
                     and on.weighed.pan == weighed.pan
                     and same(on.weighed.portion, weighed.portion)
