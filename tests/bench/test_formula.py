@@ -15,6 +15,11 @@ def test_one_formula_however_it_is_written(written, same):
     assert atoms(written) == atoms(same)
 
 
+def test_water_of_hydration_is_added_and_not_multiplied():
+    """A formula that ends in a digit before the point: the part after it is a part of its own."""
+    assert molar_mass("C2H2O4·2H2O") == pytest.approx(molar_mass("C2H2O4") + 2 * molar_mass("H2O"))
+
+
 @pytest.mark.parametrize(
     "text", ["", " ", "Xx2", "salt water", "NaCl!", "H2O" * 30, "(NaCl", "2", "<script>", "Na\x00Cl", "·"]
 )

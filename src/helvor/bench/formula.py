@@ -30,11 +30,23 @@ def _read(formula: str) -> tuple[float, Mapping[str, int]]:
     text = plain(formula)
     if len(text) > 60 or not re.fullmatch(r"[A-Za-z0-9().\[\]]*[A-Z][A-Za-z0-9().\[\]]*", text):
         raise Unreadable(f"“{shown[:30]}” is not a formula: write CuSO4·5H2O, for one.")
+    mass, counted = 0.0, dict[str, int]()
     try:
-        read = Formula(text)
-        return float(read.mass), {symbol: int(item.count) for symbol, item in read.composition().items()}
+        # The hydrate's parts are read one by one: a point between digits means other things to a parser.
+        for part in text.split("."):
+            match = re.fullmatch(r"(\d*)(\D.*)", part)
+            if match is None:
+                raise ValueError(part)
+            times = int(match[1] or 1)
+            read = Formula(
+                match[2], parse_groups=False, parse_oligos=False, parse_fractions=False, parse_arithmetic=False
+            )
+            mass += times * float(read.mass)
+            for symbol, item in read.composition().items():
+                counted[symbol] = counted.get(symbol, 0) + times * int(item.count)
     except (FormulaError, ValueError, KeyError) as trouble:
         raise Unreadable(f"“{shown[:30]}” is not a formula: write CuSO4·5H2O, for one.") from trouble
+    return mass, counted
 
 
 def molar_mass(formula: str) -> float:

@@ -1,5 +1,7 @@
 """Procedures judged before anybody starts, and laid out in time."""
 
+import itertools
+
 import pytest
 
 from helvor.bench.house_rules import HouseRules
@@ -120,7 +122,7 @@ def test_hands_do_one_thing_at_a_time_and_nothing_before_its_portion():
         for meeting in timeline(procedure):
             blocks = sorted(meeting.blocks, key=lambda b: b.starts)
             assert len(blocks) == sum(s.meeting == meeting.meeting and s.doer == "bench" for s in procedure.steps)
-            for earlier, later in zip(blocks, blocks[1:], strict=False):
+            for earlier, later in itertools.pairwise(blocks):
                 assert later.starts >= earlier.hands_until
             done = {name: b.ends for b in blocks for name in b.step.gives}
             for block in blocks:

@@ -1,0 +1,100 @@
+"""The shelf: enough on it, a source on every value, own values laid over."""
+
+import pytest
+
+from helvor.bench.entry import Problem
+from helvor.bench.step_kinds import WASTE
+from helvor.exchange.shelf import BadShelf, read_shelf, shelf_csv
+from helvor.notebook.shelf_values import checked
+from helvor.shelf.shelf import KINDS, PROPERTIES, OwnValue, find, shipped, with_own
+from helvor.shelf.solvents import eluotropic_rank
+
+
+def test_there_is_enough_on_it():
+    count = {kind: sum(item.kind == kind for item in shipped()) for kind in KINDS}
+    assert count["substance"] >= 80
+    assert count["solvent"] >= 30
+    assert min(count.values()) >= 5
+
+
+@pytest.mark.parametrize("item", shipped(), ids=lambda i: i.name)
+def test_every_value_has_its_source_and_can_be(item):
+    assert item.values
+    for key, value in item.values.items():
+        assert value.source, (item.name, key)
+        checked(item.kind, item.name, key, value.text, value.source)
+    assert item.text("waste") in ("", *WASTE)
+    if item.formula:
+        assert 1 < item.molar_mass < 700
+
+
+def test_names_are_told_apart():
+    for kind in KINDS:
+        names = [name.casefold() for item in shipped() if item.kind == kind for name in (item.name, *item.also)]
+        assert len(names) == len(set(names)), kind
+
+
+def test_the_series_runs_from_weak_to_strong():
+    rank = eluotropic_rank()
+    order = ["pentane", "toluene", "diethyl ether", "ethyl acetate", "acetone", "methanol", "water"]
+    assert sorted(order, key=rank.get) == order
+    assert rank["etoac"] == rank["ethyl acetate"]
+
+
+@pytest.mark.parametrize(
+    ("text", "first"),
+    [("dcm", "dichloromethane"), ("ethyl ac", "ethyl acetate"), ("141-78-6", "ethyl acetate"), ("KCl", "potassium chloride"),
+     ("chalk", "calcium carbonate"), ("  EPSOM   salt ", "magnesium sulfate heptahydrate")],
+)  # fmt: skip
+def test_it_is_found_by_typing(text, first):
+    assert find(shipped(), text, ["solvent", "substance"])[0].name == first
+
+
+def test_own_values_cover_and_keep_what_they_cover():
+    own = [
+        OwnValue("solvent", "Ethyl Acetate", "density", "0.898", "weighed, 10 mL", "Ida"),
+        OwnValue("solvent", "ethyl acetate", "density", "0.897", "weighed again", "Ida"),
+        OwnValue("substance", "our dye", "formula", "C10H8", "the bottle", "Ida"),
+    ]
+    items = with_own(own)
+    density = next(i for i in items if i.name == "ethyl acetate").values["density"]
+    assert (density.text, density.mark, density.covers.text) == ("0.897", "own", "0.899")
+    assert find(items, "our dye")[0].molar_mass == pytest.approx(128.17, abs=0.01)
+    assert next(i for i in shipped() if i.name == "ethyl acetate").values["density"].text == "0.899"
+
+
+def test_out_and_in_again_it_is_the_same():
+    values = read_shelf(shelf_csv(shipped()).encode())
+    again = {(v.kind, v.item, v.key): v.text for v in values}
+    for item in shipped():
+        for key, value in item.values.items():
+            assert again[item.kind, item.name, key] == value.text
+
+
+HEAD = "kind,name,property,value,source\n"
+
+
+@pytest.mark.parametrize(
+    ("content", "place", "says"),
+    [
+        (b"\xff\xfe", "file", "UTF-8"),
+        (b"a,b\n", "line 1", "kind is missing"),
+        (HEAD.encode(), "file", "no value"),
+        ((HEAD + "gas,air,melts,1,me me\n").encode(), "line 2", "none of the shelf's tables"),
+        ((HEAD + "solvent,x,melts,warm,me me\n").encode(), "line 2", "is not a number"),
+        ((HEAD + "solvent,x,melts,1,\n").encode(), "line 2", "where the value comes from"),
+        ((HEAD + "solvent,x,density,900,me me\n").encode(), "line 2", "not a density"),
+        ((HEAD + "solvent,x,colour,red,me me\n").encode(), "line 2", "not a property"),
+        ((HEAD + "solvent,x,density,nan,me me\n").encode(), "line 2", "not a density"),
+    ],
+)
+def test_a_bad_file_gets_what_is_wrong_by_line(content, place, says):
+    with pytest.raises(BadShelf) as bad:
+        read_shelf(content)
+    assert any(p == place and says in s for p, s in bad.value.troubles), bad.value.troubles
+
+
+def test_a_formula_is_read_before_it_is_kept():
+    with pytest.raises(Problem, match="is not a formula"):
+        checked("substance", "x", "formula", "salt", "me me")
+    assert set(PROPERTIES) >= {"density", "melts", "tolerance"}
