@@ -22,7 +22,7 @@ from helvor.bench.procedure import Procedure, scaled
 from helvor.bench.quantity import Estimate, Mass
 from helvor.bench.run.drying import Weighing, constancy
 from helvor.bench.run.entries import AnyPayload, Following
-from helvor.bench.run.ledger import indication_u, net_u
+from helvor.bench.run.ledger import net_of
 from helvor.bench.run.reading_line import understand
 from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import STEP_KINDS
@@ -88,12 +88,11 @@ class NetOut(BaseModel):
 @router.post("/weighing/net", tags=[RUNS])
 def net(asked: NetIn) -> NetOut:
     """A net with its uncertainty: each indication counts with its step ÷ √12 (JCGM 100:2008, F.2.2.1)."""
-    first = net_u(asked.gross.resolution) if asked.tare_button else indication_u(asked.gross.resolution)
-    value = asked.gross.value - sum(tare.value for tare in asked.tares)
-    u = (first**2 + sum(indication_u(tare.resolution) ** 2 for tare in asked.tares)) ** 0.5
-    result = Estimate(value=value, u=u)
+    result = net_of(asked.gross, asked.tares, tare_button=asked.tare_button)
     parts = " − ".join(str(one) for one in (asked.gross, *asked.tares))
-    return NetOut(net_g=result, shown=f"{shown_with_u(result)} g", working=f"{parts} = {shown_with_u(result)} g")
+    return NetOut(
+        net_g=result.estimate, shown=f"{shown_with_u(result)} g", working=f"{parts} = {shown_with_u(result)} g"
+    )
 
 
 class DryingIn(_In):

@@ -23,7 +23,7 @@ from helvor.bench.formula import Equation, molar_mass, parse_equation, plain, re
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.measured import Measured, shown, shown_with_u, total
 from helvor.bench.procedure import Component, Portion, Procedure, Step, Substance, named, same
-from helvor.bench.quantity import Unreadable, round_to
+from helvor.bench.quantity import Reading, Unreadable, round_to
 from helvor.bench.run.drying import Constancy, Weighing, constancy
 from helvor.bench.run.entries import Taken, widened
 from helvor.bench.run.record import Run, TakenOn, WeighedOn
@@ -40,6 +40,20 @@ def indication_u(step: float) -> float:
 def net_u(step: float) -> float:
     """The same of a net with the tare button: two indications, step ÷ √6."""
     return step / math.sqrt(6)
+
+
+def net_of(gross: Reading, tares: Sequence[Reading], *, tare_button: bool = False) -> Measured:
+    """A net, g: gross minus every tare, each an indication of its own; or one after the tare button.
+
+    >>> from helvor.bench.quantity import parse
+    >>> shown_with_u(net_of(parse("31.820 g", "mass"), [parse("31.062 g", "mass")]))
+    '0.758 ± 0.001'
+    """
+    u = net_u(gross.resolution) if tare_button else indication_u(gross.resolution)
+    net = Measured.read(gross.value, u, "gross", gross.decimals)
+    for number, tare in enumerate(tares):
+        net = net - Measured.read(tare.value, indication_u(tare.resolution), f"tare {number}", tare.decimals)
+    return net
 
 
 @dataclass(frozen=True, slots=True)

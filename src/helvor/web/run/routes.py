@@ -610,7 +610,8 @@ def _form_again(
         row, meeting = shell_of_class(conn, who, page.class_id)
     strikes = None if "strikes" in form.errors else form.id("strikes")
     shown_form = _form(
-        page, gather(entries), kind, who.csrf, values=fields, errors=errors, entry=entry, strikes=strikes,
+        page, gather(entries), kind, who.csrf, values={"way": ["gross"]} | fields, errors=errors, entry=entry,
+        strikes=strikes,
         step=form.text("step"), view=form.text("view"), about=form.text("named"),
     )  # fmt: skip
     if is_htmx(request):

@@ -1,0 +1,268 @@
+"""The builder over HTTP: edits, undo, findings settled, versions, house rules, import; the shelf; the JSON interface."""
+
+import json
+from uuid import uuid4
+
+import pytest
+
+from helvor.bench.plan.edit import remove_step
+from helvor.bench.run import entries as run_entries
+from helvor.exchange.procedure import procedure_json
+from tests.bench.runs import CHALK, LOSSLESS, POWDER
+from tests.notebook.people import procedure_in_use
+from tests.web.conftest import HTMX
+
+
+@pytest.fixture
+def url(school):
+    return f"/procedures/{school.procedure}"
+
+
+def edit(client, url, **fields):
+    return client.post(f"{url}/edit", data={"entry": str(uuid4()), **fields}, headers=HTMX)
+
+
+def steps(client, url):
+    return json.loads(client.get(f"/api{url}").text)["procedure"]["steps"]
+
+
+def test_a_step_is_added_moved_changed_and_taken_out(school, ida, url):
+    assert edit(ida, url, op="add", kind="stir", at="2").status_code == 200
+    assert steps(ida, url)[2]["kind"] == "stir"
+    key = steps(ida, url)[2]["id"]
+    edit(ida, url, op="move", step=key, at="0")
+    assert steps(ida, url)[0]["id"] == key
+    changed = {
+        "op": "step",
+        "step": key,
+        "kind": "stir",
+        "says": "Stir well",
+        "hands": "3",
+        "waits": "4",
+        "meeting": "1",
+    }
+    assert "Stir well" in edit(ida, url, **changed).text
+    edit(ida, url, op="remove", step=key)
+    assert len(steps(ida, url)) == 15
+    undone = ida.post(f"{url}/undo", data={}, headers=HTMX)
+    assert "Stir well" in undone.text
+    assert ida.post(f"{url}/undo", data={"forward": "true"}).status_code == 303
+    assert len(steps(ida, url)) == 15
+
+
+@pytest.mark.parametrize(
+    ("fields", "says"),
+    [
+        ({"op": "nonsense"}, "no such form"),
+        ({"op": "add", "kind": "chant"}, "Choose what is done"),
+        ({"op": "add", "kind": "stir", "at": "x"}, "whole number"),
+        ({"op": "move", "step": "s99", "at": "0"}, "not in this procedure"),
+        ({"op": "step", "step": "s3", "kind": "heat", "celsius": "hot"}, "“hot” is not a number"),
+        ({"op": "step", "step": "s3", "kind": "heat", "hands": "many"}, "whole number"),
+        ({"op": "substance", "name": "salt", "amount": "3"}, "not an amount with its unit"),
+        ({"op": "substance", "name": "salt", "formula": "salt"}, "not a formula"),
+        ({"op": "substance", "name": ""}, "at least 1 character"),
+        ({"op": "substance", "name": "WATER"}, "There is “WATER” already"),
+        ({"op": "component", "name": "x", "carrier": "gold"}, "pattern"),
+        ({"op": "portion", "name": "x", "share": "3"}, "less than or equal to 1"),
+        ({"op": "head", "title": ""}, "at least 1 character"),
+        ({"op": "take-out", "part": "component", "name": "gold"}, "There is no component"),
+        ({"op": "fix", "code": "hot-on-balance", "step": "s5"}, "settled meanwhile"),
+    ],
+)
+def test_bad_input_is_said_and_changes_nothing(school, ida, url, fields, says):
+    before = steps(ida, url)
+    answer = edit(ida, url, **fields)
+    assert answer.status_code == 422, answer.text[:200]
+    assert says in answer.text
+    assert steps(ida, url) == before
+
+
+def test_a_finding_is_settled_with_one_press(school, ida, url):
+    edit(ida, url, op="remove", step="s4")
+    page = ida.get(url).text
+    assert "weighs what comes hot" in page
+    settled = edit(ida, url, op="fix", code="hot-on-balance", step="s5")
+    assert settled.status_code == 200
+    assert "weighs what comes hot" not in settled.text
+
+
+def test_a_version_is_put_in_use_compared_and_started(school, ida, url):
+    edit(ida, url, op="head", title="A mixed powder", aim="Shorter", period="90")
+    compared = ida.get(f"{url}/compare").text
+    assert "procedure, period" in compared
+    draft = json.loads(ida.get(f"/api{url}").text)["draft"]
+    assert ida.post(f"{url}/use", data={"draft": str(draft - 1)}).status_code == 422
+    assert ida.post(f"{url}/use", data={"draft": str(draft)}).status_code == 303
+    assert json.loads(ida.get(f"/api{url}").text)["version"] == 2
+    scaled = ida.get(f"{url}/start", params={"wanted": "1.50 g", "substance": "mixed powder"})
+    assert "10 mL" in scaled.text
+    assert ida.get(f"{url}/start", params={"factor": "-2"}).status_code == 422
+    start = {"start": str(uuid4()), "where": str(school.ida.class_id), "factor": "0.5"}
+    for _ in range(2):
+        assert ida.post(f"{url}/start", data=start).status_code == 303
+    runs = school.conn.execute("SELECT count(*) FROM page WHERE procedure_version = 2").fetchone()
+    assert runs == (2,)
+    front = ida.post(f"{url}/start", data={"start": str(uuid4()), "where": "front"})
+    assert ida.get(front.headers["location"]).status_code == 200
+
+
+def test_out_and_in_again(school, ida, url):
+    text = ida.get(f"{url}/procedure.json").text
+    entry = str(uuid4())
+    for _ in range(2):
+        answer = ida.post("/plan/import/files", data={"entry": entry}, files={"file": ("p.json", text)})
+        assert answer.status_code == 303
+    taken_in = json.loads(ida.get(f"/api/procedures/{entry}").text)["procedure"]
+    assert taken_in == json.loads(POWDER.model_dump_json())
+    assert "# A mixed powder" in ida.get(f"{url}/procedure.md").text
+    assert ida.get(f"{url}/procedure.exe").status_code == 404
+
+
+def test_a_bad_file_is_listed_by_place_and_changes_nothing(school, ida):
+    before = school.conn.execute("SELECT count(*) FROM procedure").fetchone()
+    text = procedure_json(remove_step(POWDER, "s3"))
+    answer = ida.post("/plan/import/files", data={"entry": str(uuid4()), "text": text})
+    assert answer.status_code == 422
+    assert "<b>step 3</b>" in answer.text
+    assert "which no step before it gives" in answer.text
+    assert school.conn.execute("SELECT count(*) FROM procedure").fetchone() == before
+
+
+def test_every_form_of_the_builder_opens(school, ida, url):
+    for op, name in (("head", ""), ("substance", "water"), ("substance", ""), ("component", "camphor"),
+                     ("portion", "salt"), ("portion", "residue"), ("rule", "")):  # fmt: skip
+        for headers in ({}, HTMX):
+            assert ida.get(f"{url}/form/{op}", params={"name": name}, headers=headers).status_code == 200
+    assert ida.get(f"{url}/form/nonsense").status_code == 404
+    assert ida.get(url, params={"step": "s8"}).status_code == 200
+
+
+def test_house_rules_are_kept_for_the_institution(school, ida):
+    assert ida.post("/plan/rules", data={"pouring": "swirl", "nonsense": "x"}).status_code == 303
+    page = ida.get("/plan/rules").text
+    assert page.count(">yours<") == 1
+    assert ">yours<" not in school.visitor(school.otto).get("/plan/rules").text
+
+
+# --- the shelf
+
+
+def test_a_value_of_ones_own_covers_the_shelf_for_the_institution_alone(school, ida):
+    value = {"kind": "solvent", "item": "ethyl acetate", "key": "density", "value": "0.898", "source": "weighed, 10 mL"}
+    for _ in range(2):
+        assert ida.post("/shelf", data=value).status_code == 303
+    page = ida.get("/shelf", params={"name": "ethyl acetate"}).text
+    assert "<s>0.899</s>" in page
+    assert school.conn.execute("SELECT count(*) FROM shelf_value").fetchone() == (1,)
+    assert "0.898" not in school.visitor(school.otto).get("/shelf", params={"name": "ethyl acetate"}).text
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"value": "heavy"}, "is not a number"),
+        ({"source": ""}, "where the value comes from"),
+        ({"item": ""}, "Name the item"),
+    ],
+)
+def test_a_value_that_cannot_be_is_said_and_kept_in_the_form(school, ida, change, says):
+    value = {
+        "kind": "solvent",
+        "item": "our mix",
+        "key": "density",
+        "value": "0.898",
+        "source": "weighed here",
+    } | change
+    answer = ida.post("/shelf", data=value)
+    assert answer.status_code == 422
+    assert says in answer.text
+    assert f'value="{value["value"]}"' in answer.text
+
+
+def test_the_shelf_goes_out_and_in(school, ida):
+    text = ida.get("/shelf/glass.csv").text
+    assert ida.post("/shelf/import/files", files={"file": ("g.csv", text)}).status_code == 303
+    bad = ida.post("/shelf/import/files", files={"file": ("g.csv", text + "glass,x,volume,big,me me\n")})
+    assert bad.status_code == 422
+    assert "is not a number" in bad.text
+    assert ida.get("/shelf/nonsense.csv").status_code == 404
+
+
+def test_a_substance_is_found_for_the_builder(ida):
+    found = ida.get("/shelf/find", params={"name": "epsom"}, headers=HTMX).text
+    assert "MgSO4·7H2O" in found.replace("&#34;", '"')
+    assert "Not on the shelf" in ida.get("/shelf/find", params={"name": "unobtainium"}, headers=HTMX).text
+
+
+# --- the JSON interface
+
+
+def ask(client, path, body):
+    return client.post(f"/api{path}", json=body)
+
+
+@pytest.mark.parametrize(
+    ("path", "body", "holds"),
+    [
+        ("/formula", {"text": "CuSO4·5H2O"}, {"shown": "CuSO₄·5H₂O"}),
+        ("/equation", {"text": "2 NaHCO3 -> Na2CO3 + H2O + CO2"}, {"left": {"NaHCO3": 2}}),
+        ("/weighing/net", {"gross": "31.820 g", "tares": ["31.062 g"]}, {"shown": "0.758 ± 0.001 g"}),
+        ("/weighing/net", {"gross": "0.758 g", "tare_button": True}, {"working": "0.758 g = 0.758 ± 0.001 g"}),
+        (
+            "/weighing/constant-mass",
+            {"nets_g": [1.5, 1.25, 1.125], "step_g": 0.001, "minutes": [0, 15, 30]},
+            {"predicted_g": 1.0},
+        ),
+        ("/solution", {"substance": "soda", "formula": "Na2CO3", "mass": "5.30 g", "volume": "250 mL"}, {}),
+    ],
+)
+def test_every_computation_can_be_asked(school, path, body, holds):
+    answer = ask(school.visitor(), path, body)
+    assert answer.status_code == 200, answer.text
+    data = answer.json()
+    assert {key: data[key] for key in holds} == holds
+
+
+def test_a_whole_run_can_be_asked(school):
+    body = {"procedure": json.loads(procedure_json(POWDER)), "readings": list(LOSSLESS)}
+    data = ask(school.visitor(), "/run", body).json()
+    assert data["closure"]["value"] == pytest.approx(3.004 / 3.006)
+    assert "closure-good" in {f["code"] for f in data["findings"]}
+    bad = ask(school.visitor(), "/run", {"readings": ["dish"]})
+    assert (bad.status_code, bad.headers["content-type"]) == (422, "application/problem+json")
+
+
+def test_a_procedure_can_be_checked_scaled_and_compared(school):
+    client, body = school.visitor(), json.loads(procedure_json(remove_step(POWDER, "s4")))
+    checked = ask(client, "/procedure/check", body).json()
+    assert "hot-on-balance" in {finding["code"] for _, finding in checked["findings"]}
+    scaled = ask(client, "/procedure/scale", {"procedure": body, "factor": 2}).json()
+    assert scaled["substances"][0]["amount"] == "6.00 g"
+    two = {"old": json.loads(procedure_json(POWDER)), "new": body}
+    assert ask(client, "/procedure/compare", two).json()[0]["what"] == "taken out"
+    assert client.get("/api/procedure.schema.json").json()["$id"] == "helvor-procedure"
+    assert len(client.get("/api/house-rules").json()) >= 27
+
+
+@pytest.mark.parametrize(
+    ("path", "body"),
+    [("/formula", {"text": "salt"}), ("/equation", {"text": "Na -> K"}), ("/weighing/net", {"gross": 3}),
+     ("/weighing/net", {"gross": "3"}), ("/weighing/constant-mass", {"nets_g": [], "step_g": 1, "minutes": []}),
+     ("/procedure/scale", {"procedure": {"title": "x"}, "factor": -1}), ("/run", {"readings": ["x"], "more": 1})],
+)  # fmt: skip
+def test_bad_questions_get_a_problem_document(school, path, body):
+    answer = ask(school.visitor(), path, body)
+    assert (answer.status_code, answer.headers["content-type"]) == (422, "application/problem+json")
+    assert answer.json()["detail"]
+
+
+def test_an_entry_is_written_once_through_the_interface(school, ida):
+    procedure_in_use(school.conn, school.ida, CHALK)
+    entry = {"id": str(uuid4()), "says": run_entries.Noted(words="white at once").model_dump(mode="json")}
+    first = ask(ida, school.run_url + "/entries", entry).json()
+    again = ask(ida, school.run_url + "/entries", entry).json()
+    assert (first["new"], again["new"]) == (True, False)
+    assert ida.get(f"/api{school.run_url}").json()["entries"][-1]["says"]["words"] == "white at once"
+    assert ida.get(f"/api/runs/{school.page}").status_code == 404
+    assert ask(ida, f"/runs/{school.page}/entries", entry).status_code == 404

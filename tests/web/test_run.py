@@ -1,0 +1,259 @@
+"""A run over HTTP: its forms, its refusals, its files, what goes out."""
+
+import csv
+import io
+import json
+from uuid import uuid4
+
+import pytest
+from PIL import Image
+
+from helvor.bench.container import MadeUp, Tared
+from helvor.notebook import classes, containers
+from tests.notebook.people import procedure_in_use, type_in
+from tests.web.conftest import HTMX
+
+GOOD = (
+    "dish 32.514", "dish powder 35.520", "dish residue dried 34.518", "dish residue dried 34.517",
+    "beaker + watch glass 61.204", "dish beads dried 33.506", "dish beads dried 33.506",
+    "beaker + watch glass salt dried 62.214", "beaker + watch glass salt dried 62.213",
+)  # fmt: skip
+
+
+def send(client, school, **fields):
+    headers = HTMX if fields.pop("htmx", True) else {}
+    return client.post(f"{school.run_url}/entries", data={"entry": str(uuid4()), **fields}, headers=headers)
+
+
+def weighing(**changes):
+    return {"kind": "weighed", "container": "dish", "state": "empty", "mass": "32.514", "step": "s1"} | changes
+
+
+def test_a_weighing_comes_back_with_the_whole_work(school, ida):
+    answer = send(ida, school, **weighing())
+    assert answer.status_code == 200
+    assert "32.514" in answer.text
+    assert "known" in answer.text
+    answer = send(ida, school, **weighing(state="as is", portion="powder", mass="35.520", step="s2"))
+    assert "35.520" in answer.text
+    assert "3.006" in answer.text
+
+
+def test_a_plain_form_works_without_scripts(school, ida):
+    answer = send(ida, school, htmx=False, **weighing())
+    assert answer.status_code == 303
+    assert ida.get(answer.headers["location"]).status_code == 200
+
+
+def test_sent_again_it_is_written_once(school, ida):
+    entry, before = str(uuid4()), school.run and school.entries()
+    for _ in range(3):
+        assert send(ida, school, **weighing(entry=entry)).status_code == 200
+    assert school.entries() == before + 1
+    other = send(ida, school, entry=entry, kind="noted", words="another thing under the same id")
+    assert other.status_code == 409
+
+
+@pytest.mark.parametrize(
+    ("fields", "says"),
+    [
+        (weighing(mass="heavy"), "“heavy” is not a number"),
+        (weighing(mass="-3"), "below zero"),
+        (weighing(mass="nan"), "not a number that can be read off"),
+        (weighing(mass="1e400"), "not a size"),
+        (weighing(mass="31 mm"), "not a unit of mass"),
+        (weighing(mass=""), "a mass in g"),
+        (weighing(container=""), "Name what stands on the pan"),
+        (weighing(state="as is", portion=""), "Say what is in the container"),
+        (weighing(state="sideways"), "Input should be"),
+        (weighing(container="a\x01b"), "cannot be printed"),
+        (weighing(step="s99"), "not in this run"),
+        ({"kind": "taken", "substance": "water", "amount": "much"}, "not an amount"),
+        ({"kind": "taken", "substance": "water", "before": "3.2"}, "both masses"),
+        ({"kind": "taken", "substance": "water", "amount": "3 mL", "bottle": "NONE"}, "No stock bottle"),
+        ({"kind": "marked", "step": "s4", "how": "skipped"}, "Say in a word why"),
+        ({"kind": "noted", "words": ""}, "Write what you saw"),
+        ({"kind": "timer-set", "minutes": "0"}, "greater than 0"),
+        ({"kind": "timer-stopped", "timer": str(uuid4())}, "not in this run"),
+        ({"kind": "step-added", "step_kind": "chant"}, "Choose what is done"),
+        ({"kind": "substance-added", "name": "x", "formula": "salt"}, "not a formula"),
+        ({"kind": "late", "words": ""}, "Say when"),
+        ({"kind": "nonsense"}, "no such form"),
+    ],
+)
+def test_bad_input_is_said_keeps_what_was_typed_and_writes_nothing(school, ida, fields, says):
+    before = school.run and school.entries()
+    answer = send(ida, school, **fields)
+    assert answer.status_code == 422, answer.text[:300]
+    text = answer.text.replace("&#39;", "'")
+    assert says in text, text
+    if (typed := fields.get("mass")) and "\x01" not in fields["container"]:
+        assert f'value="{typed}"' in text
+    assert school.entries() == before
+
+
+def test_script_in_a_label_is_only_text(school, ida):
+    send(ida, school, **weighing(container="<script>x</script>"))
+    page = ida.get(school.run_url).text
+    assert "<script>x" not in page
+    assert "&lt;script&gt;x" in page
+
+
+def test_the_reading_line_says_what_it_would_write(school, ida):
+    type_in(school.conn, school.ida, school.run, "dish 32.514")
+    ahead = ida.get(f"{school.run_url}/read", params={"text": "dish powder 35.520"}).text
+    assert "net" in ahead
+    assert "3.006" in ahead
+    before = school.entries()
+    line = {"text": "dish powder 35.520", "step": "s2", "entry": str(uuid4())}
+    assert ida.post(f"{school.run_url}/read", data=line, headers=HTMX).status_code == 200
+    assert school.entries() == before + 1
+    bad = ida.post(f"{school.run_url}/read", data=line | {"text": "dish", "entry": str(uuid4())}, headers=HTMX)
+    assert (bad.status_code, school.entries()) == (422, before + 1)
+
+
+def test_the_balance_shows_the_net_before_it_is_written(school, ida):
+    type_in(school.conn, school.ida, school.run, "dish 32.514")
+    asked = {"container": "dish", "portion": "powder", "state": "as is", "mass": "35.520"}
+    shown = ida.get(f"{school.run_url}/net", params=asked).text
+    assert "3.006 ± 0.001" in shown
+    assert "no tare yet" in ida.get(f"{school.run_url}/net", params=asked | {"container": "jar"}).text
+    assert "is not a number" in ida.get(f"{school.run_url}/net", params=asked | {"mass": "x"}).text
+
+
+def test_a_correction_strikes_through_with_its_reason(school, ida):
+    first = type_in(school.conn, school.ida, school.run, "dish 32.541").entries[-1].id
+    form = ida.get(f"{school.run_url}/edit/weighed", params={"key": str(first)}, headers=HTMX).text
+    assert 'value="32.541"' in form
+    without = send(ida, school, **weighing(strikes=str(first)))
+    assert "Say in a word why" in without.text
+    assert send(ida, school, **weighing(strikes=str(first), reason="typed wrong")).status_code == 200
+    history = ida.get(f"{school.run_url}/history").text
+    assert "<s>dish, empty, dry: 32.541 g</s>" in history
+    assert "typed wrong" in history
+
+
+@pytest.mark.parametrize("view", ["step", "record", "notes", "nonsense"])
+@pytest.mark.parametrize("step", ["", "s8", "s99"])
+def test_every_view_of_every_step_opens(school, ida, view, step):
+    type_in(school.conn, school.ida, school.run, *GOOD, "note fumes", "timer 20 oven")
+    assert ida.get(school.run_url, params={"view": view, "step": step}).status_code == 200
+
+
+def test_every_form_opens(school, ida):
+    entry = type_in(school.conn, school.ida, school.run, "dish 32.514").entries[-1].id
+    from helvor.web.run.routes import TITLES
+
+    for kind in set(TITLES) - {"acknowledged"}:
+        params = {"step": "s3", "key": str(entry)} if kind == "struck" else {"step": "s3"}
+        for headers in ({}, HTMX):
+            answer = ida.get(f"{school.run_url}/edit/{kind}", params=params, headers=headers)
+            assert answer.status_code == 200, (kind, answer.text[:200])
+    assert ida.get(f"{school.run_url}/edit/nonsense").status_code == 404
+
+
+def test_the_record_goes_out_with_the_numbers_of_the_screen(school, ida):
+    type_in(school.conn, school.ida, school.run, *GOOD)
+    table = list(csv.DictReader(io.StringIO(ida.get(f"{school.run_url}/run.csv").text)))
+    salt = next(row for row in table if row["portion"] == "salt")
+    assert (salt["shown"], salt["rests_on"]) == ("1.009 ± 0.001 g", "dried")
+    weighings = list(csv.DictReader(io.StringIO(ida.get(f"{school.run_url}/run.weighings.csv").text)))
+    assert len(weighings) == len(GOOD)
+    record = json.loads(ida.get(f"{school.run_url}/run.json").text)
+    assert record["results"]["closure"]["value"] == pytest.approx(3.004 / 3.006)
+    assert len(record["entries"]) == len(GOOD) + 1
+    svg = ida.get(f"{school.run_url}/run.svg")
+    assert svg.headers["content-type"].startswith("image/svg")
+    assert "camphor vapour" in svg.text
+    assert ida.get(f"{school.run_url}/run.exe").status_code == 404
+
+
+def test_a_picture_is_put_beside_a_step_and_seen_again(school, ida):
+    out = io.BytesIO()
+    Image.new("RGB", (800, 600), "white").save(out, "PNG")
+    where = f"{school.run_url}/files"
+    sent = {"entry": str(uuid4()), "step": "s3", "words": "frost on the glass"}
+    for _ in range(2):
+        answer = ida.post(where, data=sent, files={"file": ("cold <glass>.png", out.getvalue())})
+        assert answer.status_code == 303
+    page = ida.get(answer.headers["location"]).text
+    assert page.count("frost on the glass") >= 1
+    small = ida.get(f"{where}/{sent['entry']}?small=1")
+    assert (small.status_code, small.headers["content-type"]) == (200, "image/jpeg")
+    assert "sandbox" in small.headers["content-security-policy"]
+    before = school.entries()
+    bad = ida.post(where, data=sent | {"entry": str(uuid4())}, files={"file": ("a.svg", b"<svg/>")})
+    assert (bad.status_code, school.entries()) == (422, before)
+    huge = ida.post(where, data=sent | {"entry": str(uuid4())}, files={"file": ("a.pdf", b"%PDF-" + b"0" * 10_000_000)})
+    assert huge.status_code == 413
+
+
+def test_a_file_that_could_run_is_saved_and_never_shown(school, ida):
+    sent = {"entry": str(uuid4())}
+    html = b"a,b\n<script>alert(1)</script>,2\n"
+    assert ida.post(f"{school.run_url}/files", data=sent, files={"file": ("x.csv", html)}).status_code == 303
+    kept = ida.get(f"{school.run_url}/files/{sent['entry']}")
+    assert kept.headers["content-disposition"].startswith("attachment")
+    assert kept.headers["x-content-type-options"] == "nosniff"
+
+
+def test_a_corrected_handout_reaches_the_class(school, ida):
+    words = {"entry": str(uuid4()), "step": "s3", "says": "Warm to 110 °C at most", "why": "it spat"}
+    answer = ida.post(f"{school.run_url}/handout", data=words, headers=HTMX)
+    assert answer.status_code == 200
+    assert "Warm to 110" in answer.text
+    assert ida.post(f"{school.run_url}/handout", data=words | {"says": ""}, headers=HTMX).status_code == 422
+
+
+def test_a_blank_run_becomes_a_procedure(school, ida):
+    page = str(uuid4())
+    for _ in range(2):
+        assert ida.post(f"/benches/{school.ida.bench}/runs", data={"page": page}).status_code == 303
+    url = f"/runs/{page}"
+    step = {"kind": "step-added", "step_kind": "weigh", "says": "Weigh the salt", "gives": "salt", "container": "dish"}
+    for fields in (step, {"kind": "taken", "substance": "salt", "amount": "2.00 g"}):
+        assert ida.post(f"{url}/entries", data={"entry": str(uuid4()), **fields}).status_code == 303
+    kept = ida.post(f"{url}/keep", data={"entry": str(uuid4())})
+    text = ida.get(kept.headers["location"]).text
+    assert "Weigh the salt" in text
+    assert "2.00" in text
+
+
+def test_a_stock_bottle_and_a_registered_tare_are_used(school, ida):
+    who = school.ida
+    for label, kind, note in (
+        ("soda", "bottle", MadeUp(substance="soda", formula="Na2CO3", mass="5.41 g", volume="100 mL")),
+        ("dish", "dish", Tared(mass="32.514 g")),
+    ):
+        key = uuid4()
+        containers.add(school.conn, who.account, who.class_id, key, label, kind)
+        containers.note(school.conn, who.account, who.class_id, key, uuid4(), note)
+    assert "Take 32.514 from the register" in ida.get(school.run_url).text
+    taken = {"kind": "taken", "substance": "soda", "amount": "25.0 mL", "bottle": "SODA"}
+    assert send(ida, school, **taken).status_code == 200
+    record = json.loads(ida.get(f"{school.run_url}/run.json").text)
+    assert record["entries"][-1]["says"]["bottle"]["molar"] == pytest.approx(5.41 / 105.988 / 0.1, rel=1e-4)
+
+
+def test_containers_are_registered_and_bad_ones_said(school, ida):
+    url = f"/classes/{school.ida.class_id}/containers"
+    new = {"entry": str(uuid4()), "what": "new", "label": "dish 3", "kind": "dish"}
+    opened = ida.post(url, data=new)
+    assert opened.status_code == 303
+    note = {"entry": str(uuid4()), "what": "tared", "container": new["entry"], "mass": "heavy"}
+    bad = ida.post(url, data=note)
+    assert bad.status_code == 422
+    assert "is not a number" in bad.text
+    assert 'value="heavy"' in bad.text
+    assert ida.post(url, data=note | {"mass": "31.062"}).status_code == 303
+    assert "31.062" in ida.get(opened.headers["location"]).text
+    assert "already" in ida.post(url, data=new | {"entry": str(uuid4())}).text
+
+
+def test_the_board_shows_the_work_that_was_asked_for(school, ida):
+    procedure_in_use(school.conn, school.ida)
+    type_in(school.conn, school.ida, school.run, "dish 32.514", "done 1")
+    board = f"/classes/{school.ida.class_id}"
+    assert "A mixed powder" in ida.get(board).text
+    assert "Cut and rule" in ida.get(board, params={"work": "Plates"}).text
+    assert len(classes.benches_of(school.conn, school.ida.class_id)) == 2
