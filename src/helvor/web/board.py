@@ -90,6 +90,8 @@ def _short(name: str) -> str:
 def _state(page: PageOnBoard | None) -> str:
     if page is None or not page.entries:
         return "none"
+    if not page.summary.get("done") and not page.summary.get("level"):
+        return "none"
     if page.summary.get("level") in ("stop", "caution"):
         return str(page.summary["level"])
     return "done" if page.summary.get("done") == page.summary.get("stages") else "working"

@@ -21,6 +21,8 @@ EQUALLY_SPACED = 0.25
 ABOVE_NOISE = 3.0
 """Differences count for a prediction from this many standard uncertainties on."""
 USUAL_INTERVAL = 15.0
+SHORTEST_INTERVAL = 1.0
+"""Minutes; readings closer together were written down in one go, and their times say nothing."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,9 +97,8 @@ def constancy(weighings: Sequence[Weighing], rule: str) -> Constancy:
         return Constancy("constant", change, limit, predicted)
     if change > 0:
         return Constancy("gaining", change, limit)
-    return Constancy(
-        "drying", change, limit, predicted, again or max(5.0, minutes if minutes < 240 else USUAL_INTERVAL)
-    )
+    usual = minutes if SHORTEST_INTERVAL <= minutes < 240 else USUAL_INTERVAL
+    return Constancy("drying", change, limit, predicted, again or max(5.0, usual))
 
 
 def _prediction(weighings: Sequence[Weighing], step: float, limit: float) -> tuple[float | None, float | None]:
@@ -106,7 +107,7 @@ def _prediction(weighings: Sequence[Weighing], step: float, limit: float) -> tup
         return None, None
     one, two, three = weighings[-3:]
     first, second = (two.at - one.at).total_seconds() / 60, (three.at - two.at).total_seconds() / 60
-    if first <= 0 or second <= 0 or abs(first - second) > EQUALLY_SPACED * max(first, second):
+    if min(first, second) < SHORTEST_INTERVAL or abs(first - second) > EQUALLY_SPACED * max(first, second):
         return None, None
     noise = ABOVE_NOISE * step / math.sqrt(6)
     losses = one.net - two.net, two.net - three.net

@@ -36,6 +36,11 @@ class StepSeen:
     corrected: bool
 
     @property
+    def short(self) -> str:
+        """Number and kind, for strips and boards: ``3 heat``."""
+        return f"{self.number} {self.kind.title if self.kind else self.step.kind}"
+
+    @property
     def settled(self) -> bool:
         """Done or left out."""
         return self.done > 0 or self.skipped is not None
@@ -91,5 +96,5 @@ def work_out(
         )
         for number, step in enumerate(run.procedure.steps, start=1)
     ]
-    stages = [Stage(step.says, step.settled) for step in steps]
+    stages = [Stage(step.short, step.settled) for step in steps]
     return RunWorksheet(by_severity(findings), stages, run, ledger, steps)

@@ -18,6 +18,8 @@ from helvor.bench.run.work_out import RunWorksheet
 WIDTH, LEFT, RIGHT, TOP = 860.0, 118.0, 196.0, 34.0
 ROW = 84.0
 THICKEST, THINNEST, PALE = 62.0, 3.0, 8.0
+NODE, LETTER = 17.0, 7.6
+"""Half the side of a step's box, and about how wide a letter of a name is."""
 TINTS = ("#F3DC8C", "#B5DBDC", "#CBD2D8", "#F0C9A8", "#CFE3B4", "#D9CBE8", "#F3C3C6", "#BFD3EF")
 """Tints of portions; they tell portions apart and never stand for a state."""
 
@@ -36,6 +38,7 @@ class Ribbon:
     pale: bool
     path: str = ""
     label: bool = True
+    label_y: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,18 +137,33 @@ class _Flow:
             self._mass[key] = value
         return value
 
-    def row(self, name: str, ends: Sequence[str], seen: frozenset[str] = frozenset()) -> float:
-        """The row a portion runs in: its own at the end, else the middle of those it ends in."""
-        key = name.casefold()
-        if key in self._rows:
-            return self._rows[key]
-        step = self.taker.get(key)
-        at = next((float(i) for i, end in enumerate(ends) if same(end, name)), None)
-        if at is None and step is not None and key not in seen:
-            rows = [self.row(given, ends, seen | {key}) for given in step.gives]
-            at = sum(rows) / len(rows) if rows else 0.0
-        self._rows[key] = at or 0.0
-        return self._rows[key]
+    def rows(self, ends: Sequence[str]) -> dict[str, float]:
+        """The row that each portion runs in, from 0: its own at the end, else that of the step that takes it.
+
+        A step stands in the middle of what it gives; what it takes is spread round it, so that
+        joining portions do not lie on each other.
+        """
+
+        def of_step(step: Step, seen: frozenset[str]) -> float:
+            given = [of(name, seen) for name in step.gives]
+            return sum(given) / len(given)
+
+        def of(name: str, seen: frozenset[str]) -> float:
+            key = name.casefold()
+            if key in self._rows:
+                return self._rows[key]
+            step = self.taker.get(key)
+            if step is None or not step.gives or key in seen:
+                row = next((float(i) for i, end in enumerate(ends) if same(end, name)), 0.0)
+            else:
+                place = next(i for i, taken in enumerate(step.takes) if same(taken, name))
+                row = of_step(step, seen | {key}) + place - (len(step.takes) - 1) / 2
+            self._rows[key] = row
+            return row
+
+        rows = {name.casefold(): of(name, frozenset()) for name in self.names}
+        lowest = min(rows.values(), default=0.0)
+        return {name: row - min(lowest, 0.0) for name, row in rows.items()}
 
     def columns(self) -> dict[str, int]:
         """Step id → its column, from 1; sources stand in column 0."""
@@ -166,14 +184,14 @@ def draw_scheme(sheet: RunWorksheet) -> Scheme | None:
     columns = flow.columns()
     last = max(columns.values(), default=0)
     missing = _missing(ledger)
-    rows = len(ends) + (1 if missing else 0)
-    height = TOP + ROW * rows
+    rows = flow.rows(ends)
+    height = TOP + ROW * (max(rows.values()) + 1 + (1 if missing else 0))
     step_x = (WIDTH - LEFT - RIGHT) / (last + 1)
     heaviest = max((flow.mass(name) for name in flow.sources()), default=0.0) or max(
         (flow.mass(name) for name in flow.names), default=0.0
     )
     scale = THICKEST / heaviest if heaviest > 0 else 0.0
-    centre = {name.casefold(): TOP + ROW * (flow.row(name, ends) + 0.5) for name in flow.names}
+    centre = {name.casefold(): TOP + ROW * (rows[name.casefold()] + 0.5) for name in flow.names}
     thick = {name.casefold(): _thick(flow.mass(name), scale) for name in flow.names}
     node_y = {
         step.id: sum(centre[name.casefold()] for name in (step.takes or step.gives)) / len(step.takes or step.gives)
@@ -194,8 +212,12 @@ def draw_scheme(sheet: RunWorksheet) -> Scheme | None:
         start = _slot(giver.gives, name, thick, node_y.get(giver.id, centre[key])) if giver.takes else centre[key]
         stop = _slot(taker.takes, name, thick, node_y.get(taker.id, centre[key])) if taker is not None else centre[key]
         ribbon.path = _band(x1, start, centre[key], x2, stop, ribbon.thick)
-        # A long enough stretch carries its name; sources and ends have their own labels.
-        ribbon.label = taker is not None and bool(giver.takes) and x2 - x1 > 90
+        # A long enough stretch carries its name, a short one has it underneath; sources and ends have their own.
+        ribbon.label = taker is not None and bool(giver.takes)
+        fits = x2 - x1 - 2 * NODE > LETTER * len(name)
+        inside = fits and ribbon.thick > 16
+        lift = ribbon.thick / 2 + 4 if fits else -max(ribbon.thick / 2, NODE) - 14
+        ribbon.label_y = centre[key] + 5 if inside else centre[key] - lift
         ribbons.append(ribbon)
     numbers = {seen.step.id: seen.number for seen in sheet.steps}
     kinds = {seen.step.id: (seen.kind.title if seen.kind else seen.step.kind) for seen in sheet.steps}
