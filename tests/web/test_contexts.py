@@ -11,6 +11,7 @@ from helvor.web.plan import routes as plans
 from helvor.web.planar import routes
 from helvor.web.rendering import ENVIRONMENT, Shell
 from helvor.web.run import routes as runs
+from helvor.web.run import shown
 from helvor.web.shelf import routes as shelves
 
 PAGES = [
@@ -39,11 +40,11 @@ PAGES = [
     ("plan/rules.html", plans.RulesPage),
     ("shelf/shelf.html", shelves.ShelfPage),
     ("shelf/found.html", shelves.ShelfFound),
-    ("run/run.html", runs.RunPage),
-    ("run/work.html", runs.RunWork),
-    ("run/form.html", runs.RunFormFragment),
-    ("run/form_page.html", runs.RunFormPage),
-    ("run/net.html", runs.NetShown),
+    ("run/run.html", shown.RunPage),
+    ("run/work.html", shown.RunWork),
+    ("run/form.html", shown.RunFormFragment),
+    ("run/form_page.html", shown.RunFormPage),
+    ("run/net.html", shown.NetShown),
     ("run/understood.html", runs.RunUnderstood),
     ("run/scheme.svg", runs.SchemeFile),
 ]

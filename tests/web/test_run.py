@@ -142,7 +142,7 @@ def test_every_view_of_every_step_opens(school, ida, view, step):
 
 def test_every_form_opens(school, ida):
     entry = type_in(school.conn, school.ida, school.run, "dish 32.514").entries[-1].id
-    from helvor.web.run.routes import TITLES
+    from helvor.web.run.shown import TITLES
 
     for kind in set(TITLES) - {"acknowledged"}:
         params = {"step": "s3", "key": str(entry)} if kind == "struck" else {"step": "s3"}

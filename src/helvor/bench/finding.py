@@ -34,8 +34,8 @@ class Finding:
     acknowledged: str = ""
 
     def accepted(self, why: str) -> Finding:
-        """The same finding, acknowledged."""
-        return replace(self, acknowledged=why)
+        """The same finding, acknowledged with a word; with none it stays as it is."""
+        return replace(self, acknowledged=why) if why else self
 
 
 def by_severity(findings: list[Finding]) -> list[Finding]:

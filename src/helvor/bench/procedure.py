@@ -185,7 +185,8 @@ class Procedure(_Part):
 
     def portion(self, name: str) -> Portion:
         """What is said of a portion; nothing more than its name when nothing is."""
-        return named(self.portions, name) or Portion(name=name)
+        # A name that stands in a procedure or a weighing was checked there.
+        return named(self.portions, name) or Portion.model_construct(name=name)
 
     def step(self, step_id: str) -> Step | None:
         """The step with that id, or None."""

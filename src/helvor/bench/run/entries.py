@@ -6,6 +6,7 @@ is never taken for a result (bench practice: dry empty, wet, dried 1, dried 2 â€
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -118,7 +119,7 @@ class Weighed(Payload):
             raise ValueError("container: The same container is named twice.")
         return self
 
-    @property
+    @cached_property
     def pan(self) -> frozenset[str]:
         """What stood on the pan, in lower case, for comparing."""
         return frozenset(label.casefold() for label in self.container)

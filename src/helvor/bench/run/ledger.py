@@ -105,7 +105,15 @@ class PortionMass:
     constancy: Constancy | None = None
     scale: float = 1.0
     estimated: bool = False
-    working: list[WorkingLine] = field(default_factory=list)
+    counted: list[Net] = field(default_factory=list)
+    by_difference: WorkingLine | None = None
+
+    @property
+    def working(self) -> list[WorkingLine]:
+        """The arithmetic of the mass; put into words only when somebody looks."""
+        if self.by_difference is not None:
+            return [self.by_difference]
+        return [_net_working(self.name, net) for net in self.counted]
 
     @property
     def whole(self) -> Measured:
@@ -215,9 +223,8 @@ class _Scales:
             else:
                 self.filled.setdefault(weighed.portion.casefold(), []).append(on)
 
-    def tare(self, labels: Iterable[str]) -> Tare:
-        """The tare of what stood on a pan (Ledger 1)."""
-        pan = frozenset(label.casefold() for label in labels)
+    def tare(self, pan: frozenset[str]) -> Tare:
+        """The tare of what stood on a pan, its labels in lower case (Ledger 1)."""
         if pan not in self._tares:
             self._tares[pan] = self._find(pan)
         return self._tares[pan]
@@ -301,7 +308,7 @@ def keep(run: Run, rules: HouseRules) -> Ledger:
         ledger.yields = list(_yields(run.procedure, equation, ledger))
     ledger.tares = scales._tares
     for label in run.containers:
-        scales.tare([label])
+        scales.tare(frozenset([label.casefold()]))
     return ledger
 
 
@@ -367,7 +374,7 @@ def _net(on: WeighedOn, scales: _Scales) -> Net:
     )
     if weighed.way == "net":
         return Net(on, None, indication)
-    tare = scales.tare(weighed.container)
+    tare = scales.tare(weighed.pan)
     return Net(on, tare, indication - tare.mass if tare.mass is not None else None)
 
 
@@ -391,7 +398,7 @@ def _settle(portion: PortionMass, rule: str) -> None:
         portion.estimated = any(
             net.on.weighed.estimated or (net.tare is not None and net.tare.how == "spare") for net in last
         )
-        portion.working = [_net_working(portion.name, net) for net in last]
+        portion.counted = last
         if state == "dried":
             series = max(counted, key=len)
             portion.constancy = constancy(
@@ -571,9 +578,9 @@ def _by_loss(name: str, portion: PortionMass, step: Step, ledger: Ledger) -> Non
     whole = total(p.mass for p in before if p and p.mass)
     left = total(p.mass for p in after if p and p.mass)
     portion.mass, portion.basis = whole - left, "by loss"
-    portion.working = [
-        WorkingLine(f"{name}, by loss", f"{shown(whole)} − {shown(left)} g = {shown_with_u(portion.mass)} g")
-    ]
+    portion.by_difference = WorkingLine(
+        f"{name}, by loss", f"{shown(whole)} − {shown(left)} g = {shown_with_u(portion.mass)} g"
+    )
 
 
 def _scale(name: str, graph: _Graph, ledger: Ledger, seen: frozenset[str]) -> float:

@@ -1,0 +1,137 @@
+"""What the benchmarks share: a bare page to compare with, one server for both, a client that keeps its connection.
+
+One process serves a bare FastAPI and psycopg page (one indexed query, a one-line template)
+and Helvor. One client asks for each in turn over a kept connection, so that whatever else
+the machine does hits all alike.
+"""
+
+from __future__ import annotations
+
+import gzip
+import http.client
+import re
+import statistics
+import tempfile
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from urllib.parse import urlencode
+
+import uvicorn
+from fastapi import FastAPI
+from jinja2 import Environment
+from psycopg_pool import ConnectionPool
+from starlette.responses import HTMLResponse
+from starlette.types import Receive, Scope, Send
+
+from helvor import demo
+from helvor.notebook.database import open_pool
+from helvor.notebook.server import LocalServer, free_port, make_database
+from helvor.web.app import Settings, create_app
+
+
+def bare_app(pool: ConnectionPool) -> FastAPI:
+    """The page to compare with."""
+    app = FastAPI()
+    template = Environment(autoescape=True).from_string("<!DOCTYPE html><title>bare</title><p>{{ name }}</p>")
+
+    @app.get("/bare")
+    def bare() -> HTMLResponse:
+        with pool.connection() as conn:
+            row = conn.execute("SELECT name FROM account WHERE email = %s", [demo.EMAIL]).fetchone()
+        return HTMLResponse(template.render(name=row[0]))
+
+    return app
+
+
+class Client:
+    """A browser's requests, without a browser; signed in."""
+
+    def __init__(self, port: int) -> None:
+        self.connection = http.client.HTTPConnection("127.0.0.1", port)
+        self.headers = {"Accept-Encoding": "gzip"}
+        form = self.ask("GET", "/sign-in")[2].decode()
+        token = re.search(r'name="token" value="([^"]+)"', form)[1]
+        self.ask("POST", "/sign-in", {"email": demo.EMAIL, "password": demo.PASSWORD, "token": token})
+        self.headers["X-CSRF-Token"] = re.search(r"helvor_csrf=([^;]+)", self.headers["Cookie"])[1]
+
+    def ask(
+        self, method: str, path: str, fields: dict[str, str] | None = None, *, htmx: bool = False
+    ) -> tuple[float, int, bytes]:
+        """Seconds, compressed bytes, content."""
+        body = urlencode(fields) if fields else None
+        more = {"Content-Type": "application/x-www-form-urlencoded"} if body else {}
+        if htmx:
+            more["HX-Request"] = "true"
+        began = time.perf_counter()
+        self.connection.request(method, path, body, self.headers | more)
+        answer = self.connection.getresponse()
+        content = answer.read()
+        taken = time.perf_counter() - began
+        if answer.getheader("Set-Cookie"):
+            cookies = [c.split(";")[0] for c in answer.headers.get_all("Set-Cookie")]
+            kept = dict(c.split("=", 1) for c in self.headers.get("Cookie", "").split("; ") if c)
+            kept |= dict(c.split("=", 1) for c in cookies)
+            self.headers["Cookie"] = "; ".join(f"{k}={v}" for k, v in kept.items())
+        if answer.status >= 400:
+            raise RuntimeError(f"{method} {path}: {answer.status} {content[:200]!r}")
+        return taken, len(content), gzip.decompress(content) if answer.getheader("Content-Encoding") else content
+
+
+@contextmanager
+def database() -> Iterator[str]:
+    """A private server in a temporary folder, durable as in real use; the address of an empty database."""
+    with tempfile.TemporaryDirectory() as folder:
+        Path(folder).chmod(0o755)
+        server = LocalServer(Path(folder) / "postgres")
+        server.start()
+        try:
+            make_database(server.url("postgres"), "benchmark")
+            yield server.url("benchmark")
+        finally:
+            server.stop()
+
+
+@contextmanager
+def served(url: str) -> Iterator[Client]:
+    """Both applications served by one process, and a client."""
+    pool = open_pool(url, size=4)
+    ours, bare = create_app(Settings(database_url=url), pool), bare_app(pool)
+
+    async def both(scope: Scope, receive: Receive, send: Send) -> None:
+        await (bare if scope.get("path") == "/bare" else ours)(scope, receive, send)
+
+    port = free_port()
+    server = uvicorn.Server(uvicorn.Config(both, port=port, log_level="warning", access_log=False, lifespan="off"))
+    thread = threading.Thread(target=server.run)
+    thread.start()
+    while not server.started:
+        time.sleep(0.05)
+    try:
+        yield Client(port)
+    finally:
+        server.should_exit = True
+        thread.join()
+        pool.close()
+
+
+def compare(asks: dict[str, Callable[[int], float]], aims: dict[str, float], rounds: int) -> None:
+    """Ask for each in turn, *rounds* times, and print p50 and p95 as ratios to the first."""
+    times: dict[str, list[float]] = {name: [] for name in asks}
+    for number in range(-10, rounds):
+        for name, ask in asks.items():
+            taken = ask(number)
+            if number >= 0:
+                times[name].append(taken)
+
+    def quantiles(name: str) -> tuple[float, float]:
+        return statistics.median(times[name]), statistics.quantiles(times[name], n=20)[18]
+
+    base = quantiles(next(iter(asks)))
+    print("| request | p50 ms | p95 ms | p50 ÷ bare | p95 ÷ bare | aim |\n|---|---|---|---|---|---|")
+    for name in times:
+        p50, p95 = quantiles(name)
+        aim = f"≤ {aims[name]:g}" if name in aims else ""
+        print(f"| {name} | {1e3 * p50:.2f} | {1e3 * p95:.2f} | {p50 / base[0]:.1f} | {p95 / base[1]:.1f} | {aim} |")

@@ -1,0 +1,454 @@
+"""What a run's page shows: its contexts, and how they are put together."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+from helvor.bench.entry import Entry, Line
+from helvor.bench.measured import Measured, shown
+from helvor.bench.procedure import Step
+from helvor.bench.run import entries as e
+from helvor.bench.run.ledger import Net, PortionMass
+from helvor.bench.run.record import Run
+from helvor.bench.run.work_out import RunWorksheet, StepSeen, work_out
+from helvor.bench.techniques import STEP_KINDS
+from helvor.bench.worksheet import WorkingLine
+from helvor.notebook import classes
+from helvor.notebook.pages import NotYours, Page
+from helvor.web.rendering import Shell
+from helvor.web.run.scheme import Scheme, draw_scheme
+from helvor.web.run.words import describe
+
+VIEWS = {"step": "Step", "record": "Mass record", "notes": "Notes and files"}
+
+TITLES = {
+    "weighed": "Weighing",
+    "taken": "Amount taken",
+    "volume-read": "Volume",
+    "marked": "Leave a step out",
+    "noted": "Note",
+    "timer-set": "Timer",
+    "timer-stopped": "Stop the timer",
+    "borrowed": "Go on with another's product",
+    "late": "Started late",
+    "step-added": "Add a step",
+    "substance-added": "Add a substance",
+    "portion-said": "About a portion",
+    "handout-corrected": "Correct the handout",
+    "struck": "Strike through",
+    "acknowledged": "Go on with a stop",
+}
+PICKS = (
+    "clear", "cloudy", "colourless", "coloured", "fumes", "no more fumes", "bubbles", "warm", "crystals", "oil",
+    "powder", "lumps", "two layers", "spilt", "broken glass",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class TareShown:
+    """A container that the run uses, and whether its tare is known; ``registered`` is what the class's register has."""
+
+    label: str
+    mass: str
+    how: str
+    needed: bool
+    registered: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class TimerShown:
+    """A running timer; ``left`` seconds, below zero once it is due."""
+
+    key: UUID
+    label: str
+    due: datetime
+    left: int
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingShown:
+    """An entry among the last readings."""
+
+    entry: Entry
+    says: str
+    key: UUID
+    struck: str
+
+
+@dataclass(frozen=True, slots=True)
+class PlotShown:
+    """The small drying plot: a line, its dots, and the band that counts as constant."""
+
+    line: str
+    dots: list[tuple[float, float]]
+    band_y: float
+    band_height: float
+    predicted_y: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class PortionRow:
+    """A portion in the table of weighings."""
+
+    portion: PortionMass
+    container: str
+    tare: str
+    gross: str
+    net: str
+    series: list[str]
+    plot: PlotShown | None
+
+
+@dataclass(frozen=True, slots=True)
+class AmountRow:
+    """A substance that the step adds: wanted and taken."""
+
+    name: str
+    wanted: str
+    unit: str
+    exact: bool
+    taken: str
+    key: UUID | None
+    hazards: str
+
+
+@dataclass(frozen=True, slots=True)
+class WeighShown:
+    """The balance, set for the step: what should stand on the pan and be in it."""
+
+    container: str
+    portion: str
+    state: str
+    tare: str
+    balance: str
+
+
+@dataclass(frozen=True, slots=True)
+class Headline:
+    """The large numbers of the side sheet."""
+
+    label: str
+    value: str
+    unit: str
+    more: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunWork:
+    """The part of the page that every write replaces."""
+
+    page: Page
+    sheet: RunWorksheet
+    view: str
+    views: dict[str, str]
+    chosen: StepSeen | None
+    weigh: WeighShown | None
+    amounts: list[AmountRow]
+    timers: list[TimerShown]
+    tares: list[TareShown]
+    last: list[ReadingShown]
+    notes: list[ReadingShown]
+    files: list[tuple[ReadingShown, e.Attached]]
+    rows: list[PortionRow]
+    scheme: Scheme | None
+    working: list[WorkingLine]
+    headlines: list[Headline]
+    portions: list[str]
+    states: dict[str, str]
+    plates: list[tuple[str, str]]
+    csrf: str
+    said: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunPage(Shell, RunWork):
+    pass
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunFormShown:
+    """A form with what was typed and what is wrong with it."""
+
+    page: Page
+    kind: str
+    title: str
+    values: dict[str, list[str]]
+    errors: dict[str, str]
+    run: Run
+    entry: UUID
+    strikes: UUID | None
+    step: str
+    view: str
+    about: str
+    csrf: str
+    states: dict[str, str]
+    picks: tuple[str, ...]
+    kinds: list[tuple[str, str]]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunFormFragment:
+    form: RunFormShown
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunFormPage(Shell):
+    form: RunFormShown
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NetShown:
+    """What the balance's form would write, worked out."""
+
+    gross: str
+    tare: str
+    net: str
+    trouble: str
+    hint: str
+
+
+def only_run(page: Page) -> Page:
+    if page.technique_key != "run":
+        raise NotYours
+    return page
+
+
+def sheet_of(page: Page, entries: Sequence[Entry]) -> RunWorksheet:
+    return work_out(entries, page.rules, STEP_KINDS)
+
+
+def work_of(
+    page: Page,
+    entries: Sequence[Entry],
+    sheet: RunWorksheet,
+    view: str,
+    step: str,
+    csrf: str,
+    *,
+    said: str = "",
+    plates: Sequence[classes.PageOnBoard] = (),
+    registered: Mapping[str, str] | None = None,
+) -> dict[str, Any]:
+    now = datetime.now(UTC)
+    chosen = next((seen for seen in sheet.steps if seen.step.id == step), None) or sheet.current
+    if chosen is None and sheet.steps:
+        chosen = sheet.steps[-1]
+    view = view if view in VIEWS else "step"
+    standing = sorted((line for line in sheet.run.lines if line.stands), key=lambda line: -line.head.seq)
+    files = _shown(standing, e.Attached) if view == "notes" else []
+    return {
+        "page": page,
+        "sheet": sheet,
+        "view": view,
+        "views": VIEWS,
+        "chosen": chosen,
+        "weigh": _weigh(chosen.step, sheet, entries) if chosen is not None else None,
+        "amounts": _amounts(chosen.step, sheet) if chosen is not None else [],
+        "timers": _timers(sheet.run, now),
+        "tares": _tares(sheet, registered or {}),
+        "last": _shown(standing, READINGS, 6) if view == "step" else [],
+        "notes": _shown(standing, e.Noted | e.Late | e.Borrowed) if view == "notes" else [],
+        "files": [(reading, reading.entry.payload) for reading in files],
+        "rows": _rows(sheet) if view == "record" else [],
+        "scheme": draw_scheme(sheet) if view == "record" else None,
+        "working": _working(sheet, chosen, view),
+        "headlines": _headlines(sheet),
+        "portions": sheet.run.portion_names,
+        "states": e.STATES,
+        "plates": [(f"/plates/{p.id}", f"Plate {p.number}") for p in plates],
+        "csrf": csrf,
+        "said": said,
+    }
+
+
+def _weigh(step: Step, sheet: RunWorksheet, entries: Sequence[Entry]) -> WeighShown:
+    """What the balance's form starts with for a step."""
+    container = " + ".join(step.container)
+    portion = step.on or (step.gives[0] if step.gives else "")
+    state = "empty" if step.empty else "dried" if _was_dried(step, sheet) else "as is"
+    tare = sheet.ledger.tares.get(frozenset(label.casefold() for label in step.container))
+    known = shown(tare.mass) if tare is not None and tare.mass is not None else ""
+    last = next((on.weighed.balance for on in reversed(sheet.run.weighings) if on.weighed.balance), "")
+    return WeighShown(container, "" if step.empty else portion, state, known, last)
+
+
+def _was_dried(step: Step, sheet: RunWorksheet) -> bool:
+    """Whether heat or drying comes before a step in the procedure."""
+    for seen in sheet.steps:
+        if seen.step.id == step.id:
+            return False
+        if seen.kind is not None and (seen.kind.dries or seen.kind.heats):
+            return True
+    return False
+
+
+def _amounts(step: Step, sheet: RunWorksheet) -> list[AmountRow]:
+    rows = []
+    for name in step.adds:
+        substance = sheet.run.procedure.substance(name)
+        taken = sheet.ledger.taken(name)
+        if substance is None:
+            continue
+        unit = substance.amount.unit if substance.amount else "g"
+        real = (taken.volume if unit == "mL" else taken.mass) if taken else None
+        rows.append(
+            AmountRow(
+                substance.name,
+                str(substance.amount) if substance.amount else "",
+                unit,
+                substance.exact,
+                f"{shown(real)} {unit}" if real is not None else "",
+                taken.readings[-1].key if taken and taken.readings else None,
+                substance.hazards,
+            )
+        )
+    return rows
+
+
+def _timers(run: Run, now: datetime) -> list[TimerShown]:
+    names = {step.id: f"step {i}" for i, step in enumerate(run.procedure.steps, 1)}
+    running = [(on, on.line.root.at + timedelta(minutes=on.timer.minutes)) for on in run.timers if on.stopped is None]
+    return [
+        TimerShown(on.key, on.timer.label or names.get(on.timer.step, "timer"), due, round((due - now).total_seconds()))
+        for on, due in sorted(running, key=lambda pair: pair[1])
+    ]
+
+
+def _tares(sheet: RunWorksheet, registered: Mapping[str, str]) -> list[TareShown]:
+    """The containers of the run with their tares; what is weighed later and has none is asked for."""
+    pans = [step.container for step in sheet.run.procedure.steps if step.kind == "weigh" and step.container]
+    pans += [on.weighed.container for on in sheet.run.weighings if on.weighed.way == "gross"]
+    listed: dict[frozenset[str], TareShown] = {}
+    for pan in pans:
+        key = frozenset(label.casefold() for label in pan)
+        if key in listed:
+            continue
+        tare = sheet.ledger.tares.get(key)
+        if tare is None and len(pan) > 1:
+            singles = [sheet.ledger.tares.get(frozenset([label.casefold()])) for label in pan]
+            if all(single is not None and single.mass is not None for single in singles):
+                continue
+        known = tare is not None and tare.mass is not None
+        mass = shown(tare.mass) if tare is not None and tare.mass is not None else ""
+        listed[key] = TareShown(
+            " + ".join(pan),
+            mass,
+            tare.how if tare is not None else "missing",
+            not known,
+            registered.get(pan[0].casefold(), "") if len(pan) == 1 and not known else "",
+        )
+    return list(listed.values())
+
+
+READINGS = (
+    e.Weighed | e.Taken | e.VolumeRead | e.Noted | e.Attached | e.Borrowed | e.Late | e.StepAdded | e.SubstanceAdded
+)
+"""Kinds of entry that stand among the last readings; what only moves the strip on does not."""
+
+
+def _shown(standing: Sequence[Line], kinds: Any, most: int = 200) -> list[ReadingShown]:
+    """Readings of some kinds, in the order given, each with what was struck through for it."""
+    wanted = (line for line in standing if isinstance(line.head.payload, kinds))
+    return [
+        ReadingShown(
+            line.head,
+            describe(line.head),
+            line.root.id,
+            describe(line.entries[-2]) if len(line.entries) > 1 else "",
+        )
+        for line in itertools.islice(wanted, most)
+    ]
+
+
+def _working(sheet: RunWorksheet, chosen: StepSeen | None, view: str) -> list[WorkingLine]:
+    """The arithmetic beside the record; beside a step only that of its portions, and the totals."""
+    ledger = sheet.ledger
+    portions = list(ledger.portions.values())
+    if view != "record" and chosen is not None:
+        touched = {n.casefold() for n in (*chosen.step.takes, *chosen.step.gives, chosen.step.on)}
+        portions = [p for p in portions if p.name.casefold() in touched]
+    return [
+        line
+        for lines in (
+            *(p.working for p in portions),
+            ledger.working,
+            *(c.working for c in ledger.components),
+            *(y.working for y in ledger.yields),
+        )
+        for line in lines
+    ]
+
+
+def _rows(sheet: RunWorksheet) -> list[PortionRow]:
+    rows = []
+    for portion in sheet.ledger.portions.values():
+        if not portion.nets:
+            continue
+        for pan in dict.fromkeys(net.on.weighed.pan for net in portion.nets):
+            nets = [net for net in portion.nets if net.on.weighed.pan == pan]
+            best = next((n for n in reversed(nets) if n.on.weighed.state in ("dried", "as is")), nets[-1])
+            tare = best.tare.mass if best.tare is not None else None
+            rows.append(
+                PortionRow(
+                    portion,
+                    best.on.weighed.name,
+                    shown(tare) if tare is not None else "",
+                    best.on.weighed.mass.number if best.on.weighed.way == "gross" else "",
+                    shown(best.net) if best.net is not None and best.on.weighed.state != "wet" else "",
+                    [n.on.weighed.mass.number for n in nets if n.on.weighed.state == "dried"],
+                    _plot([n for n in nets if n.on.weighed.state == "dried" and n.net is not None], portion),
+                )
+            )
+    return rows
+
+
+def _plot(nets: list[Net], portion: PortionMass) -> PlotShown | None:
+    """A drying curve in a box of 116 by 34, the last weighing inside the band of constant mass."""
+    if len(nets) < 2 or portion.constancy is None:
+        return None
+    masses = [net.net.value for net in nets if net.net is not None]
+    times = [net.on.entry.at.timestamp() for net in nets]
+    predicted = portion.constancy.predicted
+    low = min([*masses, *([predicted] if predicted else [])])
+    span = max(max(masses) - low, portion.constancy.limit or 1e-6) or 1e-6
+    length = (times[-1] - times[0]) or 1.0
+
+    def y(mass: float) -> float:
+        return round(29 - 24 * (mass - low) / span, 1)
+
+    dots = [(round(5 + 106 * (t - times[0]) / length, 1), y(m)) for t, m in zip(times, masses, strict=True)]
+    limit = portion.constancy.limit or 0.0
+    height = max(4.0, 24 * limit / span)
+    return PlotShown(
+        "M" + "L".join(f"{x} {at}" for x, at in dots), dots, round(y(masses[-1]) - height / 2, 1), round(height, 1),
+        y(predicted) if predicted else None,
+    )  # fmt: skip
+
+
+def _headlines(sheet: RunWorksheet) -> list[Headline]:
+    ledger = sheet.ledger
+    heads = []
+    for made in ledger.yields:
+        if made.percent is not None and made.obtained is not None:
+            heads.append(
+                Headline(
+                    f"yield of {made.portion}", *_percent(made.percent), f"of {shown(made.theoretical)} g possible"
+                )
+            )
+    if not ledger.reacts and ledger.closure is not None and ledger.sample is not None:
+        label = f"found of {shown(ledger.sample)} g" if ledger.complete else f"found so far of {shown(ledger.sample)} g"
+        heads.append(Headline(label, *_percent(ledger.closure)))
+        if ledger.missing is not None and ledger.complete:
+            over = ledger.missing.value < 0
+            words = "more than went in" if over else "not accounted for"
+            heads.append(Headline(words, shown(Measured(0.0) - ledger.missing if over else ledger.missing), "g"))
+    return heads
+
+
+def _percent(number: Measured) -> tuple[str, str]:
+    return shown(number * 100, most=1), "%"
