@@ -27,6 +27,7 @@ class StepKind:
         dries: takes solvent out.
         ends: the portion leaves the bench.
         caution: shown beside the step.
+        rules: house rules that say how it is done here; they stand under the instruction.
     """
 
     key: str
@@ -43,13 +44,15 @@ class StepKind:
     dries: bool = False
     ends: bool = False
     caution: str = ""
+    rules: tuple[str, ...] = ()
 
 
 GROUPS = ("Measure", "Bring together", "Take apart", "Heat and cool", "Look", "Put away")
 
 GENERAL: tuple[StepKind, ...] = (
     StepKind("weigh", "Measure", "weigh", "Weigh it", 4, asks=("mass",), kit=("balance",),
-             caution="At room temperature only: warm air lifts the pan."),
+             caution="At room temperature only: warm air lifts the pan.",
+             rules=("constant-mass", "constant-mass-limit")),
     StepKind("volume", "Measure", "volume", "Measure the volume", 3, asks=("volume",), kit=("measuring cylinder",)),
     StepKind("divide", "Measure", "divide", "Divide into equal parts", 5, asks=("volume",), kit=("pipette",)),
     StepKind("grind", "Bring together", "grind", "Grind to a fine powder", 4, kit=("mortar",)),
@@ -58,11 +61,12 @@ GENERAL: tuple[StepKind, ...] = (
     StepKind("combine", "Bring together", "combine", "Put together", 2, wets=True),
     StepKind("stir", "Bring together", "stir", "Stir", 2, 5, kit=("rod",)),
     StepKind("decant", "Take apart", "decant", "Let settle, pour the liquid off along a rod", 6, 3,
-             kit=("beaker", "rod"), wets=True),
+             kit=("beaker", "rod"), wets=True, rules=("pouring",)),
     StepKind("evaporate", "Take apart", "evaporate", "Evaporate gently", 3, 25, kit=("hotplate", "evaporating dish"),
              heats=True, dries=True, caution="Spits near the end: cover it and turn the heat down."),
     StepKind("dry", "Take apart", "dry", "Dry", 2, 20, asks=("temperature",), kit=("oven",), heats=True, dries=True,
-             caution="Never a solid wet with flammable solvent into a closed oven."),
+             caution="Never a solid wet with flammable solvent into a closed oven.",
+             rules=("drying-solid", "drying-place", "constant-mass")),
     StepKind("heat", "Heat and cool", "heat", "Heat gently", 3, 10, asks=("temperature",), kit=("hotplate",),
              heats=True, caution="Hot glass looks like cold glass."),
     StepKind("cool", "Heat and cool", "cool", "Let cool to room temperature", 1, 10, cools=True),
@@ -72,7 +76,8 @@ GENERAL: tuple[StepKind, ...] = (
     StepKind("observe", "Look", "observe", "Look and write down what is seen", 2, asks=("observation",)),
     StepKind("photograph", "Look", "photograph", "Take a picture", 2, asks=("photo",), kit=("camera",)),
     StepKind("label", "Put away", "label", "Label it with bench, content, date", 1, kit=("label",)),
-    StepKind("discard", "Put away", "discard", "Into its waste bottle", 2, ends=True, kit=("waste bottle",)),
+    StepKind("discard", "Put away", "discard", "Into its waste bottle", 2, ends=True, kit=("waste bottle",),
+             rules=("throwing-layers",)),
     StepKind("keep", "Put away", "put away", "Put away until the next meeting", 2),
 )  # fmt: skip
 

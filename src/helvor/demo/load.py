@@ -18,7 +18,7 @@ import psycopg
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.quantity import Reading, parse
-from helvor.demo.runs import load_runs
+from helvor.demo.runs import load_containers, load_runs
 from helvor.notebook import accounts, classes, pages
 from helvor.notebook.pages import Draft
 
@@ -166,6 +166,7 @@ def load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     for plate in PLATES:
         _write(conn, ines, bench_of[plate.bench], plate, rank)
     load_runs(conn, ines, "Ines Marlow", {n: b for n, b in bench_of.items() if n is not None}, rank)
+    load_containers(conn, ines, class_id)
     _metal_ions(conn, ines, classes.front_bench(conn, ines).id, rank)
 
 

@@ -13,10 +13,12 @@ from uuid import UUID, uuid5
 
 import psycopg
 
-from helvor.bench.entry import Entry
+from helvor.bench.container import Filled, MadeUp, Moved, Tared
+from helvor.bench.entry import Entry, Payload
 from helvor.bench.procedure import Procedure, read_procedure
+from helvor.bench.quantity import parse
 from helvor.bench.run.reading_line import understand
-from helvor.notebook import pages, procedures
+from helvor.notebook import containers, pages, procedures
 from helvor.notebook.pages import Draft
 
 _NAMESPACE = UUID("f0a1f3de-5f8e-4f6b-8a5d-2c1a4a0c7d31")
@@ -118,6 +120,38 @@ def load_runs(
         conn, account_id, author, ids["chalk-from-two-solutions"], [front[0]], uuid5(_NAMESPACE, "chalk"), rank
     )
     write(conn, account_id, author, chalk[0], CHALK, rank)
+
+
+def load_containers(conn: psycopg.Connection, account_id: int, class_id: UUID) -> None:
+    """Glass of the class with its tares, and a stock bottle as it was really made."""
+    soda = MadeUp(
+        substance="sodium carbonate", formula="Na2CO3", mass=parse("26.518 g", "mass"),
+        volume=parse("500.0 mL", "volume"), tolerance=parse("0.25 mL", "volume"),
+    )  # fmt: skip
+    glass: tuple[tuple[str, str, tuple[Payload, ...]], ...] = (
+        (
+            "dish 3",
+            "dish",
+            (Tared(mass=parse("40.118 g", "mass")), Filled(content="powder", bench=3), Moved(place="hood")),
+        ),
+        (
+            "dish 7",
+            "dish",
+            (Tared(mass=parse("41.980 g", "mass")), Filled(content="beads", bench=7), Moved(place="oven")),
+        ),
+        (
+            "beaker 9",
+            "beaker",
+            (Tared(mass=parse("70.120 g", "mass")), Filled(content="salt", bench=9), Moved(place="desiccator")),
+        ),
+        ("small dish 2", "dish", (Tared(mass=parse("18.204 g", "mass")), Moved(place="cupboard"))),
+        ("soda 0.5 M", "bottle", (soda, Moved(place="stockroom"))),
+    )
+    for label, kind, notes in glass:
+        key = uuid5(class_id, label)
+        containers.add(conn, account_id, class_id, key, label, kind)
+        for number, says in enumerate(notes):
+            containers.note(conn, account_id, class_id, key, uuid5(key, str(number)), says)
 
 
 def write(

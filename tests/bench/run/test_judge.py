@@ -124,3 +124,15 @@ def test_a_stop_is_acknowledged_as_it_was_worded():
     assert next(f for f in sheet_of(*said, seen).findings if f.code == stop.code).acknowledged == "old balance"
     other = sheet_of(DISH, "dish salt 29.1", seen)
     assert not next(f for f in other.findings if f.code == stop.code).acknowledged
+
+
+def test_the_instruction_follows_the_house():
+    sheet = sheet_of(procedure=POWDER, rules=HouseRules({"pouring": "swirl"}))
+    decant = next(step for step in sheet.steps if step.step.kind == "decant")
+    assert [(question, school.key) for question, school in decant.house] == [("Pouring", "swirl")]
+    here = POWDER.model_copy(update={"house_rules": {"pouring": "rod"}})
+    decant = next(
+        s for s in sheet_of(procedure=here, rules=HouseRules({"pouring": "swirl"})).steps if s.step.kind == "decant"
+    )
+    assert decant.house[0][1].key == "rod", "the procedure's own rule goes before the house's"
+    assert sheet.steps[0].house == (), "an empty dish is not dried to constant mass"

@@ -5,6 +5,7 @@ Limits are common practice, no source, unless one stands beside them.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
@@ -119,6 +120,11 @@ def _title(step: Step, kind: StepKind | None) -> str:
     return step.says or (kind.title if kind else step.kind)
 
 
+def _clause(says: str) -> str:
+    """The first clause of an instruction, for naming it in a sentence."""
+    return re.split(r"[,;:.]", says)[0][:50].strip()
+
+
 def names_lead_somewhere(plan: Plan) -> Iterator[Advice]:
     """Names that lead nowhere or mean two things."""
     for place, sentence in loose_ends(plan.procedure):
@@ -209,7 +215,7 @@ def hot_on_the_balance(plan: Plan) -> Iterator[Advice]:
                 Finding(
                     "hot-on-balance",
                     "caution",
-                    f"Step {moment.number} weighs what comes hot from “{moment.matter.hot[:50]}”.",
+                    f"Step {moment.number} weighs what comes hot from “{_clause(moment.matter.hot)}”.",
                     "Warm air lifts the pan, so it reads too light; heat can also harm the balance.",
                     "Let it cool before.",
                 ),

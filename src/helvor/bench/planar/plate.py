@@ -73,6 +73,7 @@ STEP_KINDS = (
         asks=("plate",),
         kit=("chamber", "plate", "capillary"),
         caution="Never look into a UV lamp or hold skin under it.",
+        rules=("chamber", "putting-on", "stopping-front", "measuring-spot"),
     ),
 )
 """What this technique brings into procedures."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from helvor.bench.entry import Entry
 from helvor.bench.finding import by_severity
-from helvor.bench.house_rules import HouseRules
+from helvor.bench.house_rules import QUESTION, HouseRules, School
 from helvor.bench.procedure import Step, instruction
 from helvor.bench.run.judge import Case, judge
 from helvor.bench.run.ledger import Ledger, keep
@@ -25,6 +25,7 @@ class StepSeen:
         says: its instruction with the amounts put in.
         done: how many times; skipped: why it was left out.
         corrected: the handout's words were corrected.
+        house: how it is done here, by the house rules: question and the school in force.
     """
 
     number: int
@@ -34,6 +35,7 @@ class StepSeen:
     done: int
     skipped: str | None
     corrected: bool
+    house: tuple[tuple[str, School], ...] = ()
 
     @property
     def short(self) -> str:
@@ -93,8 +95,16 @@ def work_out(
             done=run.done.get(step.id, 0),
             skipped=run.skipped.get(step.id),
             corrected=step.id in run.corrections,
+            house=_house(step, known.get(step.kind), in_force),
         )
         for number, step in enumerate(run.procedure.steps, start=1)
     ]
     stages = [Stage(step.short, step.settled) for step in steps]
     return RunWorksheet(by_severity(findings), stages, run, ledger, steps)
+
+
+def _house(step: Step, kind: StepKind | None, rules: HouseRules) -> tuple[tuple[str, School], ...]:
+    """The house rules that a step is done by; an empty container is not dried to constant mass."""
+    if kind is None or step.empty:
+        return ()
+    return tuple((QUESTION[key].words, rules[key]) for key in kind.rules)
