@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 from jinja2 import meta, nodes
 
-from helvor.web import api, containers, errors, history, people, places
+from helvor.web import api, containers, errors, history, people, places, reading
 from helvor.web.plan import routes as plans
 from helvor.web.planar import routes
 from helvor.web.rendering import ENVIRONMENT, Shell
@@ -27,7 +27,7 @@ PAGES = [
     ("planar/form.html", routes.FormFragment),
     ("planar/form_page.html", routes.FormPage),
     ("history.html", history.HistoryPage),
-    ("planar/understood.html", routes.UnderstoodShown),
+    ("understood.html", reading.UnderstoodShown),
     ("planar/plate.svg", routes.PlateFile),
     ("containers.html", containers.ContainersPage),
     ("plan/list.html", plans.ProceduresPage),
@@ -45,7 +45,6 @@ PAGES = [
     ("run/form.html", shown.RunFormFragment),
     ("run/form_page.html", shown.RunFormPage),
     ("run/net.html", shown.NetShown),
-    ("run/understood.html", runs.RunUnderstood),
     ("run/scheme.svg", runs.SchemeFile),
 ]
 SHELL = {f.name for f in fields(Shell)}

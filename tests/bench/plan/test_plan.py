@@ -5,6 +5,7 @@ import itertools
 import pytest
 
 from helvor.bench.house_rules import HouseRules
+from helvor.bench.plan.branches import branches
 from helvor.bench.plan.edit import insert_step, move_step, remove_step
 from helvor.bench.plan.judge import judge_plan
 from helvor.bench.plan.timeline import timeline
@@ -132,3 +133,14 @@ def test_hands_do_one_thing_at_a_time_and_nothing_before_its_portion():
 def test_what_the_stockroom_does_is_not_the_benchs_time():
     given_out = with_step(POWDER, "s1", doer="stockroom")
     assert timeline(given_out)[0].hands == timeline(POWDER)[0].hands - 4
+
+
+def test_work_side_by_side_stands_on_branches():
+    found = branches(POWDER.steps)
+    place = {step.id: branch for step, branch in zip(POWDER.steps, found, strict=True)}
+    assert place["s3"] == place["s8"] == 0
+    assert place["s9"] != place["s10"], "salt solution and beads go on side by side"
+    assert place["s10"] == place["s12"]
+    assert place["s9"] == place["s14"]
+    assert set(branches(CHALK.steps)) == {0, 1}
+    assert branches([]) == []

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from helvor.bench.entry import Entry
 from helvor.bench.finding import by_severity
 from helvor.bench.house_rules import QUESTION, HouseRules, School
+from helvor.bench.plan.branches import branches
 from helvor.bench.procedure import Step, instruction
 from helvor.bench.run.judge import Case, judge
 from helvor.bench.run.ledger import Ledger, keep
@@ -25,6 +26,7 @@ class StepSeen:
         says: its instruction with the amounts put in.
         done: how many times; skipped: why it was left out.
         corrected: the handout's words were corrected.
+        branch: which branch of the work it stands on, from 0.
         house: how it is done here, by the house rules: question and the school in force.
     """
 
@@ -35,6 +37,7 @@ class StepSeen:
     done: int
     skipped: str | None
     corrected: bool
+    branch: int = 0
     house: tuple[tuple[str, School], ...] = ()
 
     @property
@@ -95,9 +98,12 @@ def work_out(
             done=run.done.get(step.id, 0),
             skipped=run.skipped.get(step.id),
             corrected=step.id in run.corrections,
+            branch=branch,
             house=_house(step, known.get(step.kind), in_force),
         )
-        for number, step in enumerate(run.procedure.steps, start=1)
+        for number, (step, branch) in enumerate(
+            zip(run.procedure.steps, branches(run.procedure.steps), strict=True), start=1
+        )
     ]
     stages = [Stage(step.short, step.settled) for step in steps]
     return RunWorksheet(by_severity(findings), stages, run, ledger, steps)

@@ -28,11 +28,13 @@ from helvor.web.history import history_page
 from helvor.web.places import shell_of_class
 from helvor.web.planar import forms
 from helvor.web.planar.drawing import SNAP_MM, PlateDrawing, draw_plate
+from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import Shell, html, is_htmx, render
 from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
+HINT = "lane and mm, front, lane, level, eluent, strike"
 EDITS = {
     "set-up": "Plate",
     "eluent": "Eluent",
@@ -100,14 +102,6 @@ class FormPage(Shell):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FormFragment:
     form: FormShown
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class UnderstoodShown:
-    says: str
-    trouble: str
-    offered: list[str]
-    stem: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -491,8 +485,10 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "")
             says = understand(text, entries).says
         except Unreadable as unreadable:
             trouble = str(unreadable)
-    shown = UnderstoodShown(says=says, trouble=trouble, offered=complete(text, entries), stem=text.rpartition(" ")[0])
-    return html("planar/understood.html", shown)
+    shown = UnderstoodShown(
+        says=says, trouble=trouble, offered=complete(text, entries), stem=text.rpartition(" ")[0], hint=HINT
+    )
+    return html("understood.html", shown)
 
 
 @router.post("/plates/{page_id}/read")
@@ -518,9 +514,7 @@ def read(
     except (Unreadable, Problem) as trouble:
         if not is_htmx(request):
             raise
-        shown = UnderstoodShown(says="", trouble=str(trouble), offered=[], stem="")
-        headers = {"HX-Retarget": "#understood", "HX-Reswap": "innerHTML"}
-        return html("planar/understood.html", shown, status=422, headers=headers)
+        return refused(trouble)
     root = _root_of(written, entry)
     assert isinstance(written.worksheet, PlateWorksheet)
     chosen = str(root) if result_for(written.worksheet, root) else spot

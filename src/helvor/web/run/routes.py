@@ -30,6 +30,7 @@ from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
 from helvor.web.places import shell_of_class
+from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import html, is_htmx, render
 from helvor.web.run import forms
 from helvor.web.run.scheme import Scheme, draw_scheme
@@ -51,6 +52,8 @@ from helvor.web.run.words import describe
 from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
+
+HINT = "container, portion, mass; take, net, vol, done, skip, timer, note"
 
 
 @router.get("/runs/{page_id}")
@@ -336,14 +339,6 @@ def _ahead(page: Page, entries: Sequence[Entry], payload: object) -> tuple[str, 
     return payload.mass.number, tare, shown_with_u(found.net), finding.what if finding else ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RunUnderstood:
-    says: str
-    trouble: str
-    offered: list[str]
-    stem: str
-
-
 @router.get("/runs/{page_id}/read")
 def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "", step: str = "") -> Response:
     """What a typed reading means, before it is written, and how it could go on."""
@@ -361,10 +356,10 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
                 says += f", tare {tare} g, net *{net} g*" if net and tare else f"; {hint}" if hint and not net else ""
         except Unreadable as unreadable:
             trouble = str(unreadable)
-    shown_line = RunUnderstood(
-        says=says, trouble=trouble, offered=complete(text, entries), stem=text.rpartition(" ")[0]
+    shown_line = UnderstoodShown(
+        says=says, trouble=trouble, offered=complete(text, entries), stem=text.rpartition(" ")[0], hint=HINT
     )
-    return html("run/understood.html", shown_line)
+    return html("understood.html", shown_line)
 
 
 @router.post("/runs/{page_id}/read")
@@ -389,9 +384,7 @@ def read(
     except (Unreadable, Problem) as trouble:
         if not is_htmx(request):
             raise
-        said = RunUnderstood(says="", trouble=str(trouble), offered=[], stem="")
-        headers = {"HX-Retarget": "#understood", "HX-Reswap": "innerHTML"}
-        return html("run/understood.html", said, status=422, headers=headers)
+        return refused(trouble)
     at = "" if isinstance(line_payload(written, entry), e.Marked) else step
     return _answer(request, who, written, view, at, _said(written, entry))
 
