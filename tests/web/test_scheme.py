@@ -16,7 +16,7 @@ def thick(scheme):
 def test_ribbons_are_as_thick_as_the_mass_they_carry():
     scheme = draw_scheme(sheet_of(*LOSSLESS, procedure=POWDER))
     drawn = thick(scheme)
-    assert drawn["powder"] == THICKEST
+    assert drawn["powder"] == pytest.approx(THICKEST)
     for name, mass in (("residue", 2.003), ("salt", 1.009), ("beads", 0.992), ("camphor vapour", 1.003)):
         assert drawn[name] == pytest.approx(THICKEST * mass / 3.006)
     # Not weighed: the mass of what came from it, and pale.

@@ -208,7 +208,7 @@ def start_procedure(
 
 
 @router.post("/plan/import/files")
-async def import_procedure(
+def import_procedure(
     request: Request,
     who: WriterDep,
     entry: Annotated[UUID, Field()],
@@ -218,7 +218,7 @@ async def import_procedure(
     """Take a procedure in from a JSON file; a bad one gets the list of what is wrong and changes nothing."""
     content: str | bytes = text
     if file is not None and file.filename:
-        content = await file.read(400_000)
+        content = file.file.read(400_000)
     try:
         procedure = read_procedure(content)
     except BadProcedure as bad:

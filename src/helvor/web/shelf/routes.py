@@ -180,9 +180,9 @@ def export(request: Request, kind: str, who: VisitorDep) -> Response:
 
 
 @router.post("/shelf/import/files")
-async def import_values(request: Request, who: WriterDep, file: Annotated[UploadFile, File()]) -> Response:
+def import_values(request: Request, who: WriterDep, file: Annotated[UploadFile, File()]) -> Response:
     """Take values in from CSV, all or none."""
-    content = await file.read(2_000_000)
+    content = file.file.read(2_000_000)
     with pool(request).connection() as conn:
         try:
             new = shelf_values.put(conn, who.account.id, read_shelf(content))
