@@ -152,7 +152,12 @@ PLATES: tuple[DemoPlate, ...] = (
 
 
 def load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
-    """Load the demo into an empty database."""
+    """Load the demo into an empty database, whole or not at all."""
+    with conn.transaction():
+        _load(conn, rank)
+
+
+def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     institution = accounts.add_institution(conn, "Saltmarsh Evening Institute", ZONE)
     ines = accounts.add_instructor(conn, institution, EMAIL, "Ines Marlow", PASSWORD, is_demo=True)
     class_id = classes.add_class(conn, institution, "SEP-2", "Separations at the bench", PAIRS, [ines])
