@@ -96,10 +96,9 @@ def build() -> dict[str, str]:
         names.append(("substance", name, also, cas, formula))
         try:
             chemicals.search_chemical(cas)
-            known = True
         except ValueError:
-            known = False
-        if known:
+            pass
+        else:
             values += looked_up("substance", name, cas)
         for key, value, source in (
             ("pka", pka, MEMORY),
@@ -111,7 +110,10 @@ def build() -> dict[str, str]:
                 values.append(("substance", name, key, value, source))
     with (HERE / "things.csv").open(encoding="utf-8", newline="") as kept:
         things = list(csv.DictReader(kept))
+    known = {(kind, name) for kind, name, *_ in names}
     for kind, name in dict.fromkeys((row["kind"], row["name"]) for row in things):
+        if (kind, name) in known:
+            continue
         names.append((kind, name, "", "", ""))
     values += [(row["kind"], row["name"], row["property"], row["value"], row["source"]) for row in things]
     return {

@@ -3,7 +3,7 @@
 import pytest
 
 from helvor.bench.entry import Problem
-from helvor.bench.step_kinds import WASTE
+from helvor.bench.step_kinds import NEVER_TOGETHER, WASTE
 from helvor.exchange.shelf import BadShelf, read_shelf, shelf_csv
 from helvor.notebook.shelf_values import checked
 from helvor.shelf.shelf import KINDS, PROPERTIES, OwnValue, find, shipped, with_own
@@ -26,6 +26,20 @@ def test_every_value_has_its_source_and_can_be(item):
     assert item.text("waste") in ("", *WASTE)
     if item.formula:
         assert 1 < item.molar_mass < 700
+
+
+def test_waste_on_the_shelf_is_what_the_plan_judges_by():
+    """Streams and pairs that never meet are said twice: for people here, for the plan in the heart."""
+    streams = {item.name: item for item in shipped() if item.kind == "waste"}
+    assert set(streams) == set(WASTE)
+    said = {(a, b.strip()) for a, item in streams.items() for b in item.text("never_with").split(",") if b.strip()}
+    assert said == {pair for a, b, _ in NEVER_TOGETHER for pair in ((a, b), (b, a))}
+
+
+def test_hot_water_dissolves_more_than_cold():
+    hot = [item for item in shipped() if item.number("solubility_hot")]
+    assert len(hot) >= 6
+    assert all(item.number("solubility_hot") > item.number("solubility") for item in hot)
 
 
 def test_names_are_told_apart():

@@ -15,13 +15,15 @@ from typing import Literal
 
 from helvor.bench.formula import molar_mass
 
-Kind = Literal["solvent", "substance", "paper", "layer", "glass"]
+Kind = Literal["solvent", "substance", "paper", "layer", "glass", "hazard", "waste"]
 KINDS: dict[str, str] = {
     "solvent": "Solvents",
     "substance": "Substances",
     "paper": "Papers",
     "layer": "Layers",
     "glass": "Glassware",
+    "hazard": "Hazards",
+    "waste": "Waste",
 }
 
 
@@ -46,11 +48,15 @@ PROPERTIES: dict[str, Property] = {
         Property("pka", "pKa", least=-12, most=40),
         Property("log_p", "log P", least=-12, most=20),
         Property("solubility", "dissolves in 100 mL water, 20 °C", "g"),
+        Property("solubility_hot", "dissolves in 100 mL water, near 100 °C", "g"),
         Property("eluotropic_rank", "place by eluent strength on silica"),
         Property("mixes_with_water", "mixes with water", is_number=False),
         Property("takes_up_water", "takes up water", "% w/w", most=100),
         Property("hazard", "hazard", is_number=False),
         Property("waste", "waste", is_number=False),
+        Property("caution", "usual caution", is_number=False),
+        Property("holds", "what goes in", is_number=False),
+        Property("never_with", "never together with", is_number=False),
         Property("diameter", "diameter", "mm"),
         Property("width", "width", "mm"),
         Property("height", "height", "mm"),

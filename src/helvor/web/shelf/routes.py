@@ -24,10 +24,12 @@ router = APIRouter(include_in_schema=False)
 FIELDS = ("kind", "item", "key", "property", "value", "source")
 COLUMNS: dict[str, tuple[str, ...]] = {
     "solvent": ("density", "boils", "mixes_with_water", "takes_up_water", "hazard", "waste"),
-    "substance": ("melts", "pka", "log_p", "solubility", "hazard", "waste"),
+    "substance": ("melts", "pka", "solubility", "solubility_hot", "hazard", "waste"),
     "paper": ("diameter", "width", "height", "particles", "ash"),
     "layer": ("thickness", "indicator"),
     "glass": ("volume", "tolerance", "diameter"),
+    "hazard": ("caution",),
+    "waste": ("holds", "never_with"),
 }
 
 
