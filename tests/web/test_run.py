@@ -235,6 +235,23 @@ def test_a_stock_bottle_and_a_registered_tare_are_used(school, ida):
     assert record["entries"][-1]["says"]["bottle"]["molar"] == pytest.approx(5.41 / 105.988 / 0.1, rel=1e-4)
 
 
+@pytest.mark.parametrize(
+    ("glass", "typed", "counts"),
+    [
+        ("pipette 25 mL, class A", "", 0.03),
+        ("pipette 25 mL, class A", "0.1", 0.1),
+        ("pipette 25 mL", "", None),
+        ("teacup", "", None),
+    ],
+)
+def test_a_volume_counts_with_the_tolerance_of_its_glass(school, ida, glass, typed, counts):
+    """Two classes of one pipette: which was used has to be said."""
+    taken = {"kind": "taken", "substance": "water", "amount": "25.0 mL", "glass": glass, "tolerance": typed}
+    assert send(ida, school, **taken).status_code == 200
+    says = json.loads(ida.get(f"{school.run_url}/run.json").text)["entries"][-1]["says"]
+    assert (says["tolerance"]["value"] if says["tolerance"] else None) == counts
+
+
 def test_containers_are_registered_and_bad_ones_said(school, ida):
     url = f"/classes/{school.ida.class_id}/containers"
     new = {"entry": str(uuid4()), "what": "new", "label": "dish 3", "kind": "dish"}

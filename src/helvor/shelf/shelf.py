@@ -210,3 +210,15 @@ def find(items: Sequence[Item], text: str, kinds: Sequence[str] = ()) -> list[It
 
     ranked = [(found, i) for i, item in enumerate(items) if (found := rank(item)) is not None]
     return [items[i] for _, i in sorted(ranked)]
+
+
+def tolerance_of(glass: str) -> float | None:
+    """The tolerance of a piece of glassware on the shelf, mL: by its whole name, else of the only class that is known.
+
+    >>> tolerance_of("pipette 25 mL, class A"), tolerance_of("cylinder 25 mL"), tolerance_of("teacup")
+    (0.03, 0.25, None)
+    """
+    found = [item for item in find(shipped(), glass, ["glass"]) if item.number("tolerance") is not None]
+    exact = [item for item in found if item.name.casefold() == " ".join(glass.split()).casefold()]
+    known = exact or found
+    return known[0].number("tolerance") if len(known) == 1 and glass.strip() else None

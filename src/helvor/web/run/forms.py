@@ -15,6 +15,7 @@ from helvor.bench.run.record import Run
 from helvor.bench.step_kinds import StepKind
 from helvor.bench.techniques import STEP_KINDS
 from helvor.notebook.pages import Draft
+from helvor.shelf.shelf import tolerance_of
 from helvor.web.forms import FieldErrors, Form, acknowledged, struck
 
 Reader = Callable[[Form, Run, UUID | None], Payload]
@@ -94,7 +95,7 @@ def _taken(form: Form, run: Run, strikes: UUID | None) -> Payload:
         after=after,
         readability=form.mass("readability"),
         glass=form.text("glass"),
-        tolerance=form.volume("tolerance"),
+        tolerance=_tolerance(form),
         instead=form.text("instead"),
         instead_formula=instead_formula,
         estimated=bool(form.text("estimated")),
@@ -120,9 +121,16 @@ def _volume(form: Form, run: Run, strikes: UUID | None) -> Payload:
         portion=form.text("portion"),
         volume=form.volume("volume", required=True),
         glass=form.text("glass"),
-        tolerance=form.volume("tolerance"),
+        tolerance=_tolerance(form),
         step=form.text("step"),
     )
+
+
+def _tolerance(form: Form) -> Reading | None:
+    """The glassware's tolerance as typed, else the shelf's for what it was measured with."""
+    typed = form.volume("tolerance")
+    known = tolerance_of(form.text("glass")) if typed is None else None
+    return parse(f"{known:g} mL", "volume") if known else typed
 
 
 def _marked(form: Form, run: Run, strikes: UUID | None) -> Payload:
