@@ -184,6 +184,8 @@ def test_a_picture_is_put_beside_a_step_and_seen_again(school, ida):
     before = school.entries()
     bad = ida.post(where, data=sent | {"entry": str(uuid4())}, files={"file": ("a.svg", b"<svg/>")})
     assert (bad.status_code, school.entries()) == (422, before)
+    assert 'id="trouble-file" role="alert">a.svg is not a JPEG' in bad.text
+    assert 'value="frost on the glass"' in bad.text
     huge = ida.post(where, data=sent | {"entry": str(uuid4())}, files={"file": ("a.pdf", b"%PDF-" + b"0" * 10_000_000)})
     assert huge.status_code == 413
 

@@ -10,10 +10,14 @@ from fastapi import APIRouter, File, Request, UploadFile
 from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
+from helvor.bench.entry import Problem
 from helvor.bench.run.entries import Attached
 from helvor.notebook import files, pages
 from helvor.shelf.solvents import eluotropic_rank
-from helvor.web.security import VisitorDep, WriterDep, pool
+from helvor.web.places import shell_of_class
+from helvor.web.rendering import html
+from helvor.web.run.shown import RunPage, only_run, sheet_of, work_of
+from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
@@ -29,7 +33,10 @@ def attach(
     words: Annotated[str, Field(max_length=120)] = "",
 ) -> Response:
     """Keep a picture or file beside a step."""
-    made = files.make(file.filename or "file", file.file.read(files.MAX_BYTES + 1))
+    try:
+        made = files.make(file.filename or "file", file.file.read(files.MAX_BYTES + 1))
+    except Problem as trouble:
+        return _said_beside_the_field(request, who, page_id, step, words, trouble)
     says = Attached(file=entry, name=made.name, media=made.media, words=words, step=step)
     with pool(request).connection() as conn, conn.transaction():
         files.keep(conn, who.account.id, page_id, entry, made)
@@ -37,6 +44,20 @@ def attach(
             conn, who.account.id, who.account.name, page_id, lambda _: [pages.Draft(entry, says)], eluotropic_rank()
         )
     return RedirectResponse(f"/runs/{page_id}?view=notes&step={quote(step)}", status_code=303)
+
+
+def _said_beside_the_field(
+    request: Request, who: Visitor, page_id: UUID, step: str, words: str, trouble: Problem
+) -> Response:
+    """The run's notes and files again, with the sentence at the field and the words still there."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        row, meeting = shell_of_class(conn, who, only_run(page).class_id)
+    work = work_of(
+        page, entries, sheet_of(page, entries), "notes", step, who.csrf, file_trouble=str(trouble), file_words=words
+    )
+    shown = RunPage(visitor=who, place="bench", class_row=row, meeting=meeting, **work)
+    return html("run/run.html", shown, status=422)
 
 
 @router.get("/runs/{page_id}/files/{file_id}")

@@ -163,6 +163,8 @@ class RunWork:
     plates: list[tuple[str, str]]
     csrf: str
     said: str
+    file_trouble: str
+    file_words: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -233,6 +235,8 @@ def work_of(
     said: str = "",
     plates: Sequence[classes.PageOnBoard] = (),
     registered: Mapping[str, str] | None = None,
+    file_trouble: str = "",
+    file_words: str = "",
 ) -> dict[str, Any]:
     now = datetime.now(UTC)
     chosen = next((seen for seen in sheet.steps if seen.step.id == step), None) or sheet.current
@@ -263,6 +267,8 @@ def work_of(
         "plates": [(f"/plates/{p.id}", f"Plate {p.number}") for p in plates],
         "csrf": csrf,
         "said": said,
+        "file_trouble": file_trouble,
+        "file_words": file_words,
     }
 
 
