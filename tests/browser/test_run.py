@@ -153,7 +153,8 @@ def test_every_new_page_is_fit_for_everybody(page, size):
                     builder, f"{builder}?step=s8", f"{builder}/start", f"{builder}/compare", "/plan/rules", "/shelf",
                     "/shelf?kind=substance", board, f"{board}/containers"):  # fmt: skip
         page.goto(address)
-        bad = violations(page) if size[0] > 400 else []
+        # Upright only where the layout itself is another one; on a phone it is the width that goes wrong.
+        bad = violations(page) if size[0] > 1000 or (size[0] > 400 and address in (run, builder)) else []
         if bad:
             found[address] = bad
         wider = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
