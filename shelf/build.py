@@ -62,6 +62,32 @@ def looked_up(kind: str, name: str, cas: str) -> list[Row]:
     return rows
 
 
+DECOMPOSES = {
+    "sodium bicarbonate", "calcium carbonate", "potassium permanganate", "ammonium chloride", "calcium sulfate",
+    "activated charcoal", "copper(II) sulfate", "lead(II) nitrate",
+}  # fmt: skip
+"""Substances that decompose or sublime before they melt: what the collections call melting is something else."""
+HIGHEST_ORGANIC_BOILING = 320.0
+"""°C; what is given for organic substances above this is mostly worked out: they decompose before."""
+
+
+def stands(name: str, formula: str, row: Row) -> bool:
+    """Whether a looked-up value means what it says: hydrates lose water, some substances decompose."""
+    _, _, key, value, _ = row
+    if key not in ("melts", "boils"):
+        return True
+    if "·" in formula or name in DECOMPOSES:
+        return False
+    carbon = formula.startswith("C") and not formula.startswith(("Ca", "Cu", "Co", "Cr", "Cl"))
+    return key == "melts" or not carbon or float(value) <= HIGHEST_ORGANIC_BOILING
+
+
+def pka_source(pka: str) -> str:
+    if pka.endswith("+"):
+        return f"{MEMORY}; of its conjugate acid"
+    return f"{MEMORY}; second step" if pka.endswith("2nd") else MEMORY
+
+
 def liquid_density(cas: str) -> float | None:
     """g/mL at 20 °C from the DIPPR 105 equation with Perry's constants, where it is a liquid."""
     table = volume.rho_data_Perry_8E_105_l
@@ -99,9 +125,9 @@ def build() -> dict[str, str]:
         except ValueError:
             pass
         else:
-            values += looked_up("substance", name, cas)
+            values += [row for row in looked_up("substance", name, cas) if stands(name, formula, row)]
         for key, value, source in (
-            ("pka", pka, MEMORY),
+            ("pka", pka.removesuffix("+").removesuffix(" 2nd"), pka_source(pka)),
             ("solubility", solubility, MEMORY),
             ("hazard", hazard, "usual cautions, from memory; the bottle's sheet decides"),
             ("waste", waste, "common practice; local rules decide"),

@@ -42,6 +42,19 @@ def test_hot_water_dissolves_more_than_cold():
     assert all(item.number("solubility_hot") > item.number("solubility") for item in hot)
 
 
+def test_what_decomposes_has_no_melting_point():
+    for item in shipped():
+        if item.kind == "substance" and (
+            "·" in item.formula or item.name in ("sodium bicarbonate", "calcium carbonate")
+        ):
+            assert "melts" not in item.values, item.name
+
+
+def test_a_base_has_its_conjugate_acids_pka_and_says_so():
+    aniline = next(item for item in shipped() if item.name == "aniline").values["pka"]
+    assert (aniline.text, aniline.source) == ("4.6", "from memory; of its conjugate acid")
+
+
 def test_names_are_told_apart():
     for kind in KINDS:
         names = [name.casefold() for item in shipped() if item.kind == kind for name in (item.name, *item.also)]

@@ -31,6 +31,8 @@ KINDS: dict[str, str] = {
     "crucible": "filter crucible",
     "bottle": "stock bottle",
 }
+MOVED_STEPS = 2.0
+"""Steps of the balance by which a tare may differ from the one before. Common practice, no source."""
 PLACES = ("bench", "oven", "hood", "desiccator", "stockroom", "cupboard")
 
 
@@ -127,6 +129,15 @@ class Container:
     solution: MadeUp | None = None
     made_by: str = ""
     made_at: datetime | None = None
+
+    @property
+    def tare_moved(self) -> bool:
+        """Whether the newest tare differs from the one before by more than a balance does."""
+        return (
+            self.tare is not None
+            and self.drift is not None
+            and abs(self.drift) > MOVED_STEPS * self.tare.mass.resolution
+        )
 
 
 def fold(code: str, label: str, kind: str, notes: Iterable[Note]) -> Container:

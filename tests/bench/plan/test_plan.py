@@ -5,11 +5,13 @@ import itertools
 import pytest
 
 from helvor.bench.house_rules import HouseRules
+from helvor.bench.plan.amounts import SPARE, class_amount, factor_for
 from helvor.bench.plan.branches import branches
 from helvor.bench.plan.edit import insert_step, move_step, remove_step
 from helvor.bench.plan.judge import judge_plan
 from helvor.bench.plan.timeline import timeline
 from helvor.bench.procedure import Procedure, Step, Substance
+from helvor.bench.quantity import Unreadable, parse_amount
 from helvor.bench.techniques import STEP_KINDS
 from tests.bench.runs import CHALK, POWDER, demo_procedure
 
@@ -144,3 +146,18 @@ def test_work_side_by_side_stands_on_branches():
     assert place["s9"] == place["s14"]
     assert set(branches(CHALK.steps)) == {0, 1}
     assert branches([]) == []
+
+
+def test_a_class_needs_its_benches_and_some_to_spare():
+    powder = class_amount(POWDER.substances[0], 12)
+    assert (powder.benches, powder.unit) == (36.0, "g")
+    assert powder.total == pytest.approx(36.0 * (1 + SPARE), abs=0.01)
+    assert powder.spare == pytest.approx(powder.total - 36.0)
+    assert class_amount(Substance(name="salt"), 12) is None
+
+
+def test_the_factor_for_a_wanted_amount():
+    assert factor_for(POWDER, "mixed powder", parse_amount("1.50 g")) == pytest.approx(0.5)
+    for name, wanted in (("mixed powder", "3 mL"), ("gold", "3 g"), ("mixed powder", "0 g")):
+        with pytest.raises(Unreadable):
+            factor_for(POWDER, name, parse_amount(wanted))

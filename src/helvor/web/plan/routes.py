@@ -14,6 +14,7 @@ from starlette.responses import RedirectResponse, Response
 from helvor.bench.entry import Problem
 from helvor.bench.formula import molar_mass
 from helvor.bench.house_rules import QUESTIONS, HouseRules, Question
+from helvor.bench.plan.amounts import class_amount, factor_for
 from helvor.bench.plan.difference import Difference, differences
 from helvor.bench.plan.judge import Advice, judge_plan
 from helvor.bench.plan.timeline import MeetingTime, timeline
@@ -28,7 +29,6 @@ from helvor.bench.procedure import (
     named,
     read_procedure,
     scaled,
-    scaled_amount,
 )
 from helvor.bench.quantity import Unreadable, round_to
 from helvor.bench.step_kinds import GROUPS, WASTE, StepKind
@@ -45,8 +45,6 @@ from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
-SPARE = 0.12
-"""What is made more than the benches need. Common practice, 10 to 15 %, no source."""
 BENCHES = 12
 PARTS = {"substance": Substance, "component": Component, "portion": Portion}
 
@@ -282,20 +280,12 @@ def _work(kept: Kept, house: HouseRules, csrf: str, *, step: str = "", said: str
 
 def _total(substance: Substance, benches: int) -> AmountTotal:
     mass = f"{round_to(molar_mass(substance.formula), 2)}" if substance.formula else ""
-    if substance.amount is None:
+    needed = class_amount(substance, benches)
+    if needed is None:
         return AmountTotal(substance, "", "", "", "", "", mass)
-    all_of_it = substance.amount.value * benches
-    total = scaled_amount(substance.amount, benches * (1 + SPARE))
-    decimals = max(0, min(substance.amount.decimals, 1))
-    return AmountTotal(
-        substance,
-        substance.amount.number,
-        round_to(all_of_it, decimals),
-        round_to(total.value - all_of_it, decimals),
-        round_to(total.value, decimals),
-        substance.amount.unit,
-        mass,
-    )
+    decimals = max(0, min(needed.bench.decimals, 1))
+    all_of_it, spare, total = (round_to(v, decimals) for v in (needed.benches, needed.spare, needed.total))
+    return AmountTotal(substance, needed.bench.number, all_of_it, spare, total, needed.unit, mass)
 
 
 def _bar(meeting: MeetingTime, procedure: Procedure) -> TimeBar:
@@ -490,20 +480,13 @@ def start_page(
 def _factor(base: Procedure, factor: str, wanted: str, substance: str) -> tuple[float, str]:
     """The scale, from a factor or from a wanted amount of one substance; 1 and a sentence where it cannot be."""
     form = Form({"factor": [factor], "wanted": [wanted]})
-    if wanted:
-        amount = form.amount("wanted")
-        target = base.substance(substance)
-        if amount is None:
-            return 1.0, form.errors["wanted"]
-        if target is None or target.amount is None or target.amount.unit != amount.unit:
-            return 1.0, f"Choose a substance that is given in {amount.unit}."
-        by = amount.value / target.amount.value
-    else:
-        number = form.number("factor")
-        if form.errors:
-            return 1.0, form.errors["factor"]
-        by = number if number is not None else 1.0
+    amount, number = (form.amount("wanted") if wanted else None), form.number("factor")
+    if form.errors:
+        return 1.0, next(iter(form.errors.values()))
     try:
+        if amount is not None:
+            return factor_for(base, substance, amount), ""
+        by = number if number is not None else 1.0
         scaled(base, by)
     except Unreadable as unreadable:
         return 1.0, str(unreadable)

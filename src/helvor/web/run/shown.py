@@ -251,7 +251,7 @@ def work_of(
         "view": view,
         "views": VIEWS,
         "chosen": chosen,
-        "weigh": _weigh(chosen.step, sheet, entries) if chosen is not None else None,
+        "weigh": _weigh(chosen.step, sheet) if chosen is not None else None,
         "amounts": _amounts(chosen.step, sheet) if chosen is not None else [],
         "timers": _timers(sheet.run, now),
         "tares": _tares(sheet, registered or {}),
@@ -272,7 +272,7 @@ def work_of(
     }
 
 
-def _weigh(step: Step, sheet: RunWorksheet, entries: Sequence[Entry]) -> WeighShown:
+def _weigh(step: Step, sheet: RunWorksheet) -> WeighShown:
     """What the balance's form starts with for a step."""
     container = " + ".join(step.container)
     portion = step.on or (step.gives[0] if step.gives else "")
