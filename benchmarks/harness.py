@@ -29,7 +29,7 @@ from starlette.types import Receive, Scope, Send
 from helvor import demo
 from helvor.notebook.database import open_pool
 from helvor.notebook.server import LocalServer, free_port, make_database
-from helvor.web.app import Settings, create_app
+from helvor.web.app import Settings, calm_collector, create_app
 
 
 def bare_app(pool: ConnectionPool) -> FastAPI:
@@ -99,6 +99,7 @@ def served(url: str) -> Iterator[Client]:
     """Both applications served by one process, and a client."""
     pool = open_pool(url, size=4)
     ours, bare = create_app(Settings(database_url=url), pool), bare_app(pool)
+    calm_collector()
 
     async def both(scope: Scope, receive: Receive, send: Send) -> None:
         await (bare if scope.get("path") == "/bare" else ours)(scope, receive, send)

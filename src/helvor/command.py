@@ -26,7 +26,7 @@ from helvor.notebook.database import connect, open_pool
 from helvor.notebook.migrate import EditedMigration, migrate
 from helvor.notebook.server import LocalServer, ServerTrouble, drop_database, make_database, running
 from helvor.shelf.solvents import eluotropic_rank
-from helvor.web.app import Settings, create_app
+from helvor.web.app import Settings, calm_collector, create_app
 
 ROOT = Path(__file__).resolve().parents[2]
 VAR = Path(os.environ.get("HELVOR_VAR") or ROOT / "var")
@@ -219,6 +219,7 @@ def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool)
     (VAR / "running.json").write_text(json.dumps({"address": address, "process": os.getpid()}))
     with contextlib.closing(open_pool(url)) as pool:
         app = create_app(settings, pool)
+        calm_collector()
         config = uvicorn.Config(
             app, log_level="warning", access_log=False, timeout_graceful_shutdown=5, server_header=False
         )

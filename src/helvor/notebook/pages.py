@@ -111,7 +111,8 @@ class _Ink:
     What is written in ink never changes, so there is nothing to go stale; the newest one
     known is fetched again each time, and if the database does not have it (another
     database, or one restored from a copy) the whole page is read afresh. The pages used
-    longest ago are dropped first.
+    longest ago are dropped first. Entries just written are kept too, even before an outer
+    transaction commits: the same check finds out if it never does.
     """
 
     def __init__(self, most: int) -> None:
@@ -261,6 +262,7 @@ def append(
         sheet = page.technique.work_out(entries, page.rules, rank)
         if len(entries) > before:
             _insert(conn, account_id, page_id, entries[before:], sheet)
+    _ink.keep(_database(conn), page_id, list(entries))
     return Written(page, entries, sheet, len(entries) - before)
 
 
@@ -276,7 +278,9 @@ def _fit(technique: Technique, entries: list[Entry], draft: Draft, author: str, 
     state = technique.gather(entries)
     strikes, reason = _what_it_strikes(technique, state, draft)
     technique.check(state, draft.payload, strikes)
-    return Entry(draft.id, len(entries) + 1, draft.payload, strikes, reason, author, now)
+    # Through its stored form and back, so that what is worked out now is what will be read tomorrow.
+    payload = technique.payloads.validate_python(draft.payload.model_dump(mode="json"))
+    return Entry(draft.id, len(entries) + 1, payload, strikes, reason, author, now)
 
 
 def _insert(conn: psycopg.Connection, account_id: int, page_id: UUID, entries: list[Entry], sheet: Worksheet) -> None:

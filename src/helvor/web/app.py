@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+
 from fastapi import FastAPI
 from psycopg_pool import ConnectionPool
 from starlette.middleware.gzip import GZipMiddleware
@@ -20,7 +22,7 @@ from helvor.web.security import Hardening
 from helvor.web.settings import Settings
 from helvor.web.shelf import routes as shelf
 
-__all__ = ["Settings", "create_app"]
+__all__ = ["Settings", "calm_collector", "create_app"]
 
 
 PARTS = (people, places, containers, plan, run, run_files, planar, shelf, api, api_run)
@@ -35,6 +37,17 @@ class _KeptFiles(StaticFiles):
         named_by_content = b"v=" in scope["query_string"] or path.startswith("fonts")
         response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if named_by_content else "no-cache"
         return response
+
+
+def calm_collector() -> None:
+    """Let the garbage collector look less often, for a process that only serves.
+
+    Pages once read stay in memory and hold no cycles; looking through all of them every few
+    hundred new objects took a fifth of a request.
+    """
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(50_000, 20, 50)
 
 
 def create_app(settings: Settings, pool: ConnectionPool) -> FastAPI:

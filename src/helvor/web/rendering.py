@@ -6,7 +6,7 @@ import hashlib
 import re
 from dataclasses import dataclass, fields
 from datetime import datetime
-from functools import cache
+from functools import cache, lru_cache
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -55,6 +55,7 @@ def static_url(name: str) -> str:
     return f"/static/{name}?v={version_of(name)}"
 
 
+@lru_cache(maxsize=4096)
 def rf_markup(text: str) -> Markup:
     """Set Rf, Rs and R_M with a lowered letter, and *readings* in the face for numbers."""
     safe = str(escape(text))
@@ -102,6 +103,7 @@ def _environment() -> Environment:
         undefined=StrictUndefined,
         trim_blocks=True,
         lstrip_blocks=True,
+        auto_reload=False,
     )
     environment.globals.update(static=static_url, fresh_id=uuid4)
     environment.filters.update(

@@ -31,6 +31,7 @@ from helvor.bench.entry import (
 )
 from helvor.bench.planar.eluent import Eluent, parse_eluent
 from helvor.bench.quantity import Length, Reading
+from helvor.bench.remembered import remembered
 from helvor.bench.step_kinds import StepKind
 
 Phase = Literal["silica", "alumina", "paper", "C18"]
@@ -303,6 +304,7 @@ def spot_name(label: str, number: int) -> str:
     return f"{label}/{number}" if label[-1].isdigit() else f"{label}{number}"
 
 
+@remembered(most=64)
 def gather(entries: Iterable[Entry]) -> Plate:
     """Fold the entries of a page into the plate they describe. Spots come from the top of each lane down."""
     plate = Plate()

@@ -15,6 +15,7 @@ from helvor.bench.planar import judge, rf
 from helvor.bench.planar.plate import LaneOnPlate, Plate, SpotOnPlate, gather
 from helvor.bench.planar.results import FrontHere, Neighbours, PlateWorksheet, SpotResult
 from helvor.bench.quantity import Reading, reading_uncertainty
+from helvor.bench.remembered import remembered
 from helvor.bench.worksheet import Stage
 
 
@@ -28,6 +29,7 @@ class _Ruler:
         return reading_uncertainty(self.step or reading.resolution)
 
 
+@remembered(most=64)
 def work_out(
     entries: Iterable[Entry],
     rules: HouseRules | None = None,

@@ -150,7 +150,9 @@ def gross_below_tare(case: Case) -> Iterator[Finding]:
     """A container with content weighs less than empty."""
     for portion in case.ledger.portions.values():
         for net in portion.nets:
-            if net.net is not None and net.net.value < -COVERAGE * net.net.u and net.tare and net.tare.mass:
+            if net.value is None or net.value >= 0 or net.net is None:
+                continue
+            if net.net.value < -COVERAGE * net.net.u and net.tare and net.tare.mass:
                 yield Finding(
                     "gross-below-tare",
                     "stop",

@@ -17,7 +17,10 @@ import math
 import statistics
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
+from functools import cached_property
 from typing import Literal
+from uuid import UUID
 
 from helvor.bench.formula import Equation, molar_mass, parse_equation, plain, readable, units
 from helvor.bench.house_rules import HouseRules
@@ -75,13 +78,30 @@ class Tare:
     spread: float = 0.0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Net:
-    """A weighing of a portion with its tare taken off; ``net`` in g, None without a tare."""
+    """A weighing of a portion with its tare taken off.
+
+    Attributes:
+        tare: None where the tare button took the container off.
+        value: g, the bare number; None without a tare.
+    """
 
     on: WeighedOn
     tare: Tare | None
-    net: Measured | None
+    value: float | None
+
+    @cached_property
+    def net(self) -> Measured | None:
+        """The net with its uncertainty, g; None without a tare. Put together when first asked for:
+        of a long drying only the last weighing is."""
+        if self.value is None:
+            return None
+        weighed = self.on.weighed
+        step_u = net_u(weighed.step_g) if weighed.way == "net" else indication_u(weighed.step_g)
+        u = widened(weighed.mass, step_u, estimated=weighed.estimated)
+        indication = Measured.read(weighed.mass.value, u, str(self.on.key), weighed.mass.decimals)
+        return indication - self.tare.mass if self.tare is not None and self.tare.mass is not None else indication
 
 
 @dataclass(slots=True)
@@ -357,25 +377,22 @@ def _weigh_portions(run: Run, rules: HouseRules, scales: _Scales, ledger: Ledger
         ledger.portions[key] = portion
         for on in scales.filled.get(key, []):
             portion.nets.append(_net(on, scales))
-        portion.nets.sort(key=lambda n: (n.on.weighed.round or 0, n.on.entry.at, str(n.on.key)))
+        portion.nets.sort(key=_in_order)
         if key in run.borrowed:
             portion.basis = "borrowed"
         _settle(portion, rule)
 
 
+def _in_order(net: Net) -> tuple[int, datetime, UUID]:
+    return net.on.weighed.round or 0, net.on.entry.at, net.on.key
+
+
 def _net(on: WeighedOn, scales: _Scales) -> Net:
     weighed = on.weighed
-    gross_u = net_u(weighed.step_g) if weighed.way == "net" else indication_u(weighed.step_g)
-    indication = Measured.read(
-        weighed.mass.value,
-        widened(weighed.mass, gross_u, estimated=weighed.estimated),
-        str(on.key),
-        weighed.mass.decimals,
-    )
     if weighed.way == "net":
-        return Net(on, None, indication)
+        return Net(on, None, weighed.mass.value)
     tare = scales.tare(weighed.pan)
-    return Net(on, tare, indication - tare.mass if tare.mass is not None else None)
+    return Net(on, tare, weighed.mass.value - tare.mass.value if tare.mass is not None else None)
 
 
 def _settle(portion: PortionMass, rule: str) -> None:
@@ -386,7 +403,7 @@ def _settle(portion: PortionMass, rule: str) -> None:
     for state in ("dried", "as is"):
         counted = []
         for nets in by_pan.values():
-            fitting = [net for net in nets if net.on.weighed.state == state and net.net is not None]
+            fitting = [net for net in nets if net.on.weighed.state == state and net.value is not None]
             if fitting:
                 counted.append(fitting)
         if not counted:
@@ -402,11 +419,11 @@ def _settle(portion: PortionMass, rule: str) -> None:
         if state == "dried":
             series = max(counted, key=len)
             portion.constancy = constancy(
-                [Weighing(n.net.value, n.on.weighed.step_g, n.on.entry.at) for n in series if n.net is not None], rule
+                [Weighing(n.value, n.on.weighed.step_g, n.on.entry.at) for n in series if n.value is not None], rule
             )
         break
-    wet = [net.net for net in portion.nets if net.on.weighed.state == "wet" and net.net is not None]
-    portion.wet = wet[-1] if wet else None
+    wet = [net for net in portion.nets if net.on.weighed.state == "wet" and net.value is not None]
+    portion.wet = wet[-1].net if wet else None
 
 
 def _net_working(name: str, net: Net) -> WorkingLine:

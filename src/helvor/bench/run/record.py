@@ -8,6 +8,7 @@ from uuid import UUID
 
 from helvor.bench.entry import Acknowledged, Entry, Line, Payload, Problem, corrected_line, lines
 from helvor.bench.procedure import Portion, Procedure, Step, Substance, same
+from helvor.bench.remembered import remembered
 from helvor.bench.run import entries as e
 
 BLANK = Procedure(title="Blank run")
@@ -121,6 +122,7 @@ class Run:
         return max(rounds, default=0) + 1
 
 
+@remembered(most=64)
 def gather(page: Iterable[Entry]) -> Run:
     """Fold the entries of a page into the run they describe."""
     run = Run()
@@ -131,7 +133,15 @@ def gather(page: Iterable[Entry]) -> Run:
     stopped: dict[UUID, Entry] = {}
     timers: list[tuple[Line, e.TimerSet]] = []
     for line in run.lines:
-        match line.head.payload:
+        match line.head.payload:  # the commonest kinds first
+            case e.Weighed() as weighed:
+                run.weighings.append(WeighedOn(line, weighed))
+            case e.Taken() as taken:
+                run.taken.append(TakenOn(line, taken))
+            case e.VolumeRead() as volume:
+                run.volumes.append((line, volume))
+            case e.Noted() as noted:
+                run.notes.append((line, noted))
             case e.Following() as following:
                 run.following, run.procedure = following, following.procedure
             case e.StepAdded() as added:
@@ -144,14 +154,6 @@ def gather(page: Iterable[Entry]) -> Run:
                 run.done[step] = run.done.get(step, 0) + 1
             case e.Marked(step=step, why=why):
                 run.skipped[step] = why
-            case e.Weighed() as weighed:
-                run.weighings.append(WeighedOn(line, weighed))
-            case e.Taken() as taken:
-                run.taken.append(TakenOn(line, taken))
-            case e.VolumeRead() as volume:
-                run.volumes.append((line, volume))
-            case e.Noted() as noted:
-                run.notes.append((line, noted))
             case e.TimerSet() as timer:
                 timers.append((line, timer))
             case e.TimerStopped(timer=key):

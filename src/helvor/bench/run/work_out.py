@@ -10,6 +10,7 @@ from helvor.bench.finding import by_severity
 from helvor.bench.house_rules import QUESTION, HouseRules, School
 from helvor.bench.plan.branches import branches
 from helvor.bench.procedure import Step, instruction
+from helvor.bench.remembered import remembered
 from helvor.bench.run.judge import Case, judge
 from helvor.bench.run.ledger import Ledger, keep
 from helvor.bench.run.record import Run, gather
@@ -69,6 +70,7 @@ class RunWorksheet(Worksheet):
         return next((step for step in self.steps if not step.settled), None)
 
 
+@remembered(most=64)
 def work_out(
     entries: Iterable[Entry],
     rules: HouseRules | None = None,

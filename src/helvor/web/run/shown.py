@@ -327,13 +327,15 @@ def _timers(run: Run, now: datetime) -> list[TimerShown]:
 
 def _tares(sheet: RunWorksheet, registered: Mapping[str, str]) -> list[TareShown]:
     """The containers of the run with their tares; what is weighed later and has none is asked for."""
-    pans = [step.container for step in sheet.run.procedure.steps if step.kind == "weigh" and step.container]
-    pans += [on.weighed.container for on in sheet.run.weighings if on.weighed.way == "gross"]
+    pans: dict[frozenset[str], tuple[str, ...]] = {}
+    for step in sheet.run.procedure.steps:
+        if step.kind == "weigh" and step.container:
+            pans.setdefault(frozenset(label.casefold() for label in step.container), step.container)
+    for on in sheet.run.weighings:
+        if on.weighed.way == "gross":
+            pans.setdefault(on.weighed.pan, on.weighed.container)
     listed: dict[frozenset[str], TareShown] = {}
-    for pan in pans:
-        key = frozenset(label.casefold() for label in pan)
-        if key in listed:
-            continue
+    for key, pan in pans.items():
         tare = sheet.ledger.tares.get(key)
         if tare is None and len(pan) > 1:
             singles = [sheet.ledger.tares.get(frozenset([label.casefold()])) for label in pan]
@@ -407,7 +409,7 @@ def _rows(sheet: RunWorksheet) -> list[PortionRow]:
                     best.on.weighed.mass.number if best.on.weighed.way == "gross" else "",
                     shown(best.net) if best.net is not None and best.on.weighed.state != "wet" else "",
                     [n.on.weighed.mass.number for n in nets if n.on.weighed.state == "dried"],
-                    _plot([n for n in nets if n.on.weighed.state == "dried" and n.net is not None], portion),
+                    _plot([n for n in nets if n.on.weighed.state == "dried" and n.value is not None], portion),
                 )
             )
     return rows
@@ -417,7 +419,7 @@ def _plot(nets: list[Net], portion: PortionMass) -> PlotShown | None:
     """A drying curve in a box of 116 by 34, the last weighing inside the band of constant mass."""
     if len(nets) < 2 or portion.constancy is None:
         return None
-    masses = [net.net.value for net in nets if net.net is not None]
+    masses = [net.value for net in nets if net.value is not None]
     times = [net.on.entry.at.timestamp() for net in nets]
     predicted = portion.constancy.predicted
     low = min([*masses, *([predicted] if predicted else [])])
