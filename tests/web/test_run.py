@@ -276,3 +276,12 @@ def test_the_board_shows_the_work_that_was_asked_for(school, ida):
     assert "A mixed powder" in ida.get(board).text
     assert "Cut and rule" in ida.get(board, params={"work": "Plates"}).text
     assert len(classes.benches_of(school.conn, school.ida.class_id)) == 2
+
+
+def test_other_kit_stands_beside_what_the_handout_asks_for(school, ida):
+    """Said again it takes the place of the first; both stay in the history."""
+    for instead in ("sand bath", "water bath"):
+        used = {"kind": "used-instead", "kit": "hotplate", "instead": instead, "step": "s3"}
+        assert send(ida, school, **used).status_code == 200
+    assert "<s>hotplate</s> <b>water bath</b>" in ida.get(f"{school.run_url}?step=s3").text
+    assert "used sand bath instead of hotplate" in ida.get(f"{school.run_url}/history").text

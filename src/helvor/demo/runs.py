@@ -8,6 +8,7 @@ stand beside their bench.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime, timedelta
 from importlib.resources import files
 from uuid import UUID, uuid5
 
@@ -154,6 +155,20 @@ def load_containers(conn: psycopg.Connection, account_id: int, class_id: UUID) -
             containers.note(conn, account_id, class_id, key, uuid5(key, str(number)), says)
 
 
+BETWEEN_DRYINGS, BETWEEN_READINGS, SINCE_THE_LAST = 15.0, 2.5, 2.0
+"""Minutes between two weighings of the same thing after drying, between other readings, and before now."""
+
+
+def times(said: Sequence[str], now: datetime) -> list[datetime]:
+    """When each line was typed: the last a moment ago, dryings evenly spaced, steps done as soon as they were."""
+    passed, minutes = 0.0, list[float]()
+    for number, line in enumerate(said):
+        again = number > 0 and " dried " in line and line.split(" dried ")[0] == said[number - 1].split(" dried ")[0]
+        passed += BETWEEN_DRYINGS if again else 0.3 if line.startswith("done") else BETWEEN_READINGS
+        minutes.append(passed)
+    return [now - timedelta(minutes=passed - at + SINCE_THE_LAST) for at in minutes]
+
+
 def write(
     conn: psycopg.Connection,
     account_id: int,
@@ -164,6 +179,7 @@ def write(
 ) -> None:
     """Type lines into a run's reading line, one after another."""
 
+    at = times(said, datetime.now(UTC))
     for number, line in enumerate(said):
         place, colon, text = line.partition(": ")
         step = int(place) if colon and place.isdigit() else 0
@@ -173,7 +189,8 @@ def write(
         ) -> list[Draft]:
             following = entries[0].payload
             key = following.procedure.steps[step - 1].id if step else ""  # type: ignore[attr-defined]  # a run follows
-            return [Draft(uuid5(page_id, f"line {number}"), understand(text, entries, key).payload)]
+            payload = understand(text, entries, key).payload
+            return [Draft(uuid5(page_id, f"line {number}"), payload, at=at[number])]
 
         pages.append(conn, account_id, author, page_id, compose, rank)
 

@@ -62,12 +62,17 @@ class Page:
 
 @dataclass(frozen=True, slots=True)
 class Draft:
-    """An entry to be written. Without *strikes* it may still take the place of a standing twin."""
+    """An entry to be written. Without *strikes* it may still take the place of a standing twin.
+
+    Attributes:
+        at: when it was written down, for records that are taken over from elsewhere; else now.
+    """
 
     id: UUID
     payload: Payload
     strikes: UUID | None = None
     reason: str = ""
+    at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -280,7 +285,7 @@ def _fit(technique: Technique, entries: list[Entry], draft: Draft, author: str, 
     technique.check(state, draft.payload, strikes)
     # Through its stored form and back, so that what is worked out now is what will be read tomorrow.
     payload = technique.payloads.validate_python(draft.payload.model_dump(mode="json"))
-    return Entry(draft.id, len(entries) + 1, payload, strikes, reason, author, now)
+    return Entry(draft.id, len(entries) + 1, payload, strikes, reason, author, draft.at or now)
 
 
 def _insert(conn: psycopg.Connection, account_id: int, page_id: UUID, entries: list[Entry], sheet: Worksheet) -> None:
@@ -288,8 +293,8 @@ def _insert(conn: psycopg.Connection, account_id: int, page_id: UUID, entries: l
         with conn.pipeline():
             for entry in entries:
                 conn.execute(
-                    "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id)"
-                    " VALUES (%s, %s, %s, %s, %s, %s, %s, %s)",
+                    "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at)"
+                    " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
                     [
                         entry.id,
                         page_id,
@@ -299,6 +304,7 @@ def _insert(conn: psycopg.Connection, account_id: int, page_id: UUID, entries: l
                         entry.strikes,
                         entry.reason,
                         account_id,
+                        entry.at,
                     ],
                 )
             conn.execute(

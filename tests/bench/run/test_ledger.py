@@ -281,3 +281,9 @@ def test_ten_thousand_entries_are_worked_out():
         for i in range(1, 2001)
     ]  # fmt: skip
     assert work_out([*page, *many]).ledger.closure.value == work_out(page).ledger.closure.value
+
+
+def test_a_set_weighed_empty_together_has_its_tare_before_anything_is_in_it():
+    ledger = sheet_of("beaker + watch glass 70.338").ledger
+    tare = ledger.tares[frozenset({"beaker", "watch glass"})]
+    assert (tare.how, tare.mass.value) == ("weighed", 70.338)

@@ -32,6 +32,8 @@ PAGE = page_of("dish 32.514", "beaker + watch glass 61.204", procedure=POWDER)
         ("take water 30 mL", {"substance": "water"}),
         ("take zinc 0.8 g instead magnesium", {"substance": "zinc", "instead": "magnesium"}),
         ("vol salt solution 48.5", {"portion": "salt solution"}),
+        ("use sand bath for hotplate", {"kit": "hotplate", "instead": "sand bath"}),
+        ("use cylinder instead of pipette", {"kit": "pipette", "instead": "cylinder"}),
         ("done 4", {"step": "s4", "how": "done"}),
         ("skip 5 no time", {"step": "s5", "how": "skipped", "why": "no time"}),
         ("timer 20 oven", {"minutes": 20.0, "label": "oven"}),

@@ -196,6 +196,16 @@ class VolumeRead(Payload):
     step: StepId = ""
 
 
+class UsedInstead(Payload):
+    """Other kit than the handout asks for: a Hirsch funnel for the Büchner funnel, a cylinder for the pipette."""
+
+    kind: Literal["used-instead"] = "used-instead"
+    kit: Name
+    instead: Name
+    why: Words = ""
+    step: StepId = ""
+
+
 class Noted(Payload):
     """What was seen: free words and quick picks."""
 
@@ -274,6 +284,7 @@ AnyPayload = Annotated[
     | Weighed
     | Taken
     | VolumeRead
+    | UsedInstead
     | Noted
     | TimerSet
     | TimerStopped

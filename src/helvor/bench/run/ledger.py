@@ -327,8 +327,8 @@ def keep(run: Run, rules: HouseRules) -> Ledger:
     if equation is not None:
         ledger.yields = list(_yields(run.procedure, equation, ledger))
     ledger.tares = scales._tares
-    for label in run.containers:
-        scales.tare(frozenset([label.casefold()]))
+    for pan in (*scales.empty, *(frozenset([label.casefold()]) for label in run.containers)):
+        scales.tare(pan)
     return ledger
 
 

@@ -10,6 +10,7 @@
     take salt 15.214 to 14.203            by difference
     take zinc 0.8 g instead magnesium     something else stood in
     vol filtrate 24.5 mL        a volume
+    use Hirsch funnel for funnel  other kit than the handout asks for
     done 4 · skip 5 no time     a step is done, or left out with the reason
     timer 20 oven               a timer of 20 minutes
     note white fumes            what was seen
@@ -33,7 +34,7 @@ from helvor.bench.quantity import Reading, Unreadable, parse, parse_amount
 from helvor.bench.run import entries as e
 from helvor.bench.run.record import Run, check, gather
 
-_COMMANDS = ("take", "net", "vol", "done", "skip", "timer", "note")
+_COMMANDS = ("take", "net", "vol", "use", "done", "skip", "timer", "note")
 _GLASS = (
     ("watch", "glass"), ("filter", "paper"), ("weighing", "boat"), ("dish",), ("beaker",), ("flask",), ("boat",),
     ("paper",), ("vial",), ("crucible",), ("bottle",), ("tube",), ("cup",), ("funnel",), ("jar",),
@@ -233,6 +234,17 @@ def _volume(words: list[str], run: Run, step: str) -> Understood:
     )
 
 
+def _use(words: list[str], run: Run, step: str) -> Understood:
+    at = next((i for i, word in enumerate(words) if word.casefold() in ("for", "instead")), 0)
+    rest = [word for word in words[at + 1 :] if word.casefold() != "of"]
+    if not at or not rest:
+        raise Unreadable("What was used for what? Write use Hirsch funnel for funnel.")
+    kit, instead = " ".join(rest), " ".join(words[:at])
+    here = run.procedure.step(step)
+    known = next((one for one in (here.kit if here else ()) if same(one, kit)), kit)
+    return Understood(_built(e.UsedInstead, kit=known, instead=instead, step=step), f"used *{instead}* for {known}")
+
+
 def _step_at(word: str, run: Run) -> tuple[int, str]:
     if not word.isdigit() or not 1 <= int(word) <= len(run.procedure.steps):
         raise Unreadable(f"There is no step {word[:10]}: the run has {len(run.procedure.steps)}.")
@@ -273,6 +285,7 @@ _COMMAND = {
     "take": _take,
     "net": _net,
     "vol": _volume,
+    "use": _use,
     "done": _done,
     "skip": _skip,
     "timer": _timer,

@@ -60,6 +60,7 @@ class Run:
     Attributes:
         procedure: what is followed, with the steps, substances and words added on the way.
         done: step id → how many times it was done; skipped: step id → why.
+        instead: step id and kit in lower case → what was used in its place.
     """
 
     procedure: Procedure = BLANK
@@ -74,6 +75,7 @@ class Run:
     corrections: dict[str, e.HandoutCorrected] = field(default_factory=dict)
     borrowed: dict[str, e.Borrowed] = field(default_factory=dict)
     late: e.Late | None = None
+    instead: dict[tuple[str, str], tuple[Line, e.UsedInstead]] = field(default_factory=dict)
     done: dict[str, int] = field(default_factory=dict)
     skipped: dict[str, str] = field(default_factory=dict)
     acknowledged: dict[tuple[str, str, str], str] = field(default_factory=dict)
@@ -164,6 +166,8 @@ def gather(page: Iterable[Entry]) -> Run:
                 run.corrections[correction.step] = correction
             case e.Borrowed() as borrowed:
                 run.borrowed[borrowed.portion.casefold()] = borrowed
+            case e.UsedInstead() as other:
+                run.instead[other.step, other.kit.casefold()] = line, other
             case e.Late() as late:
                 run.late = late
             case Acknowledged() as seen:
@@ -222,6 +226,8 @@ def standing_twin(run: Run, payload: Payload) -> UUID | None:
             return newest(payload.kind, step=step, how="skipped")
         case e.Borrowed(portion=portion):
             return newest(payload.kind, portion=portion)
+        case e.UsedInstead(step=step, kit=kit):
+            return newest(payload.kind, step=step, kit=kit)
         case e.TimerStopped(timer=timer):
             return newest(payload.kind, timer=timer)
         case Acknowledged(code=code, about=about):

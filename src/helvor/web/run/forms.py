@@ -133,6 +133,16 @@ def _tolerance(form: Form) -> Reading | None:
     return parse(f"{known:g} mL", "volume") if known else typed
 
 
+def _used_instead(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    return form.build(
+        e.UsedInstead,
+        kit=form.text("kit"),
+        instead=form.text("instead"),
+        why=form.text("why"),
+        step=form.text("step"),
+    )
+
+
 def _marked(form: Form, run: Run, strikes: UUID | None) -> Payload:
     return form.build(e.Marked, step=form.text("step"), how=form.text("how") or "done", why=form.text("why"))
 
@@ -224,6 +234,7 @@ READERS: dict[str, Reader] = {
     "weighed": _weighed,
     "taken": _taken,
     "volume-read": _volume,
+    "used-instead": _used_instead,
     "marked": _marked,
     "noted": _noted,
     "timer-set": _timer,

@@ -53,7 +53,7 @@ from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
-HINT = "container, portion, mass; take, net, vol, done, skip, timer, note"
+HINT = "container, portion, mass; take, net, vol, use, done, skip, timer, note"
 
 
 @router.get("/runs/{page_id}")
@@ -134,7 +134,13 @@ def edit(
     if kind not in TITLES:
         raise NotYours
     sheet = sheet_of(page, entries)
-    values: dict[str, list[str]] = {"step": [step], "portion": [name], "substance": [name], "name": [name]}
+    values: dict[str, list[str]] = {
+        "step": [step],
+        "portion": [name],
+        "substance": [name],
+        "name": [name],
+        "kit": [name],
+    }
     strikes, named = None, ""
     if kind == "acknowledged":
         found = next((f for f in sheet.findings if (f.code, f.about) == (code, about)), None)

@@ -30,6 +30,7 @@ TITLES = {
     "weighed": "Weighing",
     "taken": "Amount taken",
     "volume-read": "Volume",
+    "used-instead": "Used instead",
     "marked": "Leave a step out",
     "noted": "Note",
     "timer-set": "Timer",
@@ -354,8 +355,9 @@ def _tares(sheet: RunWorksheet, registered: Mapping[str, str]) -> list[TareShown
 
 
 READINGS = (
-    e.Weighed | e.Taken | e.VolumeRead | e.Noted | e.Attached | e.Borrowed | e.Late | e.StepAdded | e.SubstanceAdded
-)
+    e.Weighed | e.Taken | e.VolumeRead | e.UsedInstead | e.Noted | e.Attached | e.Borrowed | e.Late
+    | e.StepAdded | e.SubstanceAdded
+)  # fmt: skip
 """Kinds of entry that stand among the last readings; what only moves the strip on does not."""
 
 

@@ -40,6 +40,8 @@ def describe(entry: Entry) -> str:
             return f"handout corrected, step {h.step}: {h.says}"
         case e.Borrowed() as b:
             return f"goes on with {b.portion} from {b.source}{f': {b.why}' if b.why else ''}"
+        case e.UsedInstead() as u:
+            return f"used {u.instead} instead of {u.kit}{f': {u.why}' if u.why else ''}"
         case e.Late() as late:
             return f"late: {late.words}{f'; made up on {late.make_up}' if late.make_up else ''}"
         case e.StepAdded(step=step):

@@ -1,0 +1,52 @@
+"""A pure function of entries, asked again of the very same entries, gives what it gave before.
+
+Entries are written in ink and kept in the process once read, so a page that nobody has
+written on since is the same objects in the same order. That is what is compared: neither
+their content nor their ids, so nothing can be taken for something else.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Iterable
+from functools import wraps
+from threading import Lock
+from typing import Concatenate, ParamSpec, TypeVar
+
+from helvor.bench.entry import Entry
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+def remembered(
+    most: int,
+) -> Callable[[Callable[Concatenate[Iterable[Entry], P], R]], Callable[Concatenate[Iterable[Entry], P], R]]:
+    """Keep the results for the *most* pages asked for last; whoever gets one must not change it."""
+
+    def wrap(
+        function: Callable[Concatenate[Iterable[Entry], P], R],
+    ) -> Callable[Concatenate[Iterable[Entry], P], R]:
+        kept: OrderedDict[tuple[int, ...], tuple[tuple[Entry, ...], object, R]] = OrderedDict()
+        lock = Lock()
+
+        @wraps(function)
+        def ask(entries: Iterable[Entry], *args: P.args, **kwargs: P.kwargs) -> R:
+            page = tuple(entries)
+            # The entries are kept with the result, so that no other object can get their addresses.
+            key = tuple(map(id, page))
+            with lock:
+                known = kept.get(key)
+                if known is not None and known[1] == (args, kwargs):
+                    kept.move_to_end(key)
+                    return known[2]
+            result = function(page, *args, **kwargs)
+            with lock:
+                kept[key] = (page, (args, kwargs), result)
+                while len(kept) > most:
+                    kept.popitem(last=False)
+            return result
+
+        return ask
+
+    return wrap
