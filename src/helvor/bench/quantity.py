@@ -282,3 +282,14 @@ def round_up_to(value: float, decimals: int) -> str:
     '0.01'
     """
     return f"{Decimal(f'{value:.6g}').quantize(Decimal(1).scaleb(-decimals), ROUND_CEILING):f}"
+
+
+def digits(value: float, count: int = 3) -> str:
+    """A worked-out number without an uncertainty, with *count* digits that count and no exponent.
+
+    >>> digits(0.97702), digits(12.34567, 4), digits(0.00012345, 4), digits(1234.5)
+    ('0.977', '12.35', '0.0001235', '1235')
+    """
+    if value == 0 or not math.isfinite(value):
+        return f"{value:.0f}"
+    return round_to(value, max(0, count - 1 - math.floor(math.log10(abs(value)) + 1e-9)))

@@ -31,7 +31,7 @@ def remembered(
         lock = Lock()
 
         @wraps(function)
-        def ask(entries: Iterable[Entry], *args: P.args, **kwargs: P.kwargs) -> R:
+        def ask(entries: Iterable[Entry], /, *args: P.args, **kwargs: P.kwargs) -> R:
             page = tuple(entries)
             # The entries are kept with the result, so that no other object can get their addresses.
             key = tuple(map(id, page))

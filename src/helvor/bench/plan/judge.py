@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from helvor.bench.finding import SEVERITY, Finding
-from helvor.bench.formula import parse_equation, plain, readable
+from helvor.bench.formula import balance, parse_equation, plain, readable, supplies
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.plan.timeline import timeline
 from helvor.bench.procedure import Procedure, Step, loose_ends, same
@@ -330,9 +330,7 @@ def reagents(plan: Plan) -> Iterator[Advice]:
         equation = parse_equation(text)
     except Unreadable as unreadable:
         yield Advice(
-            Finding(
-                "bad-equation", "caution", str(unreadable), "Without it there is no yield.", "Balance the equation."
-            )
+            Finding("bad-equation", "caution", str(unreadable), "Without it there is no yield.", _balanced(text))
         )
         return
     substances = plan.procedure.substances
@@ -340,7 +338,7 @@ def reagents(plan: Plan) -> Iterator[Advice]:
         readable(formula)
         for formula in equation.left
         if not any(
-            plain(s.formula).split(".")[0] == formula.split(".")[0] and s.amount is not None
+            supplies(s.formula, formula) and s.amount is not None
             and (s.amount.unit == "g" or s.molar or s.density)
             for s in substances
             if s.formula
@@ -377,6 +375,14 @@ def reagents(plan: Plan) -> Iterator[Advice]:
                 "Open the portion that is weighed at the end and give it its formula.",
             )
         )
+
+
+def _balanced(text: str) -> str:
+    """What to do about an equation that does not hold: the balanced one, where there is one."""
+    try:
+        return f"Write it as {balance(text)}."
+    except Unreadable as unreadable:
+        return str(unreadable)
 
 
 def flammable_into_oven(plan: Plan) -> Iterator[Advice]:

@@ -22,9 +22,10 @@ from functools import cached_property
 from typing import Literal
 from uuid import UUID
 
-from helvor.bench.formula import Equation, molar_mass, parse_equation, plain, readable, units
+from helvor.bench.formula import Equation, molar_mass, parse_equation, plain, readable, supplies, units
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.measured import Measured, shown, shown_with_u, total
+from helvor.bench.precipitation.reaction import react
 from helvor.bench.procedure import Component, Portion, Procedure, Step, Substance, named, same
 from helvor.bench.quantity import Reading, Unreadable, round_to
 from helvor.bench.run.drying import Constancy, Weighing, constancy
@@ -715,43 +716,41 @@ def _component(component: Component, run: Run, ledger: Ledger) -> ComponentAccou
 
 def _yields(procedure: Procedure, equation: Equation, ledger: Ledger) -> Iterable[Yield]:
     """Percent yield of each product portion: the limiting reagent from what was really taken."""
-    rooms: list[tuple[SubstanceTaken, str, Measured]] = []
-    for formula, count in equation.left.items():
-        same_kind = [
-            one
+    amounts: dict[str, Measured] = {}
+    brought_by: dict[str, SubstanceTaken] = {}
+    for formula in equation.left:
+        known = [
+            (one, one.amount * holds)
             for one in ledger.substances
-            if one.formula and plain(one.formula).split(".")[0] == formula.split(".")[0]
+            if one.formula and one.amount is not None and one.substance.role in ("sample", "reagent")
+            if (holds := supplies(one.formula, formula))
         ]
-        known = [one for one in same_kind if one.amount is not None]
         if known:
-            amount = total(one.amount for one in known if one.amount is not None)
-            rooms.append((known[0], formula, amount * (1 / count)))
-    if not rooms:
+            amounts[formula] = total(amount for _, amount in known)
+            brought_by[formula] = known[0][0]
+    if not amounts or any(amount.value <= 0 for amount in amounts.values()):
         return
-    least = min(rooms, key=lambda room: (room[2].value, room[1]))
-    excess = tuple(
-        (one.substance.name, room.value / least[2].value - 1)
-        for one, _, room in rooms
-        if one is not least[0] and least[2].value > 0
-    )
+    outcome = react(equation, amounts)
+    least = brought_by[outcome.limiting]
+    excess = tuple((brought_by[formula].substance.name, part) for formula, part in outcome.excess.items())
     for portion in ledger.portions.values():
         formula = plain(portion.said.formula) if portion.said.formula else ""
         made = equation.right.get(formula)
         if not made or portion.said.end == "waste":
             continue
-        theoretical = least[2] * (made * molar_mass(formula))
+        theoretical = outcome.mass(formula)
         obtained = None
         if portion.mass is not None and portion.basis not in ("borrowed", "taken"):
             obtained = portion.whole
         percent = obtained / theoretical if obtained is not None and theoretical.value > 0 else None
-        possible = shown(least[2] * made)
+        possible = shown(outcome.made[formula])
         per_mol = round_to(molar_mass(formula), 2)
         lines = [
             WorkingLine(
-                f"Limiting: {least[0].instead or least[0].substance.name}",
-                f"{shown(least[2])} mol of {readable(formula)} possible"
+                f"Limiting: {least.instead or least.substance.name}",
+                f"{shown(outcome.extent)} mol of {readable(formula)} possible"
                 if made == 1
-                else f"{shown(least[2])} mol × {made} = {shown(least[2] * made)} mol possible",
+                else f"{shown(outcome.extent)} mol × {made} = {possible} mol possible",
             ),
             WorkingLine(
                 f"Most {portion.name} possible",
@@ -767,8 +766,8 @@ def _yields(procedure: Procedure, equation: Equation, ledger: Ledger) -> Iterabl
         yield Yield(
             portion.name,
             formula,
-            least[0].substance.name,
-            least[1],
+            least.substance.name,
+            outcome.limiting,
             theoretical,
             obtained,
             percent,

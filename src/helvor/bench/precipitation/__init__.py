@@ -1,0 +1,1 @@
+"""Precipitation, stoichiometry and gravimetry: what reacts, how much it can give, what stays dissolved."""
