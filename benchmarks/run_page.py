@@ -16,7 +16,7 @@ from helvor import demo
 from helvor.bench.entry import Entry
 from helvor.bench.run.reading_line import understand
 from helvor.bench.run.work_out import work_out
-from helvor.bench.techniques import STEP_KINDS
+from helvor.bench.techniques import CRAFTS
 from helvor.demo.runs import demo_procedure
 from helvor.notebook import classes, pages, procedures
 from helvor.notebook.database import connect
@@ -65,7 +65,7 @@ def growth() -> None:
         for _ in range(max(3, 3000 // length)):
             entries = [replace(entry) for entry in entries]  # the very same entries would be remembered
             began = time.perf_counter()
-            work_out(entries, kinds=STEP_KINDS)
+            work_out(entries, crafts=CRAFTS)
             times.append(time.perf_counter() - began)
         median = statistics.median(times)
         print(f"| {length} | {1e3 * median:.1f} | {1e6 * median / length:.0f} |")

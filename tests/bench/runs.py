@@ -12,6 +12,7 @@ from helvor.bench.procedure import Procedure, read_procedure
 from helvor.bench.run.entries import Following
 from helvor.bench.run.reading_line import understand
 from helvor.bench.run.work_out import RunWorksheet, work_out
+from helvor.bench.techniques import CRAFTS
 
 NOON = datetime(2026, 3, 2, 12, 0, tzinfo=UTC)
 
@@ -29,7 +30,7 @@ def page_of(*says: str | Payload, procedure: Procedure | None = None, minutes: f
     entries: list[Entry] = []
     first = [Following(procedure=procedure)] if procedure else []
     for one in (*first, *says):
-        payload = understand(one, entries).payload if isinstance(one, str) else one
+        payload = understand(one, entries, crafts=CRAFTS).payload if isinstance(one, str) else one
         at = NOON + timedelta(minutes=minutes * len(entries))
         number = len(entries) + 1
         entries.append(Entry(UUID(int=number), number, payload, None, "", "Ida", at))
@@ -46,7 +47,7 @@ def strike(entries: list[Entry], seq: int) -> list[Entry]:
 def sheet_of(
     *says: str | Payload, procedure: Procedure | None = None, rules: HouseRules | None = None, **more
 ) -> RunWorksheet:
-    return work_out(page_of(*says, procedure=procedure, **more), rules)
+    return work_out(page_of(*says, procedure=procedure, **more), rules, CRAFTS)
 
 
 def codes(sheet: RunWorksheet) -> list[str]:

@@ -90,10 +90,12 @@ class Component(_Part):
     Attributes:
         carrier: the element whose atoms are counted, so that acid, salt and hydrate of one
             thing compare in mol; empty where the thing keeps its formula.
+        expressed: the formula in which its part of the sample is given: ``SO4``, ``MgSO4·7H2O``.
     """
 
     name: Name
     carrier: Annotated[str, StringConstraints(pattern=r"^([A-Z][a-z]?)?$")] = ""
+    expressed: Formula = ""
 
 
 class Portion(_Part):
@@ -105,6 +107,7 @@ class Portion(_Part):
         end: *product* is weighed at the end, *kept* stays, *waste* leaves.
         by_loss: found as what its sisters do not account for (a vapour, a gas).
         share: of an aliquot, the part of its parent, 0 to 1.
+        soluble: how much of it a litre of its wash liquid takes, g.
     """
 
     name: Name
@@ -113,6 +116,7 @@ class Portion(_Part):
     end: End = ""
     by_loss: bool = False
     share: float | None = Field(None, gt=0, le=1, allow_inf_nan=False)
+    soluble: float | None = Field(None, ge=0, le=2000, allow_inf_nan=False)
 
 
 class Step(_Part):
@@ -130,6 +134,8 @@ class Step(_Part):
             the pan together.
         empty: for a weighing: the container is empty, this is its tare.
         celsius, volume: of a heating or drying, °C; of the vessel, mL.
+        paper: diameter of the filter paper, mm.
+        times: how often it is done: washes, rinses.
         hands, waits: minutes.
         meeting: from 1.
         waste: the stream that it goes to.
@@ -147,6 +153,8 @@ class Step(_Part):
     empty: bool = False
     celsius: float | None = Field(None, ge=-100, le=1300, allow_inf_nan=False)
     volume: float | None = Field(None, gt=0, le=20000, allow_inf_nan=False)
+    paper: float | None = Field(None, ge=20, le=500, allow_inf_nan=False)
+    times: int = Field(1, ge=1, le=20)
     place: Literal["", "oven", "air", "hood", "suction", "hotplate"] = ""
     kit: tuple[Name, ...] = Field((), max_length=12)
     hands: int = Field(3, ge=0, le=600)

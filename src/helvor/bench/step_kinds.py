@@ -26,6 +26,8 @@ class StepKind:
         cools: leaves things at room temperature.
         dries: takes solvent out.
         ends: the portion leaves the bench.
+        collects: matter is brought from one vessel to another; what is not brought over is lost.
+        liquid_first: of the portions it gives the liquid is named first; the solid stays.
         caution: shown beside the step.
         rules: house rules that say how it is done here; they stand under the instruction.
     """
@@ -43,6 +45,8 @@ class StepKind:
     cools: bool = False
     dries: bool = False
     ends: bool = False
+    collects: bool = False
+    liquid_first: bool = False
     caution: str = ""
     rules: tuple[str, ...] = ()
 
@@ -58,10 +62,10 @@ GENERAL: tuple[StepKind, ...] = (
     StepKind("grind", "Bring together", "grind", "Grind to a fine powder", 4, kit=("mortar",)),
     StepKind("dissolve", "Bring together", "dissolve", "Dissolve, stirring", 5, 2, kit=("beaker", "rod"), wets=True),
     StepKind("add", "Bring together", "add", "Add", 4, kit=("beaker",), wets=True),
-    StepKind("combine", "Bring together", "combine", "Put together", 2, wets=True),
+    StepKind("combine", "Bring together", "combine", "Put together", 2, wets=True, collects=True),
     StepKind("stir", "Bring together", "stir", "Stir", 2, 5, kit=("rod",)),
     StepKind("decant", "Take apart", "decant", "Let settle, pour the liquid off along a rod", 6, 3,
-             kit=("beaker", "rod"), wets=True, rules=("pouring",)),
+             kit=("beaker", "rod"), wets=True, collects=True, liquid_first=True, rules=("pouring",)),
     StepKind("evaporate", "Take apart", "evaporate", "Evaporate gently", 3, 25, kit=("hotplate", "evaporating dish"),
              heats=True, dries=True, caution="Spits near the end: cover it and turn the heat down."),
     StepKind("dry", "Take apart", "dry", "Dry", 2, 20, asks=("temperature",), kit=("oven",), heats=True, dries=True,

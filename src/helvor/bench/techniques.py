@@ -8,19 +8,23 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Annotated, Any, Union
 from uuid import UUID
 
-from pydantic import TypeAdapter
+from pydantic import Field, TypeAdapter
 
 from helvor.bench.entry import Entry, Payload
+from helvor.bench.filtration import craft as filtration
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar import work_out as planar_work_out
+from helvor.bench.precipitation import craft as precipitation
 from helvor.bench.run import entries as run_entries
 from helvor.bench.run import record as run_record
 from helvor.bench.run import work_out as run_work_out
-from helvor.bench.step_kinds import GENERAL, StepKind
+from helvor.bench.run.craft import Crafts
+from helvor.bench.solids import craft as solids
+from helvor.bench.step_kinds import StepKind
 from helvor.bench.worksheet import Worksheet
 
 
@@ -37,7 +41,6 @@ class Technique:
         check: refuses an entry that this state cannot hold (:class:`~helvor.bench.entry.Problem`).
         twin: the standing entry that a payload takes the place of, where only one may stand.
         work_out: entries → worksheet.
-        step_kinds: the kinds of step that it brings into procedures.
     """
 
     key: str
@@ -48,11 +51,18 @@ class Technique:
     check: Callable[[Any, Payload, UUID | None], None]
     twin: Callable[[Any, Payload], UUID | None]
     work_out: Callable[[Iterable[Entry], HouseRules, Mapping[str, int]], Worksheet]
-    step_kinds: tuple[StepKind, ...] = ()
+
+
+CRAFTS = Crafts((filtration.CRAFT, precipitation.CRAFT, solids.CRAFT), more_kinds=planar.STEP_KINDS)
+"""Techniques that are carried out inside a run. A new one adds its name here."""
+
+RUN_PAYLOADS = (*run_entries.GENERAL, *(payload for craft in CRAFTS.all for payload in craft.payloads))
+RunPayload: Any = Annotated[Union[RUN_PAYLOADS], Field(discriminator="kind")]  # noqa: UP007  built from a list
+"""Any kind of entry that can be written on a run's page."""
 
 
 def _work_out_run(entries: Iterable[Entry], rules: HouseRules, rank: Mapping[str, int]) -> Worksheet:
-    return run_work_out.work_out(entries, rules, STEP_KINDS)
+    return run_work_out.work_out(entries, rules, CRAFTS)
 
 
 TECHNIQUES: dict[str, Technique] = {
@@ -62,12 +72,11 @@ TECHNIQUES: dict[str, Technique] = {
             key="run",
             title="Run",
             address="/runs",
-            payloads=TypeAdapter(run_entries.AnyPayload),
+            payloads=TypeAdapter(RunPayload),
             gather=run_record.gather,
             check=run_record.check,
             twin=run_record.standing_twin,
             work_out=_work_out_run,
-            step_kinds=GENERAL,
         ),
         Technique(
             key="planar",
@@ -78,10 +87,9 @@ TECHNIQUES: dict[str, Technique] = {
             check=planar.check,
             twin=planar.standing_twin,
             work_out=planar_work_out.work_out,
-            step_kinds=planar.STEP_KINDS,
         ),
     )
 }
 
-STEP_KINDS: dict[str, StepKind] = {kind.key: kind for technique in TECHNIQUES.values() for kind in technique.step_kinds}
+STEP_KINDS: Mapping[str, StepKind] = CRAFTS.kinds
 """Every kind of step, by key, in the order of the palette."""

@@ -19,6 +19,7 @@ from helvor.bench.entry import Entry, Payload
 from helvor.bench.procedure import Procedure, read_procedure
 from helvor.bench.quantity import parse
 from helvor.bench.run.reading_line import understand
+from helvor.bench.techniques import CRAFTS
 from helvor.notebook import containers, pages, procedures
 from helvor.notebook.pages import Draft
 
@@ -189,7 +190,7 @@ def write(
         ) -> list[Draft]:
             following = entries[0].payload
             key = following.procedure.steps[step - 1].id if step else ""  # type: ignore[attr-defined]  # a run follows
-            payload = understand(text, entries, key).payload
+            payload = understand(text, entries, key, CRAFTS).payload
             return [Draft(uuid5(page_id, f"line {number}"), payload, at=at[number])]
 
         pages.append(conn, account_id, author, page_id, compose, rank)

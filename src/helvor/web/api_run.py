@@ -21,11 +21,11 @@ from helvor.bench.plan.timeline import timeline
 from helvor.bench.procedure import Procedure, scaled
 from helvor.bench.quantity import Estimate, Mass
 from helvor.bench.run.drying import Weighing, constancy
-from helvor.bench.run.entries import AnyPayload, Following
+from helvor.bench.run.entries import Following
 from helvor.bench.run.ledger import net_of
 from helvor.bench.run.reading_line import understand
 from helvor.bench.run.work_out import work_out
-from helvor.bench.techniques import STEP_KINDS
+from helvor.bench.techniques import CRAFTS, RunPayload
 from helvor.exchange.planar import entry_record
 from helvor.exchange.procedure import procedure_schema
 from helvor.exchange.run import results_of, run_data
@@ -168,9 +168,7 @@ class CheckOut(BaseModel):
 def check(procedure: Procedure) -> CheckOut:
     """Judge a procedure before anybody starts."""
     return CheckOut(
-        findings=[
-            (advice.step, _finding(advice.finding)) for advice in judge_plan(procedure, HouseRules(), STEP_KINDS)
-        ],
+        findings=[(advice.step, _finding(advice.finding)) for advice in judge_plan(procedure, HouseRules(), CRAFTS)],
         meetings=[
             {"meeting": m.meeting, "hands_on": m.hands, "idle": m.idle, "ends": m.ends} for m in timeline(procedure)
         ],
@@ -227,8 +225,8 @@ def run(asked: RunIn) -> dict[str, Any]:
     if asked.procedure is not None:
         add(Following(procedure=asked.procedure))
     for line in asked.readings:
-        add(understand(line, entries).payload)
-    return results_of(work_out(entries, HouseRules(known_choices(asked.house_rules)), STEP_KINDS))
+        add(understand(line, entries, crafts=CRAFTS).payload)
+    return results_of(work_out(entries, HouseRules(known_choices(asked.house_rules)), CRAFTS))
 
 
 @router.get("/runs/{page_id}", tags=[RECORDS])
@@ -238,14 +236,14 @@ def run_on_record(request: Request, page_id: UUID, who: VisitorDep) -> dict[str,
         page, entries = pages.open_page(conn, who.account.id, page_id)
     if page.technique_key != "run":
         raise NotYours
-    return run_data(page, entries, work_out(entries, page.rules, STEP_KINDS))
+    return run_data(page, entries, work_out(entries, page.rules, CRAFTS))
 
 
 class RunEntryIn(_In):
     """An entry to write. Choose the id yourself: sending the same id again writes nothing more."""
 
     id: UUID
-    says: AnyPayload
+    says: RunPayload
     strikes: UUID | None = None
     reason: Words = ""
 

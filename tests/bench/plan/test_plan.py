@@ -12,14 +12,14 @@ from helvor.bench.plan.judge import judge_plan
 from helvor.bench.plan.timeline import timeline
 from helvor.bench.procedure import Procedure, Step, Substance
 from helvor.bench.quantity import Unreadable, parse_amount
-from helvor.bench.techniques import STEP_KINDS
+from helvor.bench.techniques import CRAFTS
 from tests.bench.runs import CHALK, POWDER, demo_procedure
 
 TABLET = demo_procedure("inside-the-tablet")
 
 
 def found(procedure, rules=None):
-    return judge_plan(procedure, rules or HouseRules(), STEP_KINDS)
+    return judge_plan(procedure, rules or HouseRules(), CRAFTS)
 
 
 def codes(procedure, rules=None):

@@ -9,18 +9,16 @@ import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
+from helvor.bench.filtration.oven import limits
 from helvor.bench.finding import SEVERITY, Finding
 from helvor.bench.formula import balance, parse_equation, plain, readable, supplies
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.plan.timeline import timeline
 from helvor.bench.procedure import Procedure, Step, loose_ends, same
 from helvor.bench.quantity import Unreadable, round_to
+from helvor.bench.run.craft import Crafts
 from helvor.bench.step_kinds import NEVER_TOGETHER, WASTE, StepKind
 
-PAPER_CELSIUS = 110.0
-BOAT_CELSIUS = 70.0
-BELOW_MELTING = 20.0
-"""A drying temperature closer to the melting point than this softens many solids, °C."""
 FULL = 2 / 3
 """Part of a vessel up to which it is filled when it is stirred, heated or swirled."""
 
@@ -71,10 +69,11 @@ class Plan:
 Rule = Callable[[Plan], Iterator[Advice]]
 
 
-def judge_plan(procedure: Procedure, rules: HouseRules, kinds: Mapping[str, StepKind]) -> list[Advice]:
+def judge_plan(procedure: Procedure, rules: HouseRules, crafts: Crafts) -> list[Advice]:
     """Every finding on a procedure, most serious first, then by step."""
-    plan = Plan(procedure, rules.over(procedure.house_rules), list(_moments(procedure, kinds)))
-    found = [advice for rule in RULES for advice in rule(plan)]
+    plan = Plan(procedure, rules.over(procedure.house_rules), list(_moments(procedure, crafts.kinds)))
+    rules_here = (*RULES, *(rule for craft in crafts.all for rule in craft.plan_rules))
+    found = [advice for rule in rules_here for advice in rule(plan)]
     place = {step.id: i for i, step in enumerate(procedure.steps)}
     return sorted(found, key=lambda a: (SEVERITY[a.finding.level], place.get(a.step, -1)))
 
@@ -100,7 +99,7 @@ def _moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Mo
             if substance.flammable and substance.role == "solvent":
                 matter.flammable = substance.name
             # Rinses of a decanting come one after another and never stand in the vessel together.
-            if substance.amount is not None and substance.amount.unit == "mL" and step.kind != "decant":
+            if substance.amount is not None and substance.amount.unit == "mL" and step.kind not in ("decant", "wash"):
                 matter.volume += substance.amount.value
         yield Moment(number, step, kind, Matter(matter.hot, matter.flammable, matter.volume, set(matter.substances)))
         after = Matter(matter.hot, matter.flammable, matter.volume, matter.substances)
@@ -111,8 +110,7 @@ def _moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Mo
         if step.kind == "evaporate" or (kind is not None and kind.dries) or step.place in ("air", "hood"):
             after.flammable, after.volume = "", 0.0
         for i, name in enumerate(step.gives or touched):
-            # Of what is poured off, the liquid is named first.
-            volume = after.volume if i == 0 or step.kind != "decant" else 0.0
+            volume = after.volume if i == 0 or kind is None or not kind.liquid_first else 0.0
             known[name.casefold()] = Matter(after.hot, after.flammable, volume, set(after.substances))
 
 
@@ -230,32 +228,27 @@ def too_hot(plan: Plan) -> Iterator[Advice]:
         step, at = moment.step, moment.step.celsius
         if at is None or moment.kind is None or not moment.kind.dries:
             continue
-        labels = " ".join(step.container).casefold()
-        limits: list[tuple[float, str]] = []
-        if "paper" in labels:
-            limits.append((PAPER_CELSIUS, "paper browns"))
-        if "boat" in labels or "plastic" in labels:
-            limits.append((BOAT_CELSIUS, "a plastic boat softens"))
-        for name in (*step.takes, *step.gives, step.on):
-            melts = _melts(plan.procedure, name, moment.matter)
-            if melts is not None:
-                limits.append((melts - BELOW_MELTING, f"{name} melts at {melts:g} °C"))
-        for limit, why in limits:
-            if at > limit:
+        melts = [
+            (name, point)
+            for name in (*step.takes, *step.gives, step.on)
+            if (point := _melts(plan.procedure, name)) is not None
+        ]
+        for limit in limits(step.container, melts):
+            if at > limit.celsius:
                 yield Advice(
                     Finding(
                         "too-hot",
                         "caution",
-                        f"Step {moment.number} dries at {at:g} °C, but {why}.",
+                        f"Step {moment.number} dries at {at:g} °C, but {limit.why}.",
                         "What melts or scorches is lost to the weighing.",
-                        f"Dry at {limit:g} °C at most.",
+                        f"Dry at {limit.celsius:g} °C at most.",
                     ),
                     step.id,
                 )
                 break
 
 
-def _melts(procedure: Procedure, portion: str, matter: Matter) -> float | None:
+def _melts(procedure: Procedure, portion: str) -> float | None:
     """The melting point of what a portion should hold, °C, where the procedure knows it."""
     if not portion:
         return None

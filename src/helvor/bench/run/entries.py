@@ -16,9 +16,10 @@ from helvor.bench.entry import Acknowledged, Payload, Struck, Words
 from helvor.bench.procedure import Id, Name, Portion, Procedure, Step, Substance, Text
 from helvor.bench.quantity import Mass, Reading, Volume
 
-State = Literal["empty", "empty, damp", "as is", "wet", "dried"]
+State = Literal["empty", "empty, air-dry", "empty, damp", "as is", "wet", "dried"]
 STATES: dict[str, str] = {
     "empty": "empty, dry",
+    "empty, air-dry": "empty, air-dry",
     "empty, damp": "empty, damp",
     "as is": "as it came",
     "wet": "still wet",
@@ -222,6 +223,24 @@ class Noted(Payload):
         return self
 
 
+class Checked(Payload):
+    """Which checks of a step's set-up were seen to; written again it takes the place of the last."""
+
+    kind: Literal["checked"] = "checked"
+    step: Id
+    checks: tuple[Words, ...] = Field((), max_length=20)
+
+
+class Tried(Payload):
+    """A trial and its outcome: does the clear top cloud with one more drop, is there a new deposit?"""
+
+    kind: Literal["tried"] = "tried"
+    step: Id
+    trial: Annotated[str, StringConstraints(pattern=r"^[a-z-]{1,24}$")]
+    passed: StrictBool
+    words: Words = ""
+
+
 class TimerSet(Payload):
     """A timer that runs from when it is written."""
 
@@ -275,27 +294,30 @@ class Late(Payload):
     make_up: Words = ""
 
 
-AnyPayload = Annotated[
-    Following
-    | StepAdded
-    | SubstanceAdded
-    | PortionSaid
-    | Marked
-    | Weighed
-    | Taken
-    | VolumeRead
-    | UsedInstead
-    | Noted
-    | TimerSet
-    | TimerStopped
-    | Attached
-    | HandoutCorrected
-    | Borrowed
-    | Late
-    | Struck
-    | Acknowledged,
-    Field(discriminator="kind"),
-]
+GENERAL: tuple[type[Payload], ...] = (
+    Following,
+    StepAdded,
+    SubstanceAdded,
+    PortionSaid,
+    Marked,
+    Weighed,
+    Taken,
+    VolumeRead,
+    UsedInstead,
+    Noted,
+    Checked,
+    Tried,
+    TimerSet,
+    TimerStopped,
+    Attached,
+    HandoutCorrected,
+    Borrowed,
+    Late,
+    Struck,
+    Acknowledged,
+)
+"""Kinds of entry that every run knows; crafts bring their own."""
+
 
 ESTIMATED = 0.10
 """Half-width of what a judged amount may be off, as a part of it. Common practice, no source."""

@@ -5,15 +5,16 @@ Limits are common practice, no source, unless one stands beside them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
 
 from helvor.bench.finding import Finding
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.measured import Measured, shown
 from helvor.bench.procedure import Step, same
 from helvor.bench.quantity import round_to
-from helvor.bench.run.ledger import Ledger, PortionMass, Yield
+from helvor.bench.run.craft import NO_CRAFTS, Crafts
+from helvor.bench.run.ledger import Ledger, PortionMass, Yield, is_blank
 from helvor.bench.run.record import Run, WeighedOn
 from helvor.bench.step_kinds import StepKind
 
@@ -33,15 +34,21 @@ class Case:
     run: Run
     ledger: Ledger
     rules: HouseRules
-    kinds: dict[str, StepKind] = field(default_factory=dict)
+    crafts: Crafts = NO_CRAFTS
+
+    @property
+    def kinds(self) -> Mapping[str, StepKind]:
+        """Every kind of step by key."""
+        return self.crafts.kinds
 
 
 Rule = Callable[[Case], Iterator[Finding]]
 
 
 def judge(case: Case) -> list[Finding]:
-    """Walk the rules over a run."""
-    return [finding for rule in RULES for finding in rule(case)]
+    """Walk the rules over a run, then those of the crafts."""
+    rules = (*RULES, *(rule for craft in case.crafts.all for rule in craft.rules))
+    return [finding for rule in rules for finding in rule(case)]
 
 
 def join(names: list[str]) -> str:
@@ -129,6 +136,35 @@ def tare_missing(case: Case) -> Iterator[Finding]:
                     "Weigh it dry and empty once the content is out.",
                     about=portion.name,
                 )
+
+
+def paper_air_dry(case: Case) -> Iterator[Finding]:
+    """A paper was tared air-dry and weighed oven-dry, and nothing says how much water it lost."""
+    for portion in case.ledger.portions.values():
+        for net in portion.counted:
+            tare = net.tare
+            if tare is None or not tare.air_dry or net.on.weighed.state != "dried" or portion.basis == "borrowed":
+                continue
+            if tare.blank is None:
+                yield Finding(
+                    "paper-air-dry",
+                    "caution",
+                    f"The paper of {portion.name} was weighed air-dry and comes out of the oven: its net is too low.",
+                    "Air-dry paper holds several per cent of water, tens of milligrams a sheet.",
+                    "Carry a blank paper through (name it “blank paper”, weigh it before and after), or dry papers "
+                    "the same way before taring.",
+                    about=portion.name,
+                )
+            else:
+                yield Finding(
+                    "blank-paper",
+                    "note",
+                    f"The tare under {portion.name} is changed by what the blank paper did: "
+                    f"{shown(tare.blank)} g a sheet.",
+                    "Its own water would else be missing from the net.",
+                    about=portion.name,
+                )
+            break
 
 
 def wet_used(case: Case) -> Iterator[Finding]:
@@ -271,6 +307,8 @@ def drifted(case: Case) -> Iterator[Finding]:
     for tare in case.ledger.tares.values():
         if len(tare.readings) < 2 or tare.how != "weighed":
             continue
+        if any(is_blank(on.weighed.pan) for on in tare.readings):
+            continue  # it is weighed twice because it changes
         pans = {on.weighed.pan for on in tare.readings}
         step = max(on.weighed.step_g for on in tare.readings)
         if len(pans) == 1 and tare.spread > DRIFT_STEPS * step:
@@ -561,6 +599,7 @@ RULES: tuple[Rule, ...] = (
     above_possible,
     tare_before_wetting,
     tare_missing,
+    paper_air_dry,
     wet_used,
     used_twice,
     drifted,

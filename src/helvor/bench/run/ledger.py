@@ -9,6 +9,9 @@ Ledger 4. Where something reacts, or one thing has two forms, grams are shown bu
           each component is followed in mol through the formula it has in each place.
 Ledger 5. What came from another bench is shown and left out of every sum.
 Ledger 6. The order in which entries arrive changes nothing.
+Ledger 7. Air-dry paper holds several per cent of water. A blank paper of the same kind, weighed
+          before and after going the same way, tells how much one sheet loses, and the tare of
+          every paper that was weighed air-dry is changed by that. Common practice.
 """
 
 from __future__ import annotations
@@ -16,7 +19,7 @@ from __future__ import annotations
 import math
 import statistics
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 from typing import Literal
@@ -25,6 +28,7 @@ from uuid import UUID
 from helvor.bench.formula import Equation, molar_mass, parse_equation, plain, readable, supplies, units
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.measured import Measured, shown, shown_with_u, total
+from helvor.bench.precipitation.gravimetry import content, factor, factor_working
 from helvor.bench.precipitation.reaction import react
 from helvor.bench.procedure import Component, Portion, Procedure, Step, Substance, named, same
 from helvor.bench.quantity import Reading, Unreadable, round_to
@@ -70,6 +74,8 @@ class Tare:
             only weighed damp; *missing*.
         missing: labels that were never weighed empty.
         spread: highest minus lowest of repeated empty weighings, g.
+        air_dry: how many of them are papers weighed air-dry; ``air_dry_g`` what those weigh, g.
+        blank: how much a blank paper that went the same way gained (below zero: lost), g; None without one.
     """
 
     mass: Measured | None
@@ -77,6 +83,16 @@ class Tare:
     missing: tuple[str, ...] = ()
     readings: tuple[WeighedOn, ...] = ()
     spread: float = 0.0
+    air_dry: int = 0
+    air_dry_g: float = 0.0
+    blank: Measured | None = None
+
+    @property
+    def in_the_oven(self) -> Measured | None:
+        """What the container weighs after drying, g: its air-dry papers changed as the blank did (Ledger 7)."""
+        if self.mass is None or self.blank is None or not self.air_dry:
+            return self.mass
+        return self.mass + self.blank * self.air_dry
 
 
 @dataclass(frozen=True)
@@ -102,7 +118,15 @@ class Net:
         step_u = net_u(weighed.step_g) if weighed.way == "net" else indication_u(weighed.step_g)
         u = widened(weighed.mass, step_u, estimated=weighed.estimated)
         indication = Measured.read(weighed.mass.value, u, str(self.on.key), weighed.mass.decimals)
-        return indication - self.tare.mass if self.tare is not None and self.tare.mass is not None else indication
+        tare = self.tare_used
+        return indication - tare if tare is not None else indication
+
+    @property
+    def tare_used(self) -> Measured | None:
+        """The tare that is taken off, g; after drying, with the blank's change put in."""
+        if self.tare is None:
+            return None
+        return self.tare.in_the_oven if self.on.weighed.state == "dried" else self.tare.mass
 
 
 @dataclass(slots=True)
@@ -161,7 +185,12 @@ class SubstanceTaken:
 
 @dataclass(frozen=True, slots=True)
 class ComponentAccount:
-    """One followed component: taken and found, in mol and g, and the recovery (found ÷ taken)."""
+    """One followed component: taken and found, in mol and g, and the recovery (found ÷ taken).
+
+    Attributes:
+        contents: portion → its part of the sample that it came from, expressed as the component
+            says; several where samples were taken side by side.
+    """
 
     component: Component
     taken: Measured | None
@@ -171,6 +200,7 @@ class ComponentAccount:
     portions: tuple[str, ...]
     recovery: Measured | None
     working: tuple[WorkingLine, ...]
+    contents: tuple[tuple[str, Measured], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -235,9 +265,10 @@ class _Scales:
         self.damp: dict[frozenset[str], list[WeighedOn]] = {}
         self.filled: dict[str, list[WeighedOn]] = {}
         self._tares: dict[frozenset[str], Tare] = {}
+        self.blank = _blank([on for on in run.weighings if is_blank(on.weighed.pan)])
         for on in run.weighings:
             weighed = on.weighed
-            if weighed.state == "empty":
+            if weighed.state in ("empty", "empty, air-dry"):
                 self.empty.setdefault(weighed.pan, []).append(on)
             elif weighed.state == "empty, damp":
                 self.damp.setdefault(weighed.pan, []).append(on)
@@ -247,7 +278,7 @@ class _Scales:
     def tare(self, pan: frozenset[str]) -> Tare:
         """The tare of what stood on a pan, its labels in lower case (Ledger 1)."""
         if pan not in self._tares:
-            self._tares[pan] = self._find(pan)
+            self._tares[pan] = self._with_blank(self._find(pan))
         return self._tares[pan]
 
     def _find(self, pan: frozenset[str]) -> Tare:
@@ -280,6 +311,16 @@ class _Scales:
             max((t.spread for t in found), default=0.0),
         )
 
+    def _with_blank(self, tare: Tare) -> Tare:
+        """The same with what is known of the water in its papers (Ledger 7)."""
+        papers = [on for on in tare.readings if on.weighed.state == "empty, air-dry"]
+        if not papers or tare.how == "spare":
+            return tare
+        pans = {on.weighed.pan: on.weighed.mass.value for on in papers}
+        # Weighed in a boat or dish, the paper's own mass is what that weighs more than without it.
+        mass = sum(pans.values()) if all(_papers_only(pan) for pan in pans) else 0.0
+        return replace(tare, air_dry=len(pans), air_dry_g=mass, blank=self.blank)
+
     def _spare(self, label: str) -> Tare | None:
         """The mean of spare papers for one that was never weighed: u = s·√(1 + 1/n), n at least 2."""
         kind = label.split(maxsplit=1)[0]
@@ -291,6 +332,34 @@ class _Scales:
         step = max(on.weighed.step_g for on in spares)
         mean = Measured.read(statistics.fmean(masses), math.hypot(u, indication_u(step)), f"spare {label}")
         return Tare(mean, "spare", (), tuple(spares), masses[-1] - masses[0])
+
+
+def is_blank(pan: frozenset[str]) -> bool:
+    """Whether a blank paper alone stood on the pan."""
+    return len(pan) == 1 and all("blank" in label.split() for label in pan)
+
+
+def _papers_only(pan: frozenset[str]) -> bool:
+    return all("paper" in label for label in pan)
+
+
+def _blank(ons: Sequence[WeighedOn]) -> Measured | None:
+    """Mean change of the blank papers from their first weighing to their last, g; None without one weighed twice."""
+    by_pan: dict[frozenset[str], list[WeighedOn]] = {}
+    for on in ons:
+        by_pan.setdefault(on.weighed.pan, []).append(on)
+    changes = []
+    for pan in by_pan.values():
+        first, last = (f(pan, key=lambda on: (on.entry.at, on.key)) for f in (min, max))
+        if first is not last:
+            before, after = (
+                Measured.read(
+                    on.weighed.mass.value, indication_u(on.weighed.step_g), str(on.key), on.weighed.mass.decimals
+                )
+                for on in (first, last)
+            )
+            changes.append(after - before)
+    return total(changes) * (1 / len(changes)) if changes else None
 
 
 def _is_spare(pan: frozenset[str], kind: str) -> bool:
@@ -324,7 +393,7 @@ def keep(run: Run, rules: HouseRules) -> Ledger:
     ledger.ends = graph.ends(ledger)
     if not reacts:
         _close(run, ledger)
-    ledger.components = [_component(component, run, ledger) for component in run.procedure.components]
+    ledger.components = [_component(component, run, ledger, graph) for component in run.procedure.components]
     if equation is not None:
         ledger.yields = list(_yields(run.procedure, equation, ledger))
     ledger.tares = scales._tares
@@ -362,6 +431,22 @@ class _Graph:
             for name in step.takes:
                 self.takers.setdefault(name.casefold(), []).append(step)
 
+    def samples_of(self, name: str, procedure: Procedure) -> set[str]:
+        """The samples, in lower case, that went into what a portion came from."""
+        key, found, seen, open_ = name.casefold(), set[str](), set[str](), [name.casefold()]
+        samples = {s.name.casefold() for s in procedure.substances if s.role == "sample"}
+        while open_:
+            key = open_.pop()
+            if key in seen:
+                continue
+            seen.add(key)
+            step = self.giver.get(key)
+            worked = [s for s in procedure.steps if s.on.casefold() == key]
+            for one in (*worked, *((step,) if step else ())):
+                found |= {added.casefold() for added in one.adds} & samples
+            open_ += [parent.casefold() for parent in step.takes] if step else []
+        return found
+
     def ends(self, ledger: Ledger) -> list[str]:
         """Portions where matter is at the end: those that no step takes up into others."""
         names = [name for name in self.names if not any(s.gives for s in self.takers.get(name.casefold(), []))]
@@ -393,7 +478,10 @@ def _net(on: WeighedOn, scales: _Scales) -> Net:
     if weighed.way == "net":
         return Net(on, None, weighed.mass.value)
     tare = scales.tare(weighed.pan)
-    return Net(on, tare, weighed.mass.value - tare.mass.value if tare.mass is not None else None)
+    if tare.mass is None:
+        return Net(on, tare, None)
+    used = tare.in_the_oven if weighed.state == "dried" else tare.mass
+    return Net(on, tare, weighed.mass.value - used.value if used is not None else None)
 
 
 def _settle(portion: PortionMass, rule: str) -> None:
@@ -433,11 +521,12 @@ def _net_working(name: str, net: Net) -> WorkingLine:
     if net.tare is None or net.tare.mass is None:
         return WorkingLine(f"{name}, with the tare button", f"net = {weighed.mass} ± {_u(net.net)} g")
     decimals = weighed.mass.decimals
-    tare = round_to(net.tare.mass.value, max(decimals, 3 if net.tare.how == "spare" else decimals))
-    return WorkingLine(
-        f"{name} on {weighed.name}" + (", tare from spare ones" if net.tare.how == "spare" else ""),
-        f"{weighed.mass} − {tare} g = {shown_with_u(net.net)} g",
-    )
+    used = net.tare_used or net.tare.mass
+    tare = round_to(used.value, max(decimals, 3 if net.tare.how == "spare" else decimals))
+    about = ", tare from spare ones" if net.tare.how == "spare" else ""
+    if used is not net.tare.mass and net.tare.blank is not None:
+        about = f", tare with the blank's {shown(net.tare.blank)} g a paper"
+    return WorkingLine(f"{name} on {weighed.name}{about}", f"{weighed.mass} − {tare} g = {shown_with_u(net.net)} g")
 
 
 def _u(number: Measured) -> str:
@@ -666,7 +755,7 @@ def _close(run: Run, ledger: Ledger) -> None:
     ]
 
 
-def _component(component: Component, run: Run, ledger: Ledger) -> ComponentAccount:
+def _component(component: Component, run: Run, ledger: Ledger, graph: _Graph) -> ComponentAccount:
     """One component, taken against found (Ledger 4); in g alone where no formula is known."""
     brought = [one for one in ledger.substances if same(one.substance.component, component.name)]
     taken, taken_g, working = list[Measured | None](), list[Measured | None](), list[WorkingLine]()
@@ -709,9 +798,41 @@ def _component(component: Component, run: Run, ledger: Ledger) -> ComponentAccou
                 f"{shown(pair[0])} ÷ {shown(pair[1])} {unit} = {shown_with_u(recovery * 100)} %",
             )
         )
+    contents = list(_contents(component, holders, run, ledger, graph, working)) if component.expressed else []
     return ComponentAccount(
-        component, taken_mol, found_mol, in_g, out_g, tuple(p.name for p in holders), recovery, tuple(working)
-    )
+        component, taken_mol, found_mol, in_g, out_g, tuple(p.name for p in holders), recovery, tuple(working),
+        tuple(contents),
+    )  # fmt: skip
+
+
+def _contents(
+    component: Component,
+    holders: Sequence[PortionMass],
+    run: Run,
+    ledger: Ledger,
+    graph: _Graph,
+    working: list[WorkingLine],
+) -> Iterable[tuple[str, Measured]]:
+    """What part of its sample each portion stands for, as a gravimetric determination (Gravimetry 1)."""
+    for portion in holders:
+        names = graph.samples_of(portion.name, run.procedure)
+        samples = [one.mass for one in ledger.substances if one.substance.name.casefold() in names]
+        if not portion.said.formula or not samples or any(mass is None or mass.value <= 0 for mass in samples):
+            continue
+        sample = total(mass for mass in samples if mass is not None)
+        try:
+            factor_ = factor(component.expressed, portion.said.formula, component.carrier)
+        except Unreadable:
+            continue  # said at planning time: the two share no element
+        part = content(portion.whole, factor_, sample)
+        working.append(factor_working(component.expressed, portion.said.formula, component.carrier))
+        working.append(
+            WorkingLine(
+                f"{readable(component.expressed)} in the sample, by {portion.name}",
+                f"{shown(portion.whole)} g × {round_to(factor_, 4)} ÷ {shown(sample)} g = {shown_with_u(part * 100)} %",
+            )
+        )
+        yield portion.name, part
 
 
 def _yields(procedure: Procedure, equation: Equation, ledger: Ledger) -> Iterable[Yield]:

@@ -32,6 +32,7 @@ from helvor.bench.entry import Entry, Payload
 from helvor.bench.procedure import named, same
 from helvor.bench.quantity import Reading, Unreadable, parse, parse_amount
 from helvor.bench.run import entries as e
+from helvor.bench.run.craft import NO_CRAFTS, Crafts
 from helvor.bench.run.record import Run, check, gather
 
 _COMMANDS = ("take", "net", "vol", "use", "done", "skip", "timer", "note")
@@ -40,7 +41,15 @@ _GLASS = (
     ("paper",), ("vial",), ("crucible",), ("bottle",), ("tube",), ("cup",), ("funnel",), ("jar",),
 )  # fmt: skip
 """Words that a container's label begins with; what follows label and number is what is in it."""
-_STATES = {"empty": "empty", "damp": "empty, damp", "wet": "wet", "dried": "dried", "dry": "dried"}
+_STATES = {
+    "empty": "empty",
+    "airdry": "empty, air-dry",
+    "air-dry": "empty, air-dry",
+    "damp": "empty, damp",
+    "wet": "wet",
+    "dried": "dried",
+    "dry": "dried",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,11 +60,12 @@ class Understood:
     says: str
 
 
-def understand(text: str, entries: Sequence[Entry], step: str = "") -> Understood:
+def understand(text: str, entries: Sequence[Entry], step: str = "", crafts: Crafts = NO_CRAFTS) -> Understood:
     """Read one typed line against the run as it stands.
 
     Args:
         step: id of the step that is being worked on; the reading is put beside it.
+        crafts: bring words of their own.
 
     Raises:
         Unreadable: with one sentence for the person.
@@ -66,7 +76,8 @@ def understand(text: str, entries: Sequence[Entry], step: str = "") -> Understoo
     if not line:
         raise Unreadable("Type a reading, such as dish 3 32.514 or take salt 1.02 g.")
     first = words[0].casefold()
-    understood = _COMMAND[first](words[1:], run, step) if first in _COMMANDS else _weighing(words, run, step)
+    command = _COMMAND.get(first) or crafts.commands.get(first)
+    understood = command(words[1:], run, step) if command else _weighing(words, run, step)
     try:
         check(run, understood.payload, None)
     except ValueError as problem:
@@ -74,14 +85,14 @@ def understand(text: str, entries: Sequence[Entry], step: str = "") -> Understoo
     return understood
 
 
-def complete(text: str, entries: Sequence[Entry]) -> list[str]:
+def complete(text: str, entries: Sequence[Entry], crafts: Crafts = NO_CRAFTS) -> list[str]:
     """Words that could come next, most likely first."""
     run = gather(entries)
     words = text.split(" ")
     stub, before = words[-1].casefold(), " ".join(words[:-1]).casefold().strip()
     substances = [s.name for s in run.procedure.substances]
     if len(words) == 1:
-        offered = [*run.containers, *_COMMANDS]
+        offered = [*run.containers, *_COMMANDS, *crafts.commands]
     elif words[0].casefold() == "take":
         offered = substances if len(words) == 2 else ["instead"]
     elif words[0].casefold() in ("vol", "net"):

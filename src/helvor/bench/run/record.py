@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from typing import TypeVar
 from uuid import UUID
 
-from helvor.bench.entry import Acknowledged, Entry, Line, Payload, Problem, corrected_line, lines
+from helvor.bench.entry import Acknowledged, Entry, Line, Payload, Problem, Struck, corrected_line, lines
 from helvor.bench.procedure import Portion, Procedure, Step, Substance, same
 from helvor.bench.remembered import remembered
 from helvor.bench.run import entries as e
+
+_Said = TypeVar("_Said", bound=Payload)
 
 BLANK = Procedure(title="Blank run")
 MAX_STEPS = 120
@@ -61,6 +64,8 @@ class Run:
         procedure: what is followed, with the steps, substances and words added on the way.
         done: step id → how many times it was done; skipped: step id → why.
         instead: step id and kit in lower case → what was used in its place.
+        checked: step id → the checks seen to.
+        other: lines of the crafts' own kinds of entry; see :meth:`of`.
     """
 
     procedure: Procedure = BLANK
@@ -76,9 +81,16 @@ class Run:
     borrowed: dict[str, e.Borrowed] = field(default_factory=dict)
     late: e.Late | None = None
     instead: dict[tuple[str, str], tuple[Line, e.UsedInstead]] = field(default_factory=dict)
+    checked: dict[str, frozenset[str]] = field(default_factory=dict)
+    tried: list[tuple[Line, e.Tried]] = field(default_factory=list)
+    other: list[Line] = field(default_factory=list)
     done: dict[str, int] = field(default_factory=dict)
     skipped: dict[str, str] = field(default_factory=dict)
     acknowledged: dict[tuple[str, str, str], str] = field(default_factory=dict)
+
+    def of(self, kind: type[_Said]) -> list[tuple[Line, _Said]]:
+        """The standing entries of a craft's kind, with their lines."""
+        return [(line, line.head.payload) for line in self.other if isinstance(line.head.payload, kind)]
 
     @property
     def is_blank(self) -> bool:
@@ -125,7 +137,7 @@ class Run:
 
 
 @remembered(most=64)
-def gather(page: Iterable[Entry]) -> Run:
+def gather(page: Iterable[Entry]) -> Run:  # noqa: PLR0915  a case for each kind of entry
     """Fold the entries of a page into the run they describe."""
     run = Run()
     run.lines = lines(page)
@@ -170,8 +182,16 @@ def gather(page: Iterable[Entry]) -> Run:
                 run.instead[other.step, other.kit.casefold()] = line, other
             case e.Late() as late:
                 run.late = late
+            case e.Checked(step=step, checks=checks):
+                run.checked[step] = frozenset(checks)
+            case e.Tried() as tried:
+                run.tried.append((line, tried))
             case Acknowledged() as seen:
                 run.acknowledged[seen.code, seen.about, seen.what] = seen.why
+            case Struck():
+                pass
+            case _:
+                run.other.append(line)
     run.timers = [TimerOn(line, timer, stopped.get(line.root.id)) for line, timer in timers]
     for step_id in run.done:
         run.skipped.pop(step_id, None)
@@ -226,6 +246,8 @@ def standing_twin(run: Run, payload: Payload) -> UUID | None:
             return newest(payload.kind, step=step, how="skipped")
         case e.Borrowed(portion=portion):
             return newest(payload.kind, portion=portion)
+        case e.Checked(step=step):
+            return newest(payload.kind, step=step)
         case e.UsedInstead(step=step, kit=kit):
             return newest(payload.kind, step=step, kit=kit)
         case e.TimerStopped(timer=timer):

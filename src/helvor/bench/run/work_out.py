@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
+from uuid import UUID
 
 from helvor.bench.entry import Entry
 from helvor.bench.finding import by_severity
@@ -11,11 +12,27 @@ from helvor.bench.house_rules import QUESTION, HouseRules, School
 from helvor.bench.plan.branches import branches
 from helvor.bench.procedure import Step, instruction
 from helvor.bench.remembered import remembered
+from helvor.bench.run.craft import NO_CRAFTS, Check, Crafts, Trial
 from helvor.bench.run.judge import Case, judge
 from helvor.bench.run.ledger import Ledger, keep
+from helvor.bench.run.losses import Ranked, rank
 from helvor.bench.run.record import Run, gather
-from helvor.bench.step_kinds import GENERAL, StepKind
+from helvor.bench.step_kinds import StepKind
 from helvor.bench.worksheet import Stage, Worksheet
+
+
+@dataclass(frozen=True, slots=True)
+class TrialSeen:
+    """A trial of a step with its outcomes, oldest first, and the entry of the newest."""
+
+    trial: Trial
+    outcomes: tuple[bool, ...]
+    key: UUID | None
+
+    @property
+    def passed(self) -> bool:
+        """Whether the last one went well."""
+        return bool(self.outcomes) and self.outcomes[-1]
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +46,8 @@ class StepSeen:
         corrected: the handout's words were corrected.
         branch: which branch of the work it stands on, from 0.
         house: how it is done here, by the house rules: question and the school in force.
+        checks: what to see to, and whether it was.
+        trials: what can be tried, with the outcomes so far.
     """
 
     number: int
@@ -40,6 +59,8 @@ class StepSeen:
     corrected: bool
     branch: int = 0
     house: tuple[tuple[str, School], ...] = ()
+    checks: tuple[tuple[Check, bool], ...] = ()
+    trials: tuple[TrialSeen, ...] = ()
 
     @property
     def short(self) -> str:
@@ -59,6 +80,7 @@ class RunWorksheet(Worksheet):
     run: Run
     ledger: Ledger
     steps: list[StepSeen]
+    causes: list[Ranked]
 
     @property
     def title(self) -> str:
@@ -74,22 +96,22 @@ class RunWorksheet(Worksheet):
 def work_out(
     entries: Iterable[Entry],
     rules: HouseRules | None = None,
-    kinds: Mapping[str, StepKind] | None = None,
+    crafts: Crafts = NO_CRAFTS,
 ) -> RunWorksheet:
     """Fold a page's entries and work the run out.
 
     Args:
         entries: all entries of the page, struck ones too.
         rules: the house rules; those of the procedure are laid over them.
-        kinds: every kind of step; the general ones without.
+        crafts: the techniques that can be carried out in a run; the general kinds of step without.
     """
     run = gather(entries)
-    known = dict(kinds) if kinds is not None else {kind.key: kind for kind in GENERAL}
+    known = crafts.kinds
     in_force = (rules or HouseRules()).over(run.procedure.house_rules)
     ledger = keep(run, in_force)
+    case = Case(run, ledger, in_force, crafts)
     findings = [
-        found.accepted(run.acknowledged.get((found.code, found.about, found.what), ""))
-        for found in judge(Case(run, ledger, in_force, known))
+        found.accepted(run.acknowledged.get((found.code, found.about, found.what), "")) for found in judge(case)
     ]
     steps = [
         StepSeen(
@@ -102,13 +124,15 @@ def work_out(
             corrected=step.id in run.corrections,
             branch=branch,
             house=_house(step, known.get(step.kind), in_force),
+            checks=_checks(step, run, in_force, crafts),
+            trials=_trials(step, run, crafts),
         )
         for number, (step, branch) in enumerate(
             zip(run.procedure.steps, branches(run.procedure.steps), strict=True), start=1
         )
     ]
     stages = [Stage(step.short, step.settled) for step in steps]
-    return RunWorksheet(by_severity(findings), stages, run, ledger, steps)
+    return RunWorksheet(by_severity(findings), stages, run, ledger, steps, rank(case, crafts))
 
 
 def _house(step: Step, kind: StepKind | None, rules: HouseRules) -> tuple[tuple[str, School], ...]:
@@ -116,3 +140,21 @@ def _house(step: Step, kind: StepKind | None, rules: HouseRules) -> tuple[tuple[
     if kind is None or step.empty:
         return ()
     return tuple((QUESTION[key].words, rules[key]) for key in kind.rules)
+
+
+def _checks(step: Step, run: Run, rules: HouseRules, crafts: Crafts) -> tuple[tuple[Check, bool], ...]:
+    """The checks that the house rules ask for."""
+    ticked = run.checked.get(step.id, frozenset())
+    return tuple(
+        (check, check.key in ticked)
+        for check in crafts.checks(step.kind)
+        if check.when is None or rules[check.when[0]].key == check.when[1]
+    )
+
+
+def _trials(step: Step, run: Run, crafts: Crafts) -> tuple[TrialSeen, ...]:
+    seen = []
+    for trial in crafts.trials(step.kind):
+        here = [(line, tried) for line, tried in run.tried if tried.step == step.id and tried.trial == trial.key]
+        seen.append(TrialSeen(trial, tuple(tried.passed for _, tried in here), here[-1][0].root.id if here else None))
+    return tuple(seen)

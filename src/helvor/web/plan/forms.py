@@ -9,7 +9,7 @@ from helvor.bench.house_rules import HouseRules, known_choices
 from helvor.bench.plan import edit
 from helvor.bench.plan.judge import judge_plan
 from helvor.bench.procedure import Component, Portion, Procedure, Step, Substance
-from helvor.bench.techniques import STEP_KINDS
+from helvor.bench.techniques import CRAFTS, STEP_KINDS
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.run.forms import labels_of, names_of
 
@@ -92,7 +92,7 @@ def _fix(form: Form, rules: HouseRules) -> tuple[Change, str]:
     code, step = form.text("code"), form.text("step")
 
     def change(procedure: Procedure) -> Procedure:
-        for advice in judge_plan(procedure, rules, STEP_KINDS):
+        for advice in judge_plan(procedure, rules, CRAFTS):
             if advice.finding.code == code and advice.step == step and advice.fix is not None:
                 at = next(i for i, other in enumerate(procedure.steps) if other.id == step)
                 return edit.insert_step(procedure, advice.fix, at)

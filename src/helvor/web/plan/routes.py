@@ -32,7 +32,7 @@ from helvor.bench.procedure import (
 )
 from helvor.bench.quantity import Unreadable, round_to
 from helvor.bench.step_kinds import GROUPS, WASTE, StepKind
-from helvor.bench.techniques import STEP_KINDS
+from helvor.bench.techniques import CRAFTS, STEP_KINDS
 from helvor.exchange.procedure import procedure_json, procedure_markdown
 from helvor.notebook import classes, procedures
 from helvor.notebook.classes import ClassRow
@@ -234,7 +234,7 @@ def import_procedure(
 def _work(kept: Kept, house: HouseRules, csrf: str, *, step: str = "", said: str = "", benches: int = BENCHES,
           form: BuilderForm | None = None) -> dict[str, Any]:  # fmt: skip
     procedure = kept.procedure
-    advice = judge_plan(procedure, house, STEP_KINDS)
+    advice = judge_plan(procedure, house, CRAFTS)
     in_force = house.over(procedure.house_rules)
     rows = [
         StepRow(
@@ -469,7 +469,7 @@ def start_page(
         for s, t in zip(base.substances, larger.substances, strict=True)
         if s.amount
     ]
-    kit = [a for a in judge_plan(larger, house, STEP_KINDS) if a.finding.code == "vessel-full"]
+    kit = [a for a in judge_plan(larger, house, CRAFTS) if a.finding.code == "vessel-full"]
     page = ScalePage(
         visitor=who, place="plan", kept=kept, factor=f"{by:g}", wanted=wanted, substance=substance, trouble=trouble,
         rows=rows, advice=kit, classes=taught, start=uuid4(),

@@ -22,7 +22,7 @@ from helvor.bench.run.keep import as_procedure
 from helvor.bench.run.reading_line import complete, understand
 from helvor.bench.run.record import Run, gather
 from helvor.bench.run.work_out import RunWorksheet
-from helvor.bench.techniques import STEP_KINDS
+from helvor.bench.techniques import CRAFTS, STEP_KINDS
 from helvor.exchange.run import ledger_table, run_record, weighing_table
 from helvor.notebook import classes, containers, pages, procedures
 from helvor.notebook.pages import NotYours, Page, Written
@@ -355,7 +355,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
     text = text[:200]
     if text.strip():
         try:
-            understood = understand(text, entries, step[:24])
+            understood = understand(text, entries, step[:24], CRAFTS)
             says = understood.says
             if isinstance(understood.payload, e.Weighed) and understood.payload.portion:
                 _, tare, net, hint = _ahead(page, entries, understood.payload)
@@ -363,7 +363,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
         except Unreadable as unreadable:
             trouble = str(unreadable)
     shown_line = UnderstoodShown(
-        says=says, trouble=trouble, offered=complete(text, entries), stem=text.rpartition(" ")[0], hint=HINT
+        says=says, trouble=trouble, offered=complete(text, entries, CRAFTS), stem=text.rpartition(" ")[0], hint=HINT
     )
     return html("understood.html", shown_line)
 
@@ -383,7 +383,7 @@ def read(
     def compose(entries: list[Entry]) -> list[pages.Draft]:
         if any(one.id == entry for one in entries):
             return []
-        return [pages.Draft(entry, understand(text, entries, step).payload)]
+        return [pages.Draft(entry, understand(text, entries, step, CRAFTS).payload)]
 
     try:
         written = _append(request, who, page_id, compose)

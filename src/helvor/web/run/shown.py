@@ -16,7 +16,7 @@ from helvor.bench.run import entries as e
 from helvor.bench.run.ledger import Net, PortionMass
 from helvor.bench.run.record import Run
 from helvor.bench.run.work_out import RunWorksheet, StepSeen, work_out
-from helvor.bench.techniques import STEP_KINDS
+from helvor.bench.techniques import CRAFTS
 from helvor.bench.worksheet import WorkingLine
 from helvor.notebook import classes
 from helvor.notebook.pages import NotYours, Page
@@ -222,7 +222,7 @@ def only_run(page: Page) -> Page:
 
 
 def sheet_of(page: Page, entries: Sequence[Entry]) -> RunWorksheet:
-    return work_out(entries, page.rules, STEP_KINDS)
+    return work_out(entries, page.rules, CRAFTS)
 
 
 def work_of(

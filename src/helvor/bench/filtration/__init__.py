@@ -1,0 +1,1 @@
+"""Filtration and decanting: choosing, setting up, running, washing, drying what was collected."""

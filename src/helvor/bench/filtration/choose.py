@@ -1,0 +1,222 @@
+"""Which way to filter, with which funnel and paper, and why. Limits are common practice, no source."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from helvor.bench.filtration.paper import (
+    FUNNELS,
+    PAPERS,
+    PLATES,
+    cone_of,
+    disc_for_plate,
+    fill_line,
+    funnel_for_paper,
+)
+from helvor.bench.quantity import Unreadable
+
+Wanted = Literal["solid", "liquid"]
+Grain = Literal["coarse", "crystals", "fine", "gel"]
+Method = Literal["gravity", "hot-gravity", "vacuum", "crucible", "decant"]
+
+METHODS: dict[str, str] = {
+    "gravity": "Gravity, paper cone",
+    "hot-gravity": "Hot gravity, fluted paper, warm stemless funnel",
+    "vacuum": "Vacuum",
+    "crucible": "Vacuum, filter crucible",
+    "decant": "Decant, then filter the last",
+}
+GRAINS: dict[str, str] = {
+    "coarse": "coarse grains that settle",
+    "crystals": "crystals",
+    "fine": "a fine powder",
+    "gel": "jelly",
+}
+BULK = {"coarse": 1.2, "crystals": 0.6, "fine": 0.5, "gel": 0.15}
+"""Dry mass in a millilitre of wet cake, g. Common practice, wide margins."""
+HIRSCH_BELOW = 0.2
+"""Below this mass (g) a cake is lost on a large plate."""
+CAKE_MM = 10.0
+"""How thick a cake may get on a flat plate."""
+CONE_PART = 1 / 3
+"""Part of a paper cone that the solid may fill."""
+POURS = 8
+"""More pours than this is a long afternoon: take a larger paper, if there is one."""
+DRIP = {"coarse": 10.0, "crystals": 6.0, "fine": 1.5, "gel": 0.5}
+"""About how fast a full cone of 110 mm runs, mL a minute. Common practice, wide margins."""
+
+
+@dataclass(frozen=True, slots=True)
+class Task:
+    """What is to be filtered.
+
+    Attributes:
+        wanted: the solid or the liquid.
+        hot: it is hot and would crystallize on the way.
+        solid: dry mass, g; liquid: volume, mL.
+        grain: coarse, crystals, fine or gel.
+        settles: it is heavy and settles well.
+        weighed: the solid is weighed and stands a hot oven, so that a crucible can be used.
+        crucibles: there are filter crucibles.
+        aid: what is taken off is a drying agent or charcoal.
+        minutes: there is time for this many.
+        school: the house rule *filling-cone*.
+        pleats: the house rule *folding*.
+    """
+
+    wanted: Wanted
+    solid: float
+    liquid: float
+    grain: Grain = "crystals"
+    hot: bool = False
+    settles: bool = False
+    weighed: bool = False
+    crucibles: bool = False
+    aid: bool = False
+    minutes: float | None = None
+    school: str = "half"
+    fold: str = "quarter"
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """A way to filter.
+
+    Attributes:
+        method: a key of ``METHODS``.
+        why: one sentence.
+        funnel: its kind and size in words; across: its diameter, mm.
+        paper: the disc's diameter, mm; 0 where a crucible needs none.
+        speed: of the paper: fast, medium or slow.
+        fold: how the paper is folded; flat on a plate.
+        pours: how often it is filled.
+        minutes: about how long it runs.
+        also: what else can be done, and what to mind.
+    """
+
+    method: Method
+    why: str
+    funnel: str
+    across: float
+    paper: float
+    speed: str
+    fold: str
+    pours: int
+    minutes: float
+    also: tuple[str, ...]
+
+
+def choose(task: Task) -> Choice:
+    """The way that fits best; the reasons in the order in which they decide.
+
+    Raises:
+        Unreadable: an amount is outside reason.
+
+    >>> choose(Task("solid", solid=2.0, liquid=40)).method
+    'vacuum'
+    >>> choose(Task("liquid", solid=1.0, liquid=40, aid=True)).method
+    'gravity'
+    """
+    if not 0 <= task.solid <= 2000 or not 0 < task.liquid <= 20000:
+        raise Unreadable("A solid is 0 to 2000 g and a liquid above 0, at most 20 L.")
+    if task.hot:
+        return _cone(task, "hot-gravity", "It is hot and would crystallize in the stem and under suction: a fluted "
+                     "paper and a warm stemless funnel let it through before it cools.")  # fmt: skip
+    if task.wanted == "liquid" or task.aid:
+        if task.settles and not task.aid:
+            return _cone(task, "decant", "The liquid is wanted and the solid settles: pour most of it off, then only "
+                         "the last goes through paper.")  # fmt: skip
+        what = "the drying agent or charcoal" if task.aid else "the solid"
+        return _cone(task, "gravity", f"The liquid is wanted: {what} stays on a paper, and no suction draws fine "
+                     "grains through or boils the solvent away.")  # fmt: skip
+    if task.grain == "gel":
+        return _cone(task, "gravity", "Suction would press a jelly into the pores and stop; a wide cone keeps running.")
+    if task.weighed and task.crucibles:
+        return _crucible(task)
+    if task.weighed and task.grain == "fine":
+        return _cone(task, "gravity", "Every grain counts and it is fine: a slow paper that holds it, filled to the "
+                     "line, loses least.")  # fmt: skip
+    if task.settles and task.liquid > 100:
+        return _plate(task, "decant", "It is heavy and settles: pour the clear liquid off with the rinses first, so "
+                      "that little has to go through the paper.")  # fmt: skip
+    return _plate(task, "vacuum", "The solid is wanted and it is cold: suction is quick and leaves it nearly dry.")
+
+
+SPEED = {"coarse": "fast", "crystals": "medium", "fine": "slow", "gel": "fast"}
+"""How open a paper may be for each grain."""
+
+
+def _also(task: Task) -> list[str]:
+    also = []
+    if task.grain == "fine":
+        also.append("If it runs through: digest it warm first, put an electrolyte in the wash, pass it a second time.")
+    if task.settles and task.liquid > 100:
+        also.append("Rinse by decanting and pour little liquid through the paper: rinse volume costs time.")
+    if task.wanted == "liquid":
+        also.append("The liquid that wets the paper ends in the receiver: change it if the filtrate is wanted pure.")
+    if task.hot:
+        also.append("Keep solvent hot for rinsing flask and paper: product hides in both. No flame near it.")
+    return also
+
+
+def _cone(task: Task, method: Method, why: str) -> Choice:
+    """The smallest usual paper whose cone takes the solid, and the liquid in not too many pours."""
+    cake = task.solid / BULK[task.grain] if not task.aid else task.solid
+    school = "rim" if task.wanted == "liquid" or task.hot else task.school
+    fitting = [p for p in PAPERS if cake <= CONE_PART * cone_of(p).holds and _has_funnel(p)]
+    if not fitting:
+        raise Unreadable(
+            f"{task.solid:g} g of solid overfills the largest usual paper: divide it, or use a flat plate and suction."
+        )
+    quick = [p for p in fitting if task.liquid / fill_line(p, school).volume <= POURS]
+    paper = (quick or fitting[-1:])[0]
+    funnel = funnel_for_paper(paper)
+    pours = max(1, round(task.liquid / fill_line(paper, school).volume + 0.49))
+    fold = "fluted" if method == "hot-gravity" or (task.wanted == "liquid") else task.fold
+    pace = DRIP[task.grain] * (paper / 110) ** 2 * (2.0 if fold == "fluted" else 1.0)
+    minutes = task.liquid / pace
+    also = _also(task)
+    if task.minutes is not None and minutes > task.minutes:
+        also.insert(0, f"It would drip for about {minutes:.0f} min: decant first, or start it early.")
+    kind = "stemless, warmed glass funnel" if method == "hot-gravity" else "60° glass funnel"
+    return Choice(
+        method, why, f"{kind}, {funnel} mm", funnel, paper, SPEED[task.grain], fold, pours, minutes, tuple(also)
+    )
+
+
+def _has_funnel(paper: float) -> bool:
+    return paper / 2 <= FUNNELS[-1] - 5
+
+
+def _plate(task: Task, method: Method, why: str) -> Choice:
+    """The smallest flat plate on which the cake stays thin."""
+    cake = task.solid / BULK[task.grain] * 1000  # mm³
+    fitting = [p for p in PLATES if cake <= CAKE_MM * 3.1416 * (p / 2) ** 2]
+    if not fitting:
+        raise Unreadable(f"{task.solid:g} g makes too thick a cake for the largest usual plate: divide it.")
+    small = task.solid < HIRSCH_BELOW
+    plate = fitting[0] if small else next((p for p in fitting if p >= 40), fitting[-1])
+    kind = "Hirsch funnel" if plate < 40 else "Büchner funnel"
+    also = _also(task)
+    if small:
+        also.append("On a large plate so little would be lost in the paper and along the wall.")
+    paper = disc_for_plate(plate)
+    usual = next((p for p in PAPERS if p == plate), None)
+    also.append(f"Cut the paper to {paper:g} mm" + (f", or take the {usual} mm circle and trim it." if usual else "."))
+    minutes = 2 + task.liquid / (40 * (plate / 55) ** 2) * (4 if task.grain == "fine" else 1)
+    return Choice(method, why, f"{kind}, {plate} mm", plate, paper, SPEED[task.grain], "flat", 1, minutes, tuple(also))
+
+
+def _crucible(task: Task) -> Choice:
+    if task.solid > 5:
+        raise Unreadable("A filter crucible takes a few grams at most: divide it, or use a plate.")
+    return Choice(
+        "crucible",
+        "The solid is weighed and stands a hot oven: a filter crucible is its own tare, and no paper chars or draws "
+        "water.",
+        "filter crucible in its adapter", 30.0, 0.0, "slow" if task.grain == "fine" else "medium", "none", 1,
+        5 + task.liquid / 10 * (3 if task.grain == "fine" else 1),
+        ("Seated by its weight and a slight twist only.",
+         "If crucibles are scarce: pry disc and solid into a tared boat and hand the crucible on.", *_also(task)),
+    )  # fmt: skip

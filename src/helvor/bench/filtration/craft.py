@@ -1,0 +1,471 @@
+"""Filtration as the run and the planner know it: steps, checks, findings, causes of loss, words of the reading line."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from pydantic import ValidationError
+
+from helvor.bench.entry import Payload
+from helvor.bench.filtration.entries import Drying, Emptied, Filtrate, Poured, Washed
+from helvor.bench.filtration.oven import limits
+from helvor.bench.filtration.paper import cone_of, fill_line
+from helvor.bench.filtration.wash import wash_loss
+from helvor.bench.finding import Finding
+from helvor.bench.plan.judge import Advice, Plan
+from helvor.bench.procedure import Step, same
+from helvor.bench.quantity import Unreadable, digits, parse
+from helvor.bench.run.craft import Cause, Check, Craft
+from helvor.bench.run.judge import Case
+from helvor.bench.run.reading_line import Understood
+from helvor.bench.run.record import Run
+from helvor.bench.step_kinds import StepKind
+
+FILTERS = ("gravity filter", "hot filter", "vacuum filter", "crucible filter")
+SUCKED = ("vacuum filter", "crucible filter")
+HALF = 0.5
+"""Part of a suction flask up to which it is filled; above it liquid is drawn into the hose."""
+WORTH_SAYING = 0.01
+"""Part of the product from which a loss in the washes is worth saying."""
+
+STEP_KINDS = (
+    StepKind("gravity filter", "Filter", "filter", "Filter through the paper; rinse beaker and rod into it", 6, 15,
+             kit=("funnel", "ring", "filter paper", "rod"), wets=True, collects=True, liquid_first=True,
+             rules=("folding", "filling-cone", "pouring", "wetting-paper", "cloudy-filtrate")),
+    StepKind("hot filter", "Filter", "hot filter", "Filter hot through a fluted paper; rinse with hot solvent", 6, 5,
+             kit=("stemless funnel", "fluted paper", "hotplate"), wets=True, heats=True, collects=True,
+             liquid_first=True, caution="Hot solvent vapour: no flame near it, hood, hot glass looks like cold glass."),
+    StepKind("vacuum filter", "Filter", "suction", "Filter with suction", 8, 5,
+             kit=("Büchner funnel", "suction flask", "trap", "clamp", "filter paper"), wets=True, collects=True,
+             liquid_first=True, rules=("wetting-paper", "aspirator", "cloudy-filtrate", "stopping-vacuum"),
+             caution="Look the flask over for cracks and clamp it first: one that tips under vacuum can implode."),
+    StepKind("crucible filter", "Filter", "crucible", "Filter through the crucible with suction", 8, 8,
+             kit=("filter crucible", "adapter", "suction flask", "trap", "clamp"), wets=True, collects=True,
+             liquid_first=True, rules=("aspirator", "stopping-vacuum"),
+             caution="Look the flask over for cracks and clamp it first: one that tips under vacuum can implode."),
+    StepKind("wash", "Filter", "wash", "Wash the solid with small portions", 4, 2, kit=("wash bottle",), wets=True),
+    StepKind("suck dry", "Filter", "draw air", "Draw air through until it drips no more", 1, 10,
+             rules=("drying-place", "stopping-vacuum")),
+    StepKind("transfer", "Filter", "transfer", "Transfer the solid to the dish", 4, kit=("spatula",), collects=True,
+             rules=("drying-solid",)),
+)  # fmt: skip
+
+_AIR_FIRST = Check("air-in", "air let in first, then the source off", "prevents suck-back",
+                   when=("stopping-vacuum", "air-first"), safety=True, on="hose")  # fmt: skip
+_SOURCE_FIRST = Check("source-off", "source off, then the seal broken", "spares the aspirator's valve",
+                      when=("stopping-vacuum", "source-first"), on="hose")  # fmt: skip
+_WETTED = (
+    Check("wetted", "paper wetted with the mixture's own solvent", "does not block or dilute",
+          when=("wetting-paper", "own-solvent"), on="paper"),
+    Check("wetted", "paper wetted with water", "one bottle for all", when=("wetting-paper", "water"), on="paper"),
+)  # fmt: skip
+_SUCTION = (
+    Check("clamped", "flask looked over and clamped first", "one that tips under vacuum can implode", safety=True,
+          on="clamp"),
+    Check("trap", "trap between flask and aspirator", "holds back what is drawn over either way", on="trap"),
+    Check("hose", "thick hose on vacuum, no tension", "gas and air taps look alike; a thin hose collapses",
+          safety=True, on="hose"),
+)  # fmt: skip
+CHECKS: dict[str, tuple[Check, ...]] = {
+    "gravity filter": (
+        Check("stem", "the stem touches the receiver's wall", "a thread of liquid draws, drops splash", on="stem"),
+        Check("seated", "paper sits below the rim and clings", "air beside it slows the flow", on="paper"),
+        *_WETTED,
+        Check("stir-bar", "stir bar out", "it would fall into the paper", on="beaker"),
+    ),
+    "hot filter": (
+        Check("warm", "stemless funnel and receiver warm", "it would crystallize on cold glass", on="funnel"),
+        Check("no-flame", "no flame near", "solvent vapour catches fire", safety=True, on="hotplate"),
+        Check("fluted", "paper fluted", "more surface, quicker through", on="paper"),
+        Check("hot-rinse", "hot solvent ready for rinsing", "product hides in flask and paper", on="beaker"),
+    ),
+    "vacuum filter": (
+        *_SUCTION,
+        Check("flat", "paper flat over every hole", "what bends up the wall leaks", on="paper"),
+        *_WETTED,
+        Check("draws", "it draws: palm pulled, the sound changes, the wetting goes through",
+              "then the mixture may come", on="funnel"),
+        Check("stir-bar", "stir bar out", "it would tear the paper", on="beaker"),
+    ),
+    "crucible filter": (
+        *_SUCTION,
+        Check("seated", "crucible seated by its weight and a slight twist", "pressed in it jams or breaks",
+              on="funnel"),
+        Check("disc", "disc weighed alone, or with the crucible as one tare", "it comes out with the solid",
+              on="paper"),
+        Check("draws", "it draws: palm pulled, the sound changes", "then the mixture may come", on="funnel"),
+    ),
+    "suck dry": (_AIR_FIRST, _SOURCE_FIRST),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Flask:
+    """A receiver and what is in it: mL, of what it holds; ``part`` is None where its size is not known."""
+
+    holds: float | None
+    level: float
+
+    @property
+    def part(self) -> float | None:
+        return self.level / self.holds if self.holds else None
+
+
+def flask_of(run: Run, step: Step) -> Flask:
+    """How full a step's receiver is: what was poured and washed since it was emptied last.
+
+    A wash step runs into the receiver of the last filter before it.
+    """
+    steps = list(run.procedure.steps)
+    at = steps.index(step)
+    first = next((i for i in range(at, -1, -1) if steps[i].kind in FILTERS), at)
+    following = next((i for i in range(first + 1, len(steps)) if steps[i].kind in FILTERS), len(steps))
+    ids = {one.id for one in steps[first:following]}
+    events: list[tuple[int, float]] = []
+    events += [(line.root.seq, said.volume.value) for line, said in run.of(Poured) if said.step in ids]
+    events += [(line.root.seq, said.millilitres) for line, said in run.of(Washed) if said.step in ids]
+    emptied = max((line.root.seq for line, said in run.of(Emptied) if said.step in ids), default=0)
+    return Flask(steps[first].volume, sum(volume for seq, volume in events if seq > emptied))
+
+
+def describe(payload: Payload) -> str:
+    """A filtration's entry in bench words."""
+    match payload:
+        case Poured(volume=volume, what=what):
+            return f"poured {volume} of {what}"
+        case Emptied():
+            return "receiver emptied"
+        case Washed() as w:
+            times = f"{w.times} × " if w.times > 1 else ""
+            return f"washed with {times}{w.volume} of {w.liquid}{'' if w.cold == 'room' else f', {w.cold}'}"
+        case Filtrate(clear=True):
+            return "filtrate clear"
+        case Filtrate(then=then):
+            return f"filtrate cloudy{', passed again' if then == 'again' else f', {then}' if then else ''}"
+        case Drying() as d:
+            at = f" at {d.celsius:g} °C" if d.celsius is not None else ""
+            return f"{d.portion} dries in the {d.place}{at}".replace("in the air", "in air").replace(
+                "in the suction", "by suction"
+            )
+    return ""
+
+
+def flask_too_full(case: Case) -> Iterator[Finding]:
+    """A suction flask more than half full."""
+    for number, step in enumerate(case.run.procedure.steps, 1):
+        if step.kind not in SUCKED:
+            continue
+        flask = flask_of(case.run, step)
+        if flask.part is None or flask.part < HALF:
+            continue
+        full = flask.part >= 1
+        yield Finding(
+            "flask-full",
+            "stop" if full else "caution",
+            f"The suction flask of step {number} holds {flask.level:g} mL of {flask.holds:g}: "
+            + ("more than it can." if full else "half or more."),
+            "Above half the liquid is drawn into the hose and the trap.",
+            "Let air in, empty it, go on; then write that it was emptied." if not full else
+            "Look again: a volume was misread, or the flask was emptied and that was not written.",
+            about=step.id,
+        )  # fmt: skip
+
+
+def set_up_unchecked(case: Case) -> Iterator[Finding]:
+    """A set-up that can hurt somebody was used without having been looked over."""
+    touched = {said.step for _, said in case.run.of(Poured)} | set(case.run.done)
+    for number, step in enumerate(case.run.procedure.steps, 1):
+        if step.id not in touched:
+            continue
+        ticked = case.run.checked.get(step.id, frozenset())
+        open_ = [
+            check.words
+            for check in CHECKS.get(step.kind, ())
+            if check.safety and check.key not in ticked
+            and (check.when is None or case.rules[check.when[0]].key == check.when[1])
+        ]  # fmt: skip
+        if open_:
+            yield Finding(
+                "set-up-unchecked",
+                "note",
+                f"Step {number} was done, and nobody ticked: {'; '.join(open_)}.",
+                "A flask that tips or cracks under vacuum implodes; liquid is drawn back when it is stopped wrongly.",
+                "Tick it if it was so; else look before the next time.",
+                about=step.id,
+            )
+
+
+def cloudy(case: Case) -> Iterator[Finding]:
+    """A cloudy filtrate that nothing was done about."""
+    by_step = {said.step: said for _, said in case.run.of(Filtrate)}
+    for step_id, said in by_step.items():
+        if said.clear or said.then == "again":
+            continue
+        again = case.rules["cloudy-filtrate"].key == "again"
+        yield Finding(
+            "filtrate-cloudy",
+            "caution" if again and not said.then else "note",
+            "The filtrate is cloudy" + (", and was accepted so." if said.then else "."),
+            "What makes it cloudy is solid that ran through.",
+            "Pass it through the same paper once more." if again else "Say it in the discussion of losses.",
+            about=step_id,
+        )
+
+
+def washes_dissolve(case: Case) -> Iterator[Finding]:
+    """Washes that can take more than a hundredth of the product."""
+    for portion, volume, size in _wash_losses(case):
+        mass = case.ledger.portion(portion)
+        have = mass.mass.value if mass is not None and mass.mass is not None else None
+        if have is None or size < WORTH_SAYING * have:
+            continue
+        yield Finding(
+            "wash-dissolves",
+            "note",
+            f"{volume:g} mL of wash can take up to {digits(size * 1000, 2)} mg of {portion}, "
+            f"{digits(100 * size / (have + size), 2)} % of it.",
+            "Every wash takes what it can dissolve.",
+            "Smaller washes, ice-cold, or with an ion in common next time.",
+            about=portion,
+        )
+
+
+def _wash_losses(case: Case) -> Iterator[tuple[str, float, float]]:
+    """Portion, volume (mL) and the most that its washes dissolve (g), where a solubility is known."""
+    for portion, washes in _washes(case).items():
+        said = case.run.procedure.portion(portion)
+        volume = loss = 0.0
+        for washed in washes:
+            solubility = washed.dissolves if washed.dissolves is not None else said.soluble
+            if solubility is not None:
+                volume += washed.millilitres
+                loss += wash_loss(washed.millilitres, solubility)
+        if loss > 0:
+            yield portion, volume, loss
+
+
+def _washes(case: Case) -> dict[str, list[Washed]]:
+    """Product portion → the washes it went through, itself or what it came from."""
+    steps = {step.id: step for step in case.run.procedure.steps}
+    ancestors: dict[str, set[str]] = {}
+    for step in case.run.procedure.steps:
+        for name in step.gives:
+            above = ancestors.setdefault(name.casefold(), {name.casefold()})
+            for parent in step.takes:
+                above |= ancestors.get(parent.casefold(), {parent.casefold()})
+    ends = [name for name in case.ledger.ends if case.run.procedure.portion(name).end != "waste"]
+    found: dict[str, list[Washed]] = {}
+    for _, washed in case.run.of(Washed):
+        at = steps.get(washed.step)
+        touched = {n.casefold() for n in (*at.takes, *at.gives[-1:], at.on) if n} if at else set()
+        for name in ends:
+            if touched & ancestors.get(name.casefold(), {name.casefold()}):
+                found.setdefault(name, []).append(washed)
+    return found
+
+
+def melts_of(run: Run, portion: str) -> list[tuple[str, float]]:
+    """Name and melting point of what a portion should hold, where the procedure knows it."""
+    component = run.procedure.portion(portion).component
+    return [
+        (s.name, s.melts)
+        for s in run.procedure.substances
+        if s.melts is not None and component and same(s.component, component) and s.role in ("sample", "reagent")
+    ]
+
+
+def dried_too_hot(case: Case) -> Iterator[Finding]:
+    """An oven hotter than paper, boat or melting point stand."""
+    for _, said in case.run.of(Drying):
+        if said.celsius is None:
+            continue
+        for limit in limits(said.labels, melts_of(case.run, said.portion)):
+            if said.celsius > limit.celsius:
+                yield Finding(
+                    "dried-too-hot",
+                    "caution",
+                    f"{said.portion} dries at {said.celsius:g} °C, but {limit.why}.",
+                    "What melts or scorches is lost to the weighing.",
+                    f"Turn it down to {limit.celsius:g} °C at most.",
+                    about=said.portion,
+                )
+                break
+
+
+def flammable_in_oven(case: Case) -> Iterator[Finding]:
+    """A solid washed with something flammable went into a closed oven without standing in air first."""
+    washes = _washes(case)
+    aired: set[str] = set()
+    for _, said in case.run.of(Drying):
+        key = said.portion.casefold()
+        if said.place in ("air", "hood", "suction"):
+            aired.add(key)
+        wet = [w for name, ws in washes.items() if same(name, said.portion) for w in ws if _burns(case.run, w)]
+        if said.place == "oven" and wet and key not in aired:
+            yield Finding(
+                "flammable-in-oven",
+                "stop",
+                f"{said.portion} is wet with {wet[-1].liquid} and stands in a closed oven.",
+                "Its vapour can catch fire or burst the door open.",
+                "Take it out with care, let it stand in the hood until it looks dry; local rules and a qualified "
+                "person decide.",
+                about=said.portion,
+            )
+
+
+def _burns(run: Run, washed: Washed) -> bool:
+    substance = run.procedure.substance(washed.liquid)
+    return washed.flammable or (substance is not None and substance.flammable)
+
+
+def ran_through(case: Case) -> Iterator[Cause]:
+    """A cloudy filtrate that was accepted."""
+    for _, said in case.run.of(Filtrate):
+        if not said.clear and said.then != "again":
+            yield Cause("ran-through", "loss", "Fine solid ran through the paper.",
+                        (f"filtrate cloudy{', accepted' if said.then else ''}",), 0.7)  # fmt: skip
+
+
+def dissolved_in_washes(case: Case) -> Iterator[Cause]:
+    """What the washes can have dissolved."""
+    for portion, volume, size in _wash_losses(case):
+        yield Cause(
+            "washed-away", "loss", f"The washes dissolved some of {portion}.",
+            (f"{volume:g} mL of wash, up to {digits(size * 1000, 2)} mg",), 0.4, size, at_most=True, portion=portion,
+        )  # fmt: skip
+
+
+def not_washed(case: Case) -> Iterator[Cause]:
+    """A solid that was filtered and dried without a wash on record."""
+    washes = _washes(case)
+    steps = case.run.procedure.steps
+    for step in steps:
+        if step.kind not in FILTERS or len(step.gives) < 2 or step.id not in case.run.done:
+            continue
+        for name in case.ledger.ends:
+            mass = case.ledger.portion(name)
+            known = mass is not None and mass.mass is not None and mass.basis in ("dried", "as is")
+            if known and case.run.procedure.portion(name).end == "product" and name not in washes:
+                yield Cause("not-washed", "gain", f"What the mother liquor held dried onto {name}.",
+                            ("no wash on record",), 0.4, portion=name)  # fmt: skip
+                break
+
+
+def stays_on_paper(case: Case) -> Iterator[Cause]:
+    """A solid that was taken off its paper leaves some on it."""
+    for step in case.run.procedure.steps:
+        if step.kind == "transfer" and step.id in case.run.done:
+            name = step.on or (step.gives[0] if step.gives else "the solid")
+            yield Cause("on-paper", "loss", f"Some of {name} stayed on the paper and along the wall.",
+                        ("transferred to a dish",), 0.3, portion=name)  # fmt: skip
+
+
+def overfilled(plan: Plan) -> Iterator[Advice]:
+    """A paper too small for what is poured through it, or a suction flask that will be over half full."""
+    school = plan.rules["filling-cone"].key
+    for moment in plan.moments:
+        step = moment.step
+        if step.kind in ("gravity filter", "hot filter") and step.paper and moment.matter.volume:
+            line = fill_line(step.paper, school)
+            pours = moment.matter.volume / line.volume
+            if pours > 20:
+                yield Advice(
+                    Finding(
+                        "paper-small", "note",
+                        f"Step {moment.number} pours {moment.matter.volume:g} mL through a paper that holds "
+                        f"{digits(line.volume, 2)} mL to its line: about {pours:.0f} pours.",
+                        "The period ends while it still drips.",
+                        f"Decant first, or take a larger paper: to the edge this one holds "
+                        f"{digits(cone_of(step.paper).holds, 2)} mL.",
+                    ),
+                    step.id,
+                )  # fmt: skip
+        if step.kind in SUCKED and step.volume and moment.matter.volume > HALF * step.volume:
+            yield Advice(
+                Finding(
+                    "suction-flask-small", "caution",
+                    f"Step {moment.number} draws {moment.matter.volume:g} mL into a suction flask of "
+                    f"{step.volume:g} mL.",
+                    "Above half the liquid is drawn into the hose.",
+                    f"Take one of at least {2 * moment.matter.volume:g} mL, or empty it on the way.",
+                ),
+                step.id,
+            )  # fmt: skip
+
+
+def _built(model: type[Payload], **fields: object) -> Payload:
+    try:
+        return model(**fields)
+    except ValidationError as invalid:
+        raise Unreadable(re.sub(r"^(Value error, )?(\w+: )?", "", invalid.errors()[0]["msg"])) from invalid
+
+
+def _here(run: Run, step: str, kinds: tuple[str, ...], what: str) -> str:
+    """The step a reading belongs to: the one worked on, else the last of its kinds that is not done."""
+    known = run.procedure.step(step)
+    if known is not None and known.kind in kinds:
+        return step
+    fitting = [s for s in run.procedure.steps if s.kind in kinds]
+    if not fitting:
+        raise Unreadable(f"There is no step here in which something is {what}.")
+    return next((s.id for s in fitting if s.id not in run.done), fitting[-1].id)
+
+
+def _pour(words: list[str], run: Run, step: str) -> Understood:
+    if not words:
+        raise Unreadable("How much? Write pour 25 mL, or pour 5 mL rinse.")
+    volume = parse(words[0], "volume", field_unit="mL")
+    what = "rinse" if len(words) > 1 and words[1].casefold().startswith("rins") else "mixture"
+    payload = _built(Poured, step=_here(run, step, FILTERS, "filtered"), volume=volume, what=what)
+    return Understood(payload, f"poured *{volume}* of {what}")
+
+
+def _empty(words: list[str], run: Run, step: str) -> Understood:
+    return Understood(Emptied(step=_here(run, step, FILTERS, "filtered")), "the receiver was emptied")
+
+
+_WASH = re.compile(
+    r"(?P<liquid>.+?)\s+(?:(?P<times>\d{1,2})\s*[x×]\s*)?(?P<volume>[\d.,]+\s*(?:mL|ml|L)?)(?:\s+(?P<cold>ice-cold|ice|cold|hot))?"
+)
+
+
+def _wash(words: list[str], run: Run, step: str) -> Understood:
+    match = _WASH.fullmatch(" ".join(words))
+    if match is None:
+        raise Unreadable("With what, how much? Write wash water 3 x 5 mL cold.")
+    volume = parse(match["volume"], "volume", field_unit="mL")
+    cold = {"hot": "hot", None: "room"}.get(match["cold"], "ice-cold")
+    known = run.procedure.substance(match["liquid"])
+    payload = _built(
+        Washed, step=_here(run, step, ("wash", *FILTERS, "decant"), "washed"),
+        liquid=known.name if known else match["liquid"], volume=volume, times=int(match["times"] or 1), cold=cold,
+    )  # fmt: skip
+    return Understood(payload, describe(payload).replace("washed with ", "washed with *") + "*")
+
+
+def _filtrate(words: list[str], run: Run, step: str) -> Understood:
+    said = " ".join(words).casefold()
+    if said.startswith("clear"):
+        payload = Filtrate(step=_here(run, step, (*FILTERS, "decant"), "filtered"), clear=True)
+    elif said.startswith("cloudy"):
+        then = "again" if "again" in said else "accepted" if "accept" in said else ""
+        payload = Filtrate(step=_here(run, step, (*FILTERS, "decant"), "filtered"), clear=False, then=then)
+    else:
+        raise Unreadable("How does it look? Write filtrate clear, filtrate cloudy again, or filtrate cloudy accepted.")
+    return Understood(payload, describe(payload))
+
+
+CRAFT = Craft(
+    key="filtration",
+    title="Filtration",
+    step_kinds=STEP_KINDS,
+    payloads=(Poured, Emptied, Washed, Filtrate, Drying),
+    checks=CHECKS,
+    describe=describe,
+    rules=(flask_too_full, flammable_in_oven, dried_too_hot, cloudy, washes_dissolve, set_up_unchecked),
+    causes=(ran_through, dissolved_in_washes, not_washed, stays_on_paper),
+    plan_rules=(overfilled,),
+    commands={"pour": _pour, "emptied": _empty, "wash": _wash, "filtrate": _filtrate},
+)

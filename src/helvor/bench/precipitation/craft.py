@@ -1,0 +1,224 @@
+"""Precipitation as the run knows it: steps, trials, findings, causes of loss and gain."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from helvor.bench.finding import Finding
+from helvor.bench.formula import molar_mass, supplies
+from helvor.bench.measured import shown, total
+from helvor.bench.precipitation.gravimetry import parallels
+from helvor.bench.procedure import Step
+from helvor.bench.quantity import digits, round_to
+from helvor.bench.run.craft import Cause, Check, Craft, Trial
+from helvor.bench.run.judge import COVERAGE, Case, join
+from helvor.bench.run.ledger import SubstanceTaken
+from helvor.bench.step_kinds import StepKind
+
+APART = 0.02
+"""Relative difference of two parallel determinations that asks for a third. Common practice."""
+EXCESS: dict[str, float] = {"twice": 2.0, "ten-percent": 1.1, "stoichiometric": 1.0}
+"""House rule *precipitant-excess* → how much of the precipitant, times what the equation asks for."""
+
+STEP_KINDS = (
+    StepKind("precipitate", "Precipitation", "precipitate", "Add the precipitant slowly, swirling", 6, 3,
+             asks=("outcome",), kit=("beaker", "pipette"), wets=True,
+             rules=("adding-precipitant", "precipitant-excess")),
+    StepKind("digest", "Precipitation", "digest",
+             "Stand hot, covered, until the grains are coarse and the top is clear", 2, 20,
+             kit=("hotplate", "watch glass"), heats=True, caution="Hot, not boiling: it bumps."),
+    StepKind("react", "Precipitation", "react", "Let it react until it is over", 4, 10, asks=("outcome",),
+             kit=("beaker",), wets=True, caution="Gas that comes off burns or harms: hood, no flame."),
+)  # fmt: skip
+
+COMPLETE = Trial(
+    "complete",
+    "Let it settle; one more drop of precipitant down the wall onto the clear top.",
+    "no new cloud",
+    "it clouds again",
+    "As long as it clouds there is something left to precipitate.",
+)
+OVER = Trial(
+    "over",
+    "Is the colour gone, the metal dissolved, does gas no longer rise?",
+    "over",
+    "still going",
+    "What has not reacted is missing from the product, or contaminates it.",
+)
+
+CHECKS = {
+    "precipitate": (
+        Check("slow", "added slowly, swirling", "larger particles, which filter well",
+              when=("adding-precipitant", "slowly"), on="pipette"),
+        Check("rod", "wall and rod rinsed down", "what sticks there does not settle", on="rod"),
+        Check("own-pipette", "one measuring vessel for each reagent", "a trace of the other clouds the bottle",
+              on="pipette"),
+    ),
+}  # fmt: skip
+TRIALS = {"precipitate": (COMPLETE,), "digest": (COMPLETE,), "react": (OVER,)}
+
+
+def _precipitants(case: Case) -> Iterator[tuple[Step, SubstanceTaken]]:
+    """What is added in precipitating steps, where its amount is known."""
+    for step in case.run.procedure.steps:
+        if step.kind != "precipitate":
+            continue
+        for name in step.adds:
+            taken = case.ledger.taken(name)
+            if taken is not None and taken.substance.role == "reagent":
+                yield step, taken
+
+
+def _trial(case: Case, key: str) -> tuple[bool, ...]:
+    return tuple(tried.passed for _, tried in case.run.tried if tried.trial == key)
+
+
+def not_complete(case: Case) -> Iterator[Finding]:
+    """A trial that failed last, while the work went on."""
+    for trial, code, what in (
+        (COMPLETE, "not-complete", "The clear top clouded again at the last trial, and nothing was tried since."),
+        (OVER, "not-over", "The reaction was still going at the last trial."),
+    ):
+        outcomes = _trial(case, trial.key)
+        if outcomes and not outcomes[-1]:
+            yield Finding(
+                code,
+                "caution",
+                what,
+                trial.why,
+                "Add more precipitant, let it settle, try again." if trial is COMPLETE else "Wait, then look again.",
+            )
+
+
+def too_little_precipitant(case: Case) -> Iterator[Finding]:
+    """The precipitant would run out before what it is to precipitate, or stays below the house rule's excess."""
+    equation = case.ledger.equation
+    if equation is None:
+        return
+    wanted = EXCESS[case.rules["precipitant-excess"].key]
+    for step, taken in _precipitants(case):
+        if taken.amount is None:
+            continue
+        into = next((f for f in equation.left if taken.formula and supplies(taken.formula, f)), None)
+        if into is None or any(made.excess for made in case.ledger.yields):
+            continue
+        # Nothing is known of the sought thing but what was found: compare with that.
+        found = sum(component.found.value for component in case.ledger.components if component.found is not None)
+        if not found:
+            continue
+        brought = taken.amount.value * supplies(taken.formula, into) / equation.left[into]
+        times = brought / found
+        if times < wanted * 0.98:
+            short = times < 1.02
+            yield Finding(
+                "little-precipitant",
+                "caution" if short else "note",
+                f"{taken.substance.name}: {digits(times, 2)} times what the precipitate found needs; "
+                f"the house rule asks for {wanted:g} times.",
+                "Without an excess the last of it stays in solution." if not short
+                else "All the precipitant is used up, so more may be in the sample than was found.",
+                "Add more next time, or repeat with a smaller sample.",
+                about=step.id,
+            )  # fmt: skip
+
+
+def more_than_everything(case: Case) -> Iterator[Finding]:
+    """A solid heavier than all that went in together."""
+    masses = [one.mass for one in case.ledger.substances if one.mass is not None]
+    dissolved = [
+        one.amount * molar_mass(one.formula)
+        for one in case.ledger.substances
+        if one.mass is None and one.amount is not None and one.formula
+    ]
+    liquids = [one for one in case.ledger.substances if one.readings and one.mass is None and one.amount is None]
+    if not masses or liquids or not case.ledger.reacts:
+        return
+    everything = total([*masses, *dissolved])
+    for portion in case.ledger.portions.values():
+        if portion.mass is None or portion.basis not in ("dried", "as is") or portion.said.end != "product":
+            continue
+        more = portion.mass - everything
+        if more.value > COVERAGE * more.u:
+            yield Finding(
+                "more-than-everything",
+                "stop",
+                f"{portion.name} weighs {shown(portion.mass)} g; all that went in weighs {shown(everything)} g.",
+                "No reaction gives more solid than its reagents with their water.",
+                "A tare is missing, it is wet, or an amount taken was not written down.",
+                about=portion.name,
+            )
+
+
+def determinations_apart(case: Case) -> Iterator[Finding]:
+    """Parallel determinations side by side."""
+    for account in case.ledger.components:
+        values = [content.value * 100 for _, content in account.contents]
+        if len(values) < 2:
+            continue
+        beside = parallels(values)
+        names = join([name for name, _ in account.contents])
+        what = (
+            f"{account.component.name} in {names}: mean {digits(beside.mean, 4)} %, "
+            f"{digits(beside.spread, 2)} % apart, {round_to(100 * beside.relative, 1)} % of the mean."
+        )
+        if beside.relative > APART:
+            yield Finding(
+                "parallels-apart", "caution", what, "One of the two lost or gained something the other did not.",
+                "Look through both for what differs; if nothing does, do a third.", about=account.component.name,
+            )  # fmt: skip
+        else:
+            yield Finding("parallels-agree", "good", what, about=account.component.name)
+
+
+def incomplete(case: Case) -> Iterator[Cause]:
+    """Something stayed in solution because precipitation was not complete."""
+    if not any(step.kind == "precipitate" for step in case.run.procedure.steps):
+        return
+    outcomes = _trial(case, COMPLETE.key)
+    if outcomes and outcomes[-1]:
+        return
+    points = ("it clouded again at the last trial",) if outcomes else ("completeness was never tried",)
+    yield Cause("not-complete", "loss", "Not everything was precipitated.", points, 0.9 if outcomes else 0.3)
+
+
+def in_the_liquor(case: Case) -> Iterator[Cause]:
+    """A precipitate's own solubility in the liquor."""
+    steps = case.run.procedure.steps
+    if not any(step.kind == "precipitate" for step in steps):
+        return
+    for portion in case.ledger.portions.values():
+        soluble, volume = (
+            portion.said.soluble,
+            sum(one.volume.value for one in case.ledger.substances if one.volume is not None),
+        )
+        if portion.said.end == "product" and soluble is not None and volume:
+            size = soluble * volume / 1000
+            yield Cause(
+                "in-liquor", "loss", f"Some of {portion.name} stayed dissolved in the liquor.",
+                (f"{volume:g} mL at {soluble:g} g/L, less where an ion is in common",), 0.2, size, at_most=True,
+                portion=portion.name,
+            )  # fmt: skip
+
+
+def carried_down(case: Case) -> Iterator[Cause]:
+    """Precipitant or other salts carried down with the precipitate."""
+    for step in case.run.procedure.steps:
+        if step.kind == "precipitate":
+            fast = case.rules["adding-precipitant"].key == "at-once"
+            points = ("added all at once",) if fast else ()
+            yield Cause("carried-down", "gain", "The precipitate carried precipitant or other salts down with it.",
+                        points, 0.3)  # fmt: skip
+            if fast:
+                yield Cause("too-fine", "loss", "Precipitated at once it is fine and runs through paper.", points, 0.3)
+            return
+
+
+CRAFT = Craft(
+    key="precipitation",
+    title="Precipitation",
+    step_kinds=STEP_KINDS,
+    checks=CHECKS,
+    trials=TRIALS,
+    rules=(more_than_everything, not_complete, too_little_precipitant, determinations_apart),
+    causes=(incomplete, in_the_liquor, carried_down),
+)

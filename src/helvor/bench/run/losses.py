@@ -1,0 +1,215 @@
+"""Where it may have gone: each likely loss and gain, with what in the record points to it.
+
+Losses 1. A cause whose direction is that of the number found comes first; where nothing is
+          known yet both directions stand, by weight.
+Losses 2. A cause with a size is held against what is missing or too much: one that could
+          explain it by itself rises, one that is far too small falls. An upper limit
+          explains whatever is below it.
+Losses 3. What is only usual, with nothing in the record that points at it, comes last and says so.
+
+Weights are common practice, no source: they order a list for a discussion and prove nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from helvor.bench.measured import Measured
+from helvor.bench.run.craft import Cause, Crafts, Sign
+from helvor.bench.run.judge import Case, join
+from helvor.bench.run.ledger import PortionMass
+
+BOTH: tuple[Sign, ...] = ("loss", "gain")
+
+SEEN: tuple[tuple[tuple[str, ...], str, str], ...] = (
+    (("spilt", "spilled", "spill", "knocked over"), "spilt", "Some was spilt."),
+    (("spat", "spit", "spatter", "spattered", "bumped"), "spat", "It spat while it was heated."),
+    (("boiled over", "foamed over"), "boiled-over", "It boiled or foamed over."),
+    (("broken glass", "broke", "cracked"), "broke", "Glass broke."),
+    (("tore", "torn paper", "ran through", "hole in the paper"), "tore", "The paper tore or let solid through."),
+)
+"""Words in notes → code and sentence of a loss they tell of."""
+
+
+@dataclass(frozen=True, slots=True)
+class Ranked:
+    """A cause with its place: ``score`` orders the list; ``fits`` says how its size compares, empty without one."""
+
+    cause: Cause
+    score: float
+    fits: str
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """What a number lacks (g, above zero) or has too much (below zero), with its uncertainty; by portion or whole."""
+
+    portion: str
+    missing: Measured
+
+
+def gaps(case: Case) -> list[Gap]:
+    """What there is to explain: closure of the whole, or each product against what was possible."""
+    ledger = case.ledger
+    found = [Gap(made.portion, made.theoretical - made.obtained) for made in ledger.yields if made.obtained is not None]
+    if ledger.missing is not None and ledger.complete:
+        found.append(Gap("", ledger.missing))
+    return found
+
+
+def rank(case: Case, crafts: Crafts) -> list[Ranked]:
+    """Every cause that the record allows, the likeliest first."""
+    rules = (*CAUSES, *(cause for craft in crafts.all for cause in craft.causes))
+    here = gaps(case)
+    ranked = [_ranked(cause, here) for rule in rules for cause in rule(case)]
+    return sorted(ranked, key=lambda one: (-one.score, one.cause.code, one.cause.portion))
+
+
+def _ranked(cause: Cause, here: list[Gap]) -> Ranked:
+    gap = next((g for g in here if cause.portion and g.portion.casefold() == cause.portion.casefold()), None)
+    gap = gap or next((g for g in here if not g.portion), here[0] if here and not cause.portion else None)
+    score = cause.weight + (0.0 if cause.points else -0.5)
+    if gap is None:
+        return Ranked(cause, score, "")
+    amount, u = gap.missing.value, gap.missing.u
+    within = abs(amount) <= 2 * u
+    runs_with = (amount > 0) == (cause.sign == "loss")
+    score += 0.0 if within else 1.0 if runs_with else -1.0
+    if cause.size is None or within or not runs_with:
+        return Ranked(cause, score, "")
+    share = cause.size / abs(amount)
+    if cause.at_most:
+        fits = "could be all of it" if share >= 1 else f"at most {100 * share:.0f} % of it"
+    else:
+        fits = "about all of it" if 0.5 <= share <= 2 else f"about {100 * share:.0f} % of it"
+    return Ranked(cause, score + min(share, 1.0) - (0.5 if share < 0.05 else 0.0), fits)
+
+
+def _products(case: Case) -> Iterator[PortionMass]:
+    for portion in case.ledger.portions.values():
+        if portion.mass is not None and portion.basis not in ("borrowed", "taken"):
+            yield portion
+
+
+def not_dry(case: Case) -> Iterator[Cause]:
+    """Weighed before it had come to constant mass."""
+    for portion in _products(case):
+        dry = portion.constancy
+        if dry is None:
+            continue
+        if dry.state == "drying" and dry.difference is not None:
+            left = portion.mass.value - dry.predicted if dry.predicted and portion.mass else None
+            yield Cause(
+                "not-dry",
+                "gain",
+                f"{portion.name} was still losing mass when it was weighed last.",
+                (f"{1000 * abs(dry.difference):.0f} mg less at the last weighing",),
+                0.8,
+                left,
+                portion=portion.name,
+            )
+        elif dry.state == "once":
+            yield Cause(
+                "dried-once", "gain", f"{portion.name} may still have held liquid.", ("dried and weighed once only",),
+                0.4, portion=portion.name,
+            )  # fmt: skip
+
+
+def tares(case: Case) -> Iterator[Cause]:
+    """A container's empty mass is an estimate, damp, or air-dry."""
+    for portion in _products(case):
+        for net in portion.counted:
+            tare = net.tare
+            if tare is None:
+                continue
+            name = net.on.weighed.name
+            if tare.how == "spare":
+                size = 2 * tare.mass.u if tare.mass else None
+                for sign in BOTH:
+                    yield Cause(
+                        "spare-tare",
+                        sign,
+                        f"The paper under {portion.name} was not weighed; spare ones stand in.",
+                        (f"tare of {name} from {len(tare.readings)} spare ones",),
+                        0.3,
+                        size,
+                        at_most=True,
+                        portion=portion.name,
+                    )
+            elif tare.how == "damp":
+                yield Cause(
+                    "damp-tare", "loss", f"{name} was damp when it was weighed empty.",
+                    ("tare marked damp",), 0.6, portion=portion.name,
+                )  # fmt: skip
+            if tare.air_dry and tare.blank is None and net.on.weighed.state == "dried":
+                yield Cause(
+                    "air-dry-paper", "loss", f"The paper of {portion.name} lost its own water in the oven.",
+                    ("tared air-dry, weighed oven-dry, no blank paper",), 0.6, 0.06 * tare.air_dry_g, at_most=True,
+                    portion=portion.name,
+                )  # fmt: skip
+            if tare.spread > 0.002 and tare.how == "weighed":
+                for sign in BOTH:
+                    yield Cause(
+                        "drifted-tare",
+                        sign,
+                        f"{name} did not weigh the same empty each time.",
+                        (f"its empty weighings differ by {1000 * tare.spread:.0f} mg",),
+                        0.3,
+                        tare.spread,
+                        at_most=True,
+                        portion=portion.name,
+                    )
+
+
+def hot(case: Case) -> Iterator[Cause]:
+    """Something that counts was weighed warm."""
+    for portion in _products(case):
+        if any(net.on.weighed.hot for net in portion.counted):
+            yield Cause(
+                "weighed-hot", "loss", f"{portion.name} was weighed warm and read too light.", ("marked still warm",),
+                0.5, portion=portion.name,
+            )  # fmt: skip
+
+
+def seen(case: Case) -> Iterator[Cause]:
+    """Notes that tell of a loss."""
+    steps = {step.id: number for number, step in enumerate(case.run.procedure.steps, 1)}
+    for _, noted in case.run.notes:
+        words = " ".join((noted.words, *noted.picks)).casefold()
+        for needles, code, sentence in SEEN:
+            if any(needle in words for needle in needles):
+                at = f" at step {steps[noted.step]}" if noted.step in steps else ""
+                yield Cause(code, "loss", sentence, (f"noted{at}: {noted.words or ', '.join(noted.picks)}",), 0.7)
+
+
+def left_out(case: Case) -> Iterator[Cause]:
+    """Rinsing or collecting steps that were left out."""
+    for number, step in enumerate(case.run.procedure.steps, 1):
+        kind = case.kinds.get(step.kind)
+        if step.id in case.run.skipped and kind is not None and kind.collects:
+            yield Cause(
+                "left-out", "loss", f"What “{kind.title}” would have brought over stayed behind.",
+                (f"step {number} left out: {case.run.skipped[step.id]}",), 0.5,
+            )  # fmt: skip
+
+
+def estimated(case: Case) -> Iterator[Cause]:
+    """An amount that enters the result was judged, not read."""
+    names = [one.substance.name for one in case.ledger.substances if one.estimated and one.mass is not None]
+    if names:
+        for sign in BOTH:
+            yield Cause(
+                "estimated", sign, f"The amount of {join(names)} was estimated.", ("marked estimated",), 0.3,
+            )  # fmt: skip
+
+
+def transfer(case: Case) -> Iterator[Cause]:
+    """What stays on glass, rod and paper at every change of vessel."""
+    moves = sum(1 for step in case.run.procedure.steps if (kind := case.kinds.get(step.kind)) and kind.collects)
+    if moves:
+        often = f"{moves} time{'s' if moves > 1 else ''}"
+        yield Cause("transfer", "loss", f"Matter changed vessels {often}; some stays on glass, rod and paper.", (), 0.3)
+
+
+CAUSES = (not_dry, tares, hot, seen, left_out, estimated, transfer)

@@ -1,0 +1,1 @@
+"""Mixtures of solids: sublimation found by loss, dissolving and decanting, evaporating what was dissolved."""
