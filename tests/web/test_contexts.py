@@ -7,6 +7,7 @@ import pytest
 from jinja2 import meta, nodes
 
 from helvor.web import api, containers, errors, history, people, places, reading
+from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
 from helvor.web.planar import routes
 from helvor.web.rendering import ENVIRONMENT, Shell
@@ -46,6 +47,9 @@ PAGES = [
     ("run/form_page.html", shown.RunFormPage),
     ("run/net.html", shown.NetShown),
     ("run/scheme.svg", runs.SchemeFile),
+    ("filtration/filter.html", filtering.FilterShown),
+    ("filtration/wash.html", filtering.WashShown),
+    ("filtration/oven.html", filtering.OvenShown),
 ]
 SHELL = {f.name for f in fields(Shell)}
 

@@ -200,6 +200,18 @@ class Procedure(_Part):
         """The step with that id, or None."""
         return next((step for step in self.steps if step.id == step_id), None)
 
+    def made_by(self, name: str) -> list[Step]:
+        """Every step that a portion came through, those that only worked on something on its way too; in order."""
+        open_, seen, found = {name.casefold()}, set[str](), set[str]()
+        while open_:
+            key = open_.pop()
+            seen.add(key)
+            for step in self.steps:
+                if key in (given.casefold() for given in step.gives) or step.on.casefold() == key:
+                    found.add(step.id)
+                    open_ |= {taken.casefold() for taken in step.takes} - seen
+        return [step for step in self.steps if step.id in found]
+
     @property
     def portion_names(self) -> list[str]:
         """Every portion that a step gives, in the order of appearance."""

@@ -24,12 +24,14 @@ from helvor.notebook import containers, pages, procedures
 from helvor.notebook.pages import Draft
 
 _NAMESPACE = UUID("f0a1f3de-5f8e-4f6b-8a5d-2c1a4a0c7d31")
-PROCEDURES = ("a-mixed-powder", "inside-the-tablet", "chalk-from-two-solutions")
+PROCEDURES = ("a-mixed-powder", "inside-the-tablet", "chalk-from-two-solutions", "sulfate-in-garden-salt")
 
 # Bench → what was typed, in order. A line "n: text" is written beside step n.
 POWDER: dict[int, Sequence[str]] = {
     1: (
-        "1: dish 41.306", "done 1", "2: dish powder 44.312", "done 2", "3: note white fumes, frost on the cold glass",
+        "1: dish 41.306", "done 1", "2: dish powder 44.312", "done 2", "3: check all",
+        "3: note white fumes, frost on the cold glass", "3: tried a new deposit",
+        "3: tried no new deposit",
         "done 3", "done 4", "5: dish residue dried 43.327", "5: dish residue dried 43.325", "done 5",
         "6: beaker + watch glass 68.214", "done 6", "done 7", "8: note beads settle at once", "done 8", "done 9",
         "done 10", "done 11", "12: dish beads dried 42.291", "12: dish beads dried 42.290", "done 12", "done 13",
@@ -40,7 +42,9 @@ POWDER: dict[int, Sequence[str]] = {
         "1: dish 39.872", "done 1", "2: dish powder 42.881", "done 2", "done 3", "done 4",
         "5: dish residue dried 41.893", "5: dish residue dried 41.892", "done 5",
         "6: beaker + watch glass 71.045", "done 6", "done 7", "done 8", "done 9", "done 10",
-        "12: dish beads dried 40.862",
+        "done 11", "12: dish beads dried 40.862", "12: dish beads dried 40.861", "done 12", "done 13",
+        "14: beaker + watch glass salt dried 72.031", "14: beaker + watch glass salt dried 72.030", "done 14",
+        "done 15",
     ),
     3: ("1: dish 40.118", "done 1", "2: dish powder 43.120", "done 2", "3: timer 15 cold glass test"),
     # Weighed wet and taken down as if it meant something.
@@ -68,7 +72,10 @@ POWDER: dict[int, Sequence[str]] = {
         "6: beaker + watch glass 69.777", "done 6", "done 7", "done 8", "9: timer 35 evaporate",
     ),
     # The dish went on the balance warm.
-    8: ("1: dish 40.004", "done 1", "2: dish powder 43.010", "done 2", "done 3", "5: dish residue dried 42.031"),
+    8: (
+        "1: dish 40.004", "done 1", "2: dish powder 43.010", "done 2", "3: tried a new deposit", "done 3",
+        "5: dish residue dried 42.031",
+    ),
     9: (
         "1: dish 39.415", "done 1", "2: dish powder 42.420", "done 2", "done 3", "done 4",
         "5: dish residue dried 41.436", "5: dish residue dried 41.435", "done 5",
@@ -84,6 +91,56 @@ POWDER: dict[int, Sequence[str]] = {
         "done 6", "done 7", "done 8", "done 9",
     ),
 }  # fmt: skip
+
+
+def determinations(
+    papers: tuple[str, str, str],
+    samples: tuple[str, str, str],
+    gross: tuple[Sequence[str], Sequence[str]],
+    blank_after: str = "",
+    filtrate_b: str = "clear",
+) -> Sequence[str]:
+    """What a bench typed for two determinations of sulfate.
+
+    Args:
+        papers: A, B and the blank, air-dry; samples: the bottle before A, between, and after B.
+        gross: paper and sulfate after each drying.
+        blank_after: the blank from the oven; it was forgotten where this is empty.
+    """
+    a, b, blank = papers
+    said = [
+        f"1: paper A airdry {a}", "done 1", f"2: paper B airdry {b}", "done 2", f"3: blank paper airdry {blank}",
+        "done 3",
+        f"4: take garden salt A {samples[0]} to {samples[1]}", "4: take water A 100 mL", "4: take dilute acid A 1.0 mL",
+        "done 4", f"5: take garden salt B {samples[1]} to {samples[2]}", "5: take water B 100 mL",
+        "5: take dilute acid B 1.0 mL", "done 5",
+        "6: take barium chloride A 12.0 mL", "6: check all", "6: tried no new cloud", "done 6",
+        "7: take barium chloride B 12.0 mL", "7: check all", "7: tried no new cloud", "done 7", "done 8", "done 9",
+        "10: check all", "10: pour 113 mL", "10: pour 10 mL rinse", "10: filtrate clear", "done 10",
+        "11: check all", "11: pour 113 mL", "11: pour 10 mL rinse", f"11: filtrate {filtrate_b}", "done 11",
+        "12: wash hot wash water A 5 x 5 mL hot", "done 12", "13: wash hot wash water B 5 x 5 mL hot", "done 13",
+        "done 14", "done 15", "done 16", "done 17",
+    ]  # fmt: skip
+    for step, letter, readings in ((18, "A", gross[0]), (19, "B", gross[1])):
+        said += [f"{step}: paper {letter} barium sulfate {letter} dried {reading}" for reading in readings]
+        said.append(f"done {step}")
+    said += [f"20: blank paper airdry {blank_after}", "done 20"] if blank_after else ["skip 20 forgotten"]
+    return [*said, "done 21"]
+
+
+SULFATE: dict[int, Sequence[str]] = {
+    1: determinations(("0.842", "0.851", "0.838"), ("12.403", "11.891", "11.386"),
+                      (("1.106", "1.104", "1.104"), ("1.110", "1.109")), "0.800"),
+    2: determinations(("0.845", "0.839", "0.841"), ("14.220", "13.722", "13.201"),
+                      (("1.099", "1.098"), ("1.105", "1.105")), "0.803"),
+    # The blank was not weighed again: the papers' own water is missing from both nets.
+    4: determinations(("0.848", "0.836", "0.843"), ("13.008", "12.501", "11.989"),
+                      (("1.107", "1.106"), ("1.098", "1.097"))),
+    # Fine solid ran through the second paper and was let go.
+    6: determinations(("0.840", "0.852", "0.846"), ("11.902", "11.399", "10.884"),
+                      (("1.097", "1.096"), ("1.095", "1.095")), "0.808", "cloudy accepted"),
+}  # fmt: skip
+"""Garden salt with 24.2 % sulfate (62 % of it magnesium sulfate heptahydrate), found as barium sulfate a week ago."""
 
 CHALK: Sequence[str] = (
     "1: beaker A 72.418", "done 1", "2: take calcium chloride dihydrate 1.512 g", "done 2", "done 3",
@@ -115,6 +172,13 @@ def load_runs(
     for bench, said in POWDER.items():
         write(conn, account_id, author, run_of[bench], said, rank)
     _bench_8_was_warm(conn, account_id, author, run_of[8], rank)
+    last_week = datetime.now(UTC) - timedelta(days=7)
+    finished = procedures.start_runs(
+        conn, account_id, author, ids["sulfate-in-garden-salt"], [bench_of[number] for number in SULFATE],
+        uuid5(_NAMESPACE, "sulfate"), rank,
+    )  # fmt: skip
+    for page, said in zip(finished, SULFATE.values(), strict=True):
+        write(conn, account_id, author, page, said, rank, last_week)
     front = conn.execute("SELECT id FROM bench WHERE account_id = %s", [account_id]).fetchone()
     if front is None:
         raise RuntimeError("the account has no front bench")
@@ -177,10 +241,11 @@ def write(
     page_id: UUID,
     said: Sequence[str],
     rank: Mapping[str, int],
+    until: datetime | None = None,
 ) -> None:
-    """Type lines into a run's reading line, one after another."""
+    """Type lines into a run's reading line, one after another, the last of them a moment ago or at *until*."""
 
-    at = times(said, datetime.now(UTC))
+    at = times(said, until or datetime.now(UTC))
     for number, line in enumerate(said):
         place, colon, text = line.partition(": ")
         step = int(place) if colon and place.isdigit() else 0

@@ -19,6 +19,7 @@ from helvor.bench.procedure import Step, same
 from helvor.bench.quantity import Unreadable, digits, parse
 from helvor.bench.run.craft import Cause, Check, Craft
 from helvor.bench.run.judge import Case
+from helvor.bench.run.losses import ends_through
 from helvor.bench.run.reading_line import Understood
 from helvor.bench.run.record import Run
 from helvor.bench.step_kinds import StepKind
@@ -190,7 +191,7 @@ def set_up_unchecked(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "set-up-unchecked",
                 "note",
-                f"Step {number} was done, and nobody ticked: {'; '.join(open_)}.",
+                f"Step {number} is in use, and nobody ticked: {'; '.join(open_)}.",
                 "A flask that tips or cracks under vacuum implodes; liquid is drawn back when it is stopped wrongly.",
                 "Tick it if it was so; else look before the next time.",
                 about=step.id,
@@ -200,6 +201,7 @@ def set_up_unchecked(case: Case) -> Iterator[Finding]:
 def cloudy(case: Case) -> Iterator[Finding]:
     """A cloudy filtrate that nothing was done about."""
     by_step = {said.step: said for _, said in case.run.of(Filtrate)}
+    numbers = {step.id: number for number, step in enumerate(case.run.procedure.steps, 1)}
     for step_id, said in by_step.items():
         if said.clear or said.then == "again":
             continue
@@ -207,7 +209,8 @@ def cloudy(case: Case) -> Iterator[Finding]:
         yield Finding(
             "filtrate-cloudy",
             "caution" if again and not said.then else "note",
-            "The filtrate is cloudy" + (", and was accepted so." if said.then else "."),
+            f"The filtrate of step {numbers.get(step_id, '?')} is cloudy"
+            + (", and was accepted so." if said.then else "."),
             "What makes it cloudy is solid that ran through.",
             "Pass it through the same paper once more." if again else "Say it in the discussion of losses.",
             about=step_id,
@@ -248,21 +251,13 @@ def _wash_losses(case: Case) -> Iterator[tuple[str, float, float]]:
 
 def _washes(case: Case) -> dict[str, list[Washed]]:
     """Product portion → the washes it went through, itself or what it came from."""
-    steps = {step.id: step for step in case.run.procedure.steps}
-    ancestors: dict[str, set[str]] = {}
-    for step in case.run.procedure.steps:
-        for name in step.gives:
-            above = ancestors.setdefault(name.casefold(), {name.casefold()})
-            for parent in step.takes:
-                above |= ancestors.get(parent.casefold(), {parent.casefold()})
     ends = [name for name in case.ledger.ends if case.run.procedure.portion(name).end != "waste"]
     found: dict[str, list[Washed]] = {}
-    for _, washed in case.run.of(Washed):
-        at = steps.get(washed.step)
-        touched = {n.casefold() for n in (*at.takes, *at.gives[-1:], at.on) if n} if at else set()
-        for name in ends:
-            if touched & ancestors.get(name.casefold(), {name.casefold()}):
-                found.setdefault(name, []).append(washed)
+    for name in ends:
+        through = {step.id for step in case.run.procedure.made_by(name)}
+        washes = [washed for _, washed in case.run.of(Washed) if washed.step in through]
+        if washes:
+            found[name] = washes
     return found
 
 
@@ -324,8 +319,9 @@ def ran_through(case: Case) -> Iterator[Cause]:
     """A cloudy filtrate that was accepted."""
     for _, said in case.run.of(Filtrate):
         if not said.clear and said.then != "again":
-            yield Cause("ran-through", "loss", "Fine solid ran through the paper.",
-                        (f"filtrate cloudy{', accepted' if said.then else ''}",), 0.7)  # fmt: skip
+            for name in ends_through(case.run.procedure, case.ledger.ends, said.step) or [""]:
+                yield Cause("ran-through", "loss", f"Fine solid{f' of {name}' if name else ''} ran through the paper.",
+                            (f"filtrate cloudy{', accepted' if said.then else ''}",), 0.7, portion=name)  # fmt: skip
 
 
 def dissolved_in_washes(case: Case) -> Iterator[Cause]:
@@ -370,7 +366,7 @@ def overfilled(plan: Plan) -> Iterator[Advice]:
         if step.kind in ("gravity filter", "hot filter") and step.paper and moment.matter.volume:
             line = fill_line(step.paper, school)
             pours = moment.matter.volume / line.volume
-            if pours > 20:
+            if pours > 30:
                 yield Advice(
                     Finding(
                         "paper-small", "note",

@@ -13,6 +13,7 @@ from helvor.bench.quantity import digits, round_to
 from helvor.bench.run.craft import Cause, Check, Craft, Trial
 from helvor.bench.run.judge import COVERAGE, Case, join
 from helvor.bench.run.ledger import SubstanceTaken
+from helvor.bench.run.losses import ends_through
 from helvor.bench.step_kinds import StepKind
 
 APART = 0.02
@@ -96,30 +97,30 @@ def too_little_precipitant(case: Case) -> Iterator[Finding]:
     if equation is None:
         return
     wanted = EXCESS[case.rules["precipitant-excess"].key]
+    brought, names, at = 0.0, list[str](), ""
     for step, taken in _precipitants(case):
-        if taken.amount is None:
-            continue
         into = next((f for f in equation.left if taken.formula and supplies(taken.formula, f)), None)
-        if into is None or any(made.excess for made in case.ledger.yields):
-            continue
-        # Nothing is known of the sought thing but what was found: compare with that.
-        found = sum(component.found.value for component in case.ledger.components if component.found is not None)
-        if not found:
-            continue
-        brought = taken.amount.value * supplies(taken.formula, into) / equation.left[into]
-        times = brought / found
-        if times < wanted * 0.98:
-            short = times < 1.02
-            yield Finding(
-                "little-precipitant",
-                "caution" if short else "note",
-                f"{taken.substance.name}: {digits(times, 2)} times what the precipitate found needs; "
-                f"the house rule asks for {wanted:g} times.",
-                "Without an excess the last of it stays in solution." if not short
-                else "All the precipitant is used up, so more may be in the sample than was found.",
-                "Add more next time, or repeat with a smaller sample.",
-                about=step.id,
-            )  # fmt: skip
+        if taken.amount is not None and into is not None:
+            brought += taken.amount.value * supplies(taken.formula, into) / equation.left[into]
+            names.append(taken.substance.name)
+            at = at or step.id
+    # Nothing is known of the sought thing but what was found: that is what it is held against.
+    found = sum(component.found.value for component in case.ledger.components if component.found is not None)
+    if not names or not found or any(made.excess for made in case.ledger.yields):
+        return
+    times = brought / found
+    if times < wanted * 0.98:
+        short = times < 1.02
+        yield Finding(
+            "little-precipitant",
+            "caution" if short else "note",
+            f"{join(names)}: {digits(times, 2)} times what the precipitate found needs; "
+            f"the house rule asks for {wanted:g} times.",
+            "All the precipitant is used up, so more may be in the sample than was found." if short
+            else "Without an excess the last of it stays in solution.",
+            "Add more next time, or repeat with a smaller sample.",
+            about=at,
+        )  # fmt: skip
 
 
 def more_than_everything(case: Case) -> Iterator[Finding]:
@@ -172,31 +173,37 @@ def determinations_apart(case: Case) -> Iterator[Finding]:
 
 def incomplete(case: Case) -> Iterator[Cause]:
     """Something stayed in solution because precipitation was not complete."""
-    if not any(step.kind == "precipitate" for step in case.run.procedure.steps):
-        return
-    outcomes = _trial(case, COMPLETE.key)
-    if outcomes and outcomes[-1]:
-        return
-    points = ("it clouded again at the last trial",) if outcomes else ("completeness was never tried",)
-    yield Cause("not-complete", "loss", "Not everything was precipitated.", points, 0.9 if outcomes else 0.3)
+    for step in case.run.procedure.steps:
+        if step.kind != "precipitate":
+            continue
+        outcomes = [t.passed for _, t in case.run.tried if t.trial == COMPLETE.key and t.step == step.id]
+        if outcomes and outcomes[-1]:
+            continue
+        points = ("it clouded again at the last trial",) if outcomes else ("completeness was never tried",)
+        for name in ends_through(case.run.procedure, case.ledger.ends, step.id) or [""]:
+            what = f"Not everything was precipitated{f' of {name}' if name else ''}."
+            yield Cause("not-complete", "loss", what, points, 0.9 if outcomes else 0.3, portion=name)
 
 
 def in_the_liquor(case: Case) -> Iterator[Cause]:
     """A precipitate's own solubility in the liquor."""
-    steps = case.run.procedure.steps
-    if not any(step.kind == "precipitate" for step in steps):
-        return
     for portion in case.ledger.portions.values():
-        soluble, volume = (
-            portion.said.soluble,
-            sum(one.volume.value for one in case.ledger.substances if one.volume is not None),
+        soluble = portion.said.soluble
+        if portion.said.end != "product" or soluble is None:
+            continue
+        through = case.run.procedure.made_by(portion.name)
+        last = max((i for i, step in enumerate(through) if step.kind == "precipitate"), default=-1)
+        names = {name.casefold() for step in through[: last + 1] for name in step.adds}
+        volume = sum(
+            one.volume.value
+            for one in case.ledger.substances
+            if one.volume is not None and one.substance.name.casefold() in names
         )
-        if portion.said.end == "product" and soluble is not None and volume:
-            size = soluble * volume / 1000
+        if volume:
             yield Cause(
                 "in-liquor", "loss", f"Some of {portion.name} stayed dissolved in the liquor.",
-                (f"{volume:g} mL at {soluble:g} g/L, less where an ion is in common",), 0.2, size, at_most=True,
-                portion=portion.name,
+                (f"{volume:g} mL at {soluble:g} g/L, less where an ion is in common",), 0.2, soluble * volume / 1000,
+                at_most=True, portion=portion.name,
             )  # fmt: skip
 
 

@@ -393,7 +393,7 @@ def keep(run: Run, rules: HouseRules) -> Ledger:
     ledger.ends = graph.ends(ledger)
     if not reacts:
         _close(run, ledger)
-    ledger.components = [_component(component, run, ledger, graph) for component in run.procedure.components]
+    ledger.components = [_component(component, run, ledger) for component in run.procedure.components]
     if equation is not None:
         ledger.yields = list(_yields(run.procedure, equation, ledger))
     ledger.tares = scales._tares
@@ -430,22 +430,6 @@ class _Graph:
                 self.giver.setdefault(name.casefold(), step)
             for name in step.takes:
                 self.takers.setdefault(name.casefold(), []).append(step)
-
-    def samples_of(self, name: str, procedure: Procedure) -> set[str]:
-        """The samples, in lower case, that went into what a portion came from."""
-        key, found, seen, open_ = name.casefold(), set[str](), set[str](), [name.casefold()]
-        samples = {s.name.casefold() for s in procedure.substances if s.role == "sample"}
-        while open_:
-            key = open_.pop()
-            if key in seen:
-                continue
-            seen.add(key)
-            step = self.giver.get(key)
-            worked = [s for s in procedure.steps if s.on.casefold() == key]
-            for one in (*worked, *((step,) if step else ())):
-                found |= {added.casefold() for added in one.adds} & samples
-            open_ += [parent.casefold() for parent in step.takes] if step else []
-        return found
 
     def ends(self, ledger: Ledger) -> list[str]:
         """Portions where matter is at the end: those that no step takes up into others."""
@@ -755,7 +739,7 @@ def _close(run: Run, ledger: Ledger) -> None:
     ]
 
 
-def _component(component: Component, run: Run, ledger: Ledger, graph: _Graph) -> ComponentAccount:
+def _component(component: Component, run: Run, ledger: Ledger) -> ComponentAccount:
     """One component, taken against found (Ledger 4); in g alone where no formula is known."""
     brought = [one for one in ledger.substances if same(one.substance.component, component.name)]
     taken, taken_g, working = list[Measured | None](), list[Measured | None](), list[WorkingLine]()
@@ -798,7 +782,7 @@ def _component(component: Component, run: Run, ledger: Ledger, graph: _Graph) ->
                 f"{shown(pair[0])} ÷ {shown(pair[1])} {unit} = {shown_with_u(recovery * 100)} %",
             )
         )
-    contents = list(_contents(component, holders, run, ledger, graph, working)) if component.expressed else []
+    contents = list(_contents(component, holders, run, ledger, working)) if component.expressed else []
     return ComponentAccount(
         component, taken_mol, found_mol, in_g, out_g, tuple(p.name for p in holders), recovery, tuple(working),
         tuple(contents),
@@ -810,13 +794,16 @@ def _contents(
     holders: Sequence[PortionMass],
     run: Run,
     ledger: Ledger,
-    graph: _Graph,
     working: list[WorkingLine],
 ) -> Iterable[tuple[str, Measured]]:
     """What part of its sample each portion stands for, as a gravimetric determination (Gravimetry 1)."""
     for portion in holders:
-        names = graph.samples_of(portion.name, run.procedure)
-        samples = [one.mass for one in ledger.substances if one.substance.name.casefold() in names]
+        names = {name.casefold() for step in run.procedure.made_by(portion.name) for name in step.adds}
+        samples = [
+            one.mass
+            for one in ledger.substances
+            if one.substance.role == "sample" and one.substance.name.casefold() in names
+        ]
         if not portion.said.formula or not samples or any(mass is None or mass.value <= 0 for mass in samples):
             continue
         sample = total(mass for mass in samples if mass is not None)
@@ -850,6 +837,9 @@ def _yields(procedure: Procedure, equation: Equation, ledger: Ledger) -> Iterabl
             amounts[formula] = total(amount for _, amount in known)
             brought_by[formula] = known[0][0]
     if not amounts or any(amount.value <= 0 for amount in amounts.values()):
+        return
+    # Where a sample's content is what is sought, its reagent is in excess and says nothing of the most possible.
+    if len(amounts) < len(equation.left) and any(component.expressed for component in procedure.components):
         return
     outcome = react(equation, amounts)
     least = brought_by[outcome.limiting]

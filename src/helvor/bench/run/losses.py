@@ -12,13 +12,14 @@ Weights are common practice, no source: they order a list for a discussion and p
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from helvor.bench.measured import Measured
+from helvor.bench.procedure import Procedure
 from helvor.bench.run.craft import Cause, Crafts, Sign
 from helvor.bench.run.judge import Case, join
-from helvor.bench.run.ledger import PortionMass
+from helvor.bench.run.ledger import ComponentAccount, PortionMass
 
 BOTH: tuple[Sign, ...] = ("loss", "gain")
 
@@ -40,33 +41,74 @@ class Ranked:
     score: float
     fits: str
 
+    @property
+    def negligible(self) -> bool:
+        """Smaller than what the balance can tell."""
+        return self.fits == NEGLIGIBLE
+
+
+NEGLIGIBLE = "too little to weigh"
+
 
 @dataclass(frozen=True, slots=True)
 class Gap:
-    """What a number lacks (g, above zero) or has too much (below zero), with its uncertainty; by portion or whole."""
+    """What a number lacks (g, above zero) or has too much (below zero), with its uncertainty; by portion or whole.
+
+    ``against`` says what it is held against.
+    """
 
     portion: str
     missing: Measured
+    against: str
 
 
 def gaps(case: Case) -> list[Gap]:
     """What there is to explain: closure of the whole, or each product against what was possible."""
     ledger = case.ledger
-    found = [Gap(made.portion, made.theoretical - made.obtained) for made in ledger.yields if made.obtained is not None]
+    found = [
+        Gap(made.portion, made.theoretical - made.obtained, "against what was possible")
+        for made in ledger.yields
+        if made.obtained is not None
+    ]
     if ledger.missing is not None and ledger.complete:
-        found.append(Gap("", ledger.missing))
+        found.append(Gap("", ledger.missing, "against what was taken"))
+    found += [gap for account in ledger.components for gap in _beside(case, account)]
     return found
+
+
+def _beside(case: Case, account: ComponentAccount) -> Iterator[Gap]:
+    """Of parallel determinations, what the lowest lacks for the content that the highest found."""
+    if len(account.contents) < 2:
+        return
+    ordered = sorted(account.contents, key=lambda pair: pair[1].value)
+    (low, low_part), (high, high_part) = ordered[0], ordered[-1]
+    portion = case.ledger.portion(low)
+    if portion is not None and portion.mass is not None and low_part.value > 0:
+        wanted = portion.whole * (high_part / low_part)
+        yield Gap(low, wanted - portion.whole, f"against its parallel, {high}")
+
+
+def ends_through(procedure: Procedure, ends: Iterable[str], step_id: str) -> list[str]:
+    """Of the portions at the *ends* those that came through a step and are not waste."""
+    return [
+        name
+        for name in ends
+        if procedure.portion(name).end != "waste" and any(step.id == step_id for step in procedure.made_by(name))
+    ]
 
 
 def rank(case: Case, crafts: Crafts) -> list[Ranked]:
     """Every cause that the record allows, the likeliest first."""
     rules = (*CAUSES, *(cause for craft in crafts.all for cause in craft.causes))
     here = gaps(case)
-    ranked = [_ranked(cause, here) for rule in rules for cause in rule(case)]
+    ranked = [_ranked(cause, here, case) for rule in rules for cause in rule(case)]
     return sorted(ranked, key=lambda one: (-one.score, one.cause.code, one.cause.portion))
 
 
-def _ranked(cause: Cause, here: list[Gap]) -> Ranked:
+def _ranked(cause: Cause, here: list[Gap], case: Case) -> Ranked:
+    touched = case.ledger.portion(cause.portion)
+    if cause.size is not None and touched is not None and touched.mass is not None and cause.size < touched.mass.u:
+        return Ranked(cause, -0.5, NEGLIGIBLE)
     gap = next((g for g in here if cause.portion and g.portion.casefold() == cause.portion.casefold()), None)
     gap = gap or next((g for g in here if not g.portion), here[0] if here and not cause.portion else None)
     score = cause.weight + (0.0 if cause.points else -0.5)

@@ -12,6 +12,8 @@
     vol filtrate 24.5 mL        a volume
     use Hirsch funnel for funnel  other kit than the handout asks for
     done 4 · skip 5 no time     a step is done, or left out with the reason
+    tried no new cloud          the outcome of the step's trial, in its words, or passed, failed
+    check all                   the step's set-up was seen to; check clamped trap for some of it
     timer 20 oven               a timer of 20 minutes
     note white fumes            what was seen
     strike …                    is done with the reading itself, by its button
@@ -35,7 +37,7 @@ from helvor.bench.run import entries as e
 from helvor.bench.run.craft import NO_CRAFTS, Crafts
 from helvor.bench.run.record import Run, check, gather
 
-_COMMANDS = ("take", "net", "vol", "use", "done", "skip", "timer", "note")
+_COMMANDS = ("take", "net", "vol", "use", "done", "skip", "tried", "check", "timer", "note")
 _GLASS = (
     ("watch", "glass"), ("filter", "paper"), ("weighing", "boat"), ("dish",), ("beaker",), ("flask",), ("boat",),
     ("paper",), ("vial",), ("crucible",), ("bottle",), ("tube",), ("cup",), ("funnel",), ("jar",),
@@ -77,7 +79,10 @@ def understand(text: str, entries: Sequence[Entry], step: str = "", crafts: Craf
         raise Unreadable("Type a reading, such as dish 3 32.514 or take salt 1.02 g.")
     first = words[0].casefold()
     command = _COMMAND.get(first) or crafts.commands.get(first)
-    understood = command(words[1:], run, step) if command else _weighing(words, run, step)
+    if first in ("tried", "check"):
+        understood = (_tried if first == "tried" else _checked)(words[1:], run, step, crafts)
+    else:
+        understood = command(words[1:], run, step) if command else _weighing(words, run, step)
     try:
         check(run, understood.payload, None)
     except ValueError as problem:
@@ -277,6 +282,34 @@ def _skip(words: list[str], run: Run, step: str) -> Understood:
     number, key = _step_at(words[0], run)
     why = " ".join(words[1:])
     return Understood(_built(e.Marked, step=key, how="skipped", why=why), f"step *{number}* is left out: {why}")
+
+
+def _tried(words: list[str], run: Run, step: str, crafts: Crafts) -> Understood:
+    said = " ".join(words).casefold()
+    here = run.procedure.step(step)
+    trials = crafts.trials(here.kind) if here else ()
+    if not trials:
+        raise Unreadable("There is nothing to try in this step. Open the step that has a trial.")
+    for trial in trials:
+        for passed, own in ((True, trial.passed), (False, trial.failed)):
+            if said in (own.casefold(), "passed" if passed else "failed"):
+                return Understood(_built(e.Tried, step=step, trial=trial.key, passed=passed), f"tried: *{own}*")
+    offered = " or ".join(word for trial in trials for word in (trial.passed, trial.failed))
+    raise Unreadable(f"What came of it? Write tried {offered}.")
+
+
+def _checked(words: list[str], run: Run, step: str, crafts: Crafts) -> Understood:
+    here = run.procedure.step(step)
+    known = list(dict.fromkeys(check.key for check in crafts.checks(here.kind))) if here else []
+    if not known:
+        raise Unreadable("This step has no set-up to check.")
+    asked = known if [word.casefold() for word in words] == ["all"] else [word.casefold() for word in words]
+    odd = [word for word in asked if word not in known]
+    if odd or not asked:
+        raise Unreadable(f"Write check all, or some of {', '.join(known)}.")
+    ticked = run.checked.get(step, frozenset()) | set(asked)
+    payload = _built(e.Checked, step=step, checks=tuple(key for key in known if key in ticked))
+    return Understood(payload, f"seen to: {', '.join(asked)}")
 
 
 def _timer(words: list[str], run: Run, step: str) -> Understood:

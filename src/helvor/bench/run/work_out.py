@@ -15,7 +15,7 @@ from helvor.bench.remembered import remembered
 from helvor.bench.run.craft import NO_CRAFTS, Check, Crafts, Trial
 from helvor.bench.run.judge import Case, judge
 from helvor.bench.run.ledger import Ledger, keep
-from helvor.bench.run.losses import Ranked, rank
+from helvor.bench.run.losses import Gap, Ranked, gaps, rank
 from helvor.bench.run.record import Run, gather
 from helvor.bench.step_kinds import StepKind
 from helvor.bench.worksheet import Stage, Worksheet
@@ -81,6 +81,7 @@ class RunWorksheet(Worksheet):
     ledger: Ledger
     steps: list[StepSeen]
     causes: list[Ranked]
+    gaps: list[Gap]
 
     @property
     def title(self) -> str:
@@ -132,7 +133,7 @@ def work_out(
         )
     ]
     stages = [Stage(step.short, step.settled) for step in steps]
-    return RunWorksheet(by_severity(findings), stages, run, ledger, steps, rank(case, crafts))
+    return RunWorksheet(by_severity(findings), stages, run, ledger, steps, rank(case, crafts), gaps(case))
 
 
 def _house(step: Step, kind: StepKind | None, rules: HouseRules) -> tuple[tuple[str, School], ...]:

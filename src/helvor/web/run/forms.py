@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from uuid import UUID
 
 from helvor.bench.entry import Payload
@@ -17,20 +17,27 @@ from helvor.bench.techniques import STEP_KINDS
 from helvor.notebook.pages import Draft
 from helvor.shelf.shelf import tolerance_of
 from helvor.web.forms import FieldErrors, Form, acknowledged, struck
+from helvor.web.run.crafts import Reader
 
-Reader = Callable[[Form, Run, UUID | None], Payload]
 
-
-def draft_from(kind: str, form: Form, entry: UUID, run: Run, bottles: Mapping[str, e.Bottle] | None = None) -> Draft:
+def draft_from(
+    kind: str,
+    form: Form,
+    entry: UUID,
+    run: Run,
+    bottles: Mapping[str, e.Bottle] | None = None,
+    more: Mapping[str, Reader] | None = None,
+) -> Draft:
     """The entry that a form writes.
 
     Args:
         bottles: stock bottles of the class by code and label, in lower case.
+        more: readers of the crafts' own kinds.
 
     Raises:
         FieldErrors: with a sentence for each field.
     """
-    reader = READERS.get(kind)
+    reader = READERS.get(kind) or (more or {}).get(kind)
     if reader is None:
         raise FieldErrors({"": "There is no such form. Reload the page."})
     strikes, reason = form.correction()
@@ -154,6 +161,17 @@ def _noted(form: Form, run: Run, strikes: UUID | None) -> Payload:
     )
 
 
+def _checked(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    return form.build(e.Checked, step=form.text("step"), checks=tuple(form.all("checks")))
+
+
+def _tried(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    passed = form.text("outcome") == "passed"
+    return form.build(
+        e.Tried, step=form.text("step"), trial=form.text("trial"), passed=passed, words=form.text("words")
+    )
+
+
 def _timer(form: Form, run: Run, strikes: UUID | None) -> Payload:
     minutes = form.number("minutes")
     if minutes is None:
@@ -237,6 +255,8 @@ READERS: dict[str, Reader] = {
     "used-instead": _used_instead,
     "marked": _marked,
     "noted": _noted,
+    "checked": _checked,
+    "tried": _tried,
     "timer-set": _timer,
     "timer-stopped": _timer_stopped,
     "borrowed": _borrowed,

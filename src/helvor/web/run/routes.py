@@ -33,6 +33,7 @@ from helvor.web.places import shell_of_class
 from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import html, is_htmx, render
 from helvor.web.run import forms
+from helvor.web.run.on_page import CRAFT_READERS
 from helvor.web.run.scheme import Scheme, draw_scheme
 from helvor.web.run.shown import (
     PICKS,
@@ -183,7 +184,7 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
         known = next((one for one in entries if one.id == entry), None)
         if known is not None and known.payload.kind == kind:
             return []  # sent again: it is written already
-        return [forms.draft_from(kind, form, entry, gather(entries), bottles)]
+        return [forms.draft_from(kind, form, entry, gather(entries), bottles, CRAFT_READERS)]
 
     bottles = _bottles(request, who, page_id) if form.text("bottle") else {}
     try:

@@ -9,11 +9,14 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
+from markupsafe import Markup
+
 from helvor.bench.entry import Entry, Line
-from helvor.bench.measured import Measured, shown
+from helvor.bench.formula import readable
+from helvor.bench.measured import Measured, shown, total
 from helvor.bench.procedure import Step
 from helvor.bench.run import entries as e
-from helvor.bench.run.ledger import Net, PortionMass
+from helvor.bench.run.ledger import Net, PortionMass, is_blank
 from helvor.bench.run.record import Run
 from helvor.bench.run.work_out import RunWorksheet, StepSeen, work_out
 from helvor.bench.techniques import CRAFTS
@@ -21,10 +24,12 @@ from helvor.bench.worksheet import WorkingLine
 from helvor.notebook import classes
 from helvor.notebook.pages import NotYours, Page
 from helvor.web.rendering import Shell
+from helvor.web.run.crafts import AtStep
+from helvor.web.run.on_page import INSTRUMENTS
 from helvor.web.run.scheme import Scheme, draw_scheme
 from helvor.web.run.words import describe
 
-VIEWS = {"step": "Step", "record": "Mass record", "notes": "Notes and files"}
+VIEWS = {"step": "Step", "record": "Mass record", "why": "Where it went", "notes": "Notes and files"}
 
 TITLES = {
     "weighed": "Weighing",
@@ -130,6 +135,16 @@ class WeighShown:
 
 
 @dataclass(frozen=True, slots=True)
+class GapShown:
+    """What there is to explain, as it is said."""
+
+    what: str
+    against: str
+    amount: str
+    sign: str
+
+
+@dataclass(frozen=True, slots=True)
 class Headline:
     """The large numbers of the side sheet."""
 
@@ -166,6 +181,8 @@ class RunWork:
     said: str
     file_trouble: str
     file_words: str
+    instrument: Markup
+    gaps: list[GapShown]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -268,9 +285,31 @@ def work_of(
         "plates": [(f"/plates/{p.id}", f"Plate {p.number}") for p in plates],
         "csrf": csrf,
         "said": said,
+        "instrument": _instrument(page, sheet, chosen, view, csrf),
+        "gaps": _gaps(sheet) if view == "why" else [],
         "file_trouble": file_trouble,
         "file_words": file_words,
     }
+
+
+def _instrument(page: Page, sheet: RunWorksheet, chosen: StepSeen | None, view: str, csrf: str) -> Markup:
+    """The instrument of the step that is shown, where its craft has one."""
+    if chosen is None or view != "step":
+        return Markup("")
+    draw = INSTRUMENTS.get(chosen.step.kind)
+    return draw(AtStep(page, sheet, chosen, view, csrf)) if draw else Markup("")
+
+
+def _gaps(sheet: RunWorksheet) -> list[GapShown]:
+    shown_gaps = []
+    for gap in sheet.gaps:
+        amount = gap.missing.value
+        within = abs(amount) <= 2 * gap.missing.u
+        what = gap.portion or "the whole sample"
+        size = gap.missing if amount > 0 else gap.missing * -1
+        sign = "within" if within else "loss" if amount > 0 else "gain"
+        shown_gaps.append(GapShown(what, gap.against, f"{shown(size)} g", sign))
+    return shown_gaps
 
 
 def _weigh(step: Step, sheet: RunWorksheet) -> WeighShown:
@@ -337,6 +376,8 @@ def _tares(sheet: RunWorksheet, registered: Mapping[str, str]) -> list[TareShown
             pans.setdefault(on.weighed.pan, on.weighed.container)
     listed: dict[frozenset[str], TareShown] = {}
     for key, pan in pans.items():
+        if is_blank(key):
+            continue
         tare = sheet.ledger.tares.get(key)
         if tare is None and len(pan) > 1:
             singles = [sheet.ledger.tares.get(frozenset([label.casefold()])) for label in pan]
@@ -355,8 +396,8 @@ def _tares(sheet: RunWorksheet, registered: Mapping[str, str]) -> list[TareShown
 
 
 READINGS = (
-    e.Weighed | e.Taken | e.VolumeRead | e.UsedInstead | e.Noted | e.Attached | e.Borrowed | e.Late
-    | e.StepAdded | e.SubstanceAdded
+    e.Weighed, e.Taken, e.VolumeRead, e.UsedInstead, e.Noted, e.Tried, e.Attached, e.Borrowed, e.Late, e.StepAdded,
+    e.SubstanceAdded, *(payload for craft in CRAFTS.all for payload in craft.payloads),
 )  # fmt: skip
 """Kinds of entry that stand among the last readings; what only moves the strip on does not."""
 
@@ -450,6 +491,11 @@ def _headlines(sheet: RunWorksheet) -> list[Headline]:
                     f"yield of {made.portion}", *_percent(made.percent), f"of {shown(made.theoretical)} g possible"
                 )
             )
+    for account in ledger.components:
+        if account.contents:
+            mean = total(part for _, part in account.contents) * (1 / len(account.contents))
+            of = f"mean of {len(account.contents)}" if len(account.contents) > 1 else "of the sample"
+            heads.append(Headline(f"{readable(account.component.expressed)} in the sample", *_percent(mean), of))
     if not ledger.reacts and ledger.closure is not None and ledger.sample is not None:
         label = f"found of {shown(ledger.sample)} g" if ledger.complete else f"found so far of {shown(ledger.sample)} g"
         heads.append(Headline(label, *_percent(ledger.closure)))

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from helvor.bench.entry import Acknowledged, Entry
+from helvor.bench.entry import Acknowledged, Entry, Struck
 from helvor.bench.run import entries as e
+from helvor.bench.techniques import CRAFTS
 
 
 def describe(entry: Entry) -> str:
@@ -30,6 +31,12 @@ def describe(entry: Entry) -> str:
         case e.Noted() as n:
             degrees = f"{n.celsius:g} °C" if n.celsius is not None else ""
             return "noted: " + ", ".join(part for part in (n.words, *n.picks, degrees) if part)
+        case e.Checked() as c:
+            return f"set-up seen to: {', '.join(c.checks) or 'nothing yet'}"
+        case e.Tried() as t:
+            trial = next((one for kind in CRAFTS.kinds for one in CRAFTS.trials(kind) if one.key == t.trial), None)
+            outcome = (trial.passed if t.passed else trial.failed) if trial else "passed" if t.passed else "failed"
+            return f"tried: {outcome}{f', {t.words}' if t.words else ''}"
         case e.TimerSet() as t:
             return f"timer of {t.minutes:g} min{f' for {t.label}' if t.label else ''}"
         case e.TimerStopped():
@@ -52,5 +59,7 @@ def describe(entry: Entry) -> str:
             return f"portion {portion.name}: {portion.formula or portion.component or portion.end or 'named'}"
         case Acknowledged() as seen:
             return f"went on with “{seen.what}”: {seen.why}"
-        case _:
+        case Struck():
             return "taken back"
+        case other:
+            return CRAFTS.describe(other)

@@ -1,0 +1,1 @@
+"""Filtration on a run's page: its forms and instruments."""

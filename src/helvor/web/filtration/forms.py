@@ -1,0 +1,60 @@
+"""Forms of a filtration → entries."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from helvor.bench.entry import Payload
+from helvor.bench.filtration.entries import Drying, Emptied, Filtrate, Poured, Washed
+from helvor.bench.run.record import Run
+from helvor.web.forms import Form
+from helvor.web.run.forms import labels_of
+
+
+def poured(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    return form.build(
+        Poured,
+        step=form.text("step"),
+        volume=form.volume("poured", required=True),
+        what=form.text("what") or "mixture",
+    )
+
+
+def emptied(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    return form.build(Emptied, step=form.text("step"))
+
+
+def washed(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    substance = run.procedure.substance(form.text("liquid"))
+    if not form.text("liquid"):
+        form.errors["liquid"] = "Washed with what?"
+    return form.build(
+        Washed,
+        step=form.text("step"),
+        liquid=substance.name if substance else form.text("liquid"),
+        volume=form.volume("wash", required=True),
+        times=form.whole("times") or 1,
+        cold=form.text("cold") or "room",
+        dissolves=form.number("dissolves"),
+    )
+
+
+def filtrate(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    looks = form.text("looks")
+    return form.build(
+        Filtrate, step=form.text("step"), clear=looks == "clear", then="" if looks in ("clear", "cloudy") else looks
+    )
+
+
+def drying(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    return form.build(
+        Drying,
+        step=form.text("step"),
+        portion=form.text("portion"),
+        place=form.text("place") or "oven",
+        celsius=form.number("celsius"),
+        labels=labels_of(form.text("labels")),
+    )
+
+
+READERS = {"poured": poured, "emptied": emptied, "washed": washed, "filtrate": filtrate, "drying": drying}

@@ -1,0 +1,45 @@
+"""The crafts on a run's page: forms of their own and an instrument for their steps.
+
+An instrument renders itself from its own typed context; the run's page only puts it in its
+place. A new craft adds its name to ``CRAFTS_ON_PAGE``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from uuid import UUID
+
+from markupsafe import Markup
+
+from helvor.bench.entry import Payload
+from helvor.bench.run.record import Run
+from helvor.bench.run.work_out import RunWorksheet, StepSeen
+from helvor.notebook.pages import Page
+from helvor.web.forms import Form
+
+Reader = Callable[[Form, Run, UUID | None], Payload]
+
+
+@dataclass(frozen=True, slots=True)
+class AtStep:
+    """What an instrument may look at: the page, its worksheet, the step that is shown."""
+
+    page: Page
+    sheet: RunWorksheet
+    seen: StepSeen
+    view: str
+    csrf: str
+
+
+@dataclass(frozen=True)
+class CraftOnPage:
+    """A craft's part of the page.
+
+    Attributes:
+        readers: kind of entry → how its form is read.
+        instruments: kind of step → its instrument.
+    """
+
+    readers: Mapping[str, Reader] = field(default_factory=dict)
+    instruments: Mapping[str, Callable[[AtStep], Markup]] = field(default_factory=dict)
