@@ -140,8 +140,13 @@ def build() -> dict[str, str]:
     for kind, name in dict.fromkeys((row["kind"], row["name"]) for row in things):
         if (kind, name) in known:
             continue
-        names.append((kind, name, "", "", ""))
-    values += [(row["kind"], row["name"], row["property"], row["value"], row["source"]) for row in things]
+        formula = next((r["value"] for r in things if r["property"] == "formula" and r["name"] == name), "")
+        names.append((kind, name, "", "", formula))
+    values += [
+        (row["kind"], row["name"], row["property"], row["value"], row["source"])
+        for row in things
+        if row["property"] != "formula"
+    ]
     return {
         "names.csv": text(("kind", "name", "also", "cas", "formula"), names),
         "values.csv": text(("kind", "name", "property", "value", "source"), values),

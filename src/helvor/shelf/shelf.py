@@ -15,10 +15,11 @@ from typing import Literal
 
 from helvor.bench.formula import molar_mass
 
-Kind = Literal["solvent", "substance", "paper", "layer", "glass", "hazard", "waste"]
+Kind = Literal["solvent", "substance", "precipitate", "paper", "layer", "glass", "hazard", "waste"]
 KINDS: dict[str, str] = {
     "solvent": "Solvents",
     "substance": "Substances",
+    "precipitate": "Precipitates",
     "paper": "Papers",
     "layer": "Layers",
     "glass": "Glassware",
@@ -49,6 +50,7 @@ PROPERTIES: dict[str, Property] = {
         Property("log_p", "log P", least=-12, most=20),
         Property("solubility", "dissolves in 100 mL water, 20 °C", "g"),
         Property("solubility_hot", "dissolves in 100 mL water, near 100 °C", "g"),
+        Property("pksp", "solubility product as pKsp, 25 °C", least=-5, most=100),
         Property("eluotropic_rank", "place by eluent strength on silica"),
         Property("mixes_with_water", "mixes with water", is_number=False),
         Property("takes_up_water", "takes up water", "% w/w", most=100),
