@@ -26,6 +26,19 @@ PUBLIC = {
     ("GET", "/api/procedure.schema.json"),
     ("GET", "/api/house-rules"),
     ("POST", "/api/run"),
+    ("POST", "/api/equation/balance"),
+    ("POST", "/api/reaction"),
+    ("POST", "/api/reagent"),
+    ("POST", "/api/solution/make"),
+    ("POST", "/api/solution/dilute"),
+    ("POST", "/api/precipitate/solubility"),
+    ("POST", "/api/precipitate/factor"),
+    ("POST", "/api/precipitate/parallels"),
+    ("POST", "/api/filter/choose"),
+    ("GET", "/api/filter/cone"),
+    ("GET", "/api/filter/fold"),
+    ("POST", "/api/filter/wash"),
+    ("POST", "/api/drying/limits"),
 }
 """What computes and keeps nothing, or lets somebody in."""
 
@@ -33,6 +46,7 @@ OWN = {
     ("GET", "/"), ("GET", "/find"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
     ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
     ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
+    ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/{key}"),
 }  # fmt: skip
 """What shows each person their own."""
 

@@ -10,6 +10,8 @@ from helvor.web import api, containers, errors, history, people, places, reading
 from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
 from helvor.web.planar import routes
+from helvor.web.reckon import routes as reckoning
+from helvor.web.reckon import sums
 from helvor.web.rendering import ENVIRONMENT, Shell
 from helvor.web.run import routes as runs
 from helvor.web.run import shown
@@ -47,6 +49,12 @@ PAGES = [
     ("run/form_page.html", shown.RunFormPage),
     ("run/net.html", shown.NetShown),
     ("run/scheme.svg", runs.SchemeFile),
+    ("reckon/reckon.html", reckoning.ReckonPage),
+    ("reckon/work.html", reckoning.ReckonWork),
+    ("reckon/outline.svg", reckoning.OutlineShown),
+    ("reckon/_folds.html", sums.FoldsShown),
+    ("reckon/_left.html", sums.WashPlot),
+    ("reckon/_set_up.html", sums.SetUpShown),
     ("filtration/filter.html", filtering.FilterShown),
     ("filtration/wash.html", filtering.WashShown),
     ("filtration/oven.html", filtering.OvenShown),

@@ -214,6 +214,14 @@ def find(items: Sequence[Item], text: str, kinds: Sequence[str] = ()) -> list[It
     return [items[i] for _, i in sorted(ranked)]
 
 
+def known_as(items: Sequence[Item], text: str, kinds: Sequence[str]) -> Item | None:
+    """The item that a whole name, synonym, CAS number or formula means, or None."""
+    found = find(items, text, kinds)[:1]
+    wanted = " ".join(text.split()).casefold()
+    names = {n.casefold() for item in found for n in (*item.names, item.cas, item.formula)}
+    return found[0] if wanted and wanted in names else None
+
+
 def tolerance_of(glass: str) -> float | None:
     """The tolerance of a piece of glassware on the shelf, mL: by its whole name, else of the only class that is known.
 

@@ -40,15 +40,15 @@ class TakenLine:
 
 
 def no_name(name: str) -> str:
-    """No name is known."""
-    return ""
+    """No name is known: what is written is the formula."""
+    return name
 
 
 def read_lines(text: str, formula_of: Callable[[str], str] = no_name) -> list[TakenLine]:
     """Every line that is not empty.
 
     Args:
-        formula_of: a name → its formula, or nothing.
+        formula_of: a name → its formula; what is no name comes back as it is.
 
     Raises:
         Unreadable: with the line it is about.
@@ -80,7 +80,7 @@ def read_line(line: str, formula_of: Callable[[str], str] = no_name) -> TakenLin
     name = (rest[: match.start()] + rest[match.end() :]).strip(" ,:;")
     if not name:
         raise Unreadable(f"“{line[:40]}”: of what? Write its formula before the amount.")
-    formula = plain(formula_of(name) or name)
+    formula = plain(formula_of(name))
     mass = molar_mass(formula)
     if density is not None and not DENSITIES[0] <= density[0] <= DENSITIES[1]:
         raise Unreadable(f"“{line[:40]}”: {density[0]:g} g/mL is no density of a liquid.")

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
-from helvor.bench.filtration.craft import FILTERS, HALF, flask_of, melts_of
+from helvor.bench.filtration.craft import FILTERS, HALF, Flask, flask_of, melts_of
 from helvor.bench.filtration.entries import Drying, Filtrate, Poured, Washed
 from helvor.bench.filtration.oven import Limit, limits
-from helvor.bench.filtration.paper import cone_of, fill_line, funnel_for_paper
+from helvor.bench.filtration.paper import BELOW_RIM, FUNNELS, cone_of, fill_line, funnel_for_paper
 from helvor.bench.filtration.wash import wash_loss
 from helvor.bench.quantity import digits
 from helvor.bench.run.craft import Check
@@ -136,13 +136,10 @@ def marks_of(seen: StepSeen) -> list[Mark]:
     return marks
 
 
-def cone_shown(sheet: RunWorksheet, seen: StepSeen, school: str) -> ConeShown:
-    """The cone of a step's paper, with the house rule's line."""
-    paper = seen.step.paper or USUAL_PAPER
-    funnel = funnel_for_paper(paper) if paper <= 240 else paper / 2 + 10
+def cone_shown(paper: float, school: str, wanted: float = 0.0, poured: float = 0.0) -> ConeShown:
+    """A paper's cone with the house rule's line; for *wanted* mL, of which *poured* went in."""
+    funnel = funnel_for_paper(paper)
     line, cone = fill_line(paper, school), cone_of(paper)
-    poured = sum(said.volume.value for _, said in sheet.run.of(Poured) if said.step == seen.step.id)
-    wanted = _liquid(sheet, seen)
 
     def place(slant: float) -> tuple[float, float]:
         part = slant / funnel
@@ -152,6 +149,11 @@ def cone_shown(sheet: RunWorksheet, seen: StepSeen, school: str) -> ConeShown:
         paper, funnel, place(cone.slant), place(line.slant), digits(line.volume, 2), digits(cone.holds, 2),
         f"{poured:g}" if poured else "", max(1, math.ceil(wanted / line.volume)) if wanted else 0,
     )  # fmt: skip
+
+
+def _paper(seen: StepSeen) -> float:
+    """The step's paper, mm, or a usual one; no larger than there are funnels for."""
+    return min(seen.step.paper or USUAL_PAPER, 2 * (FUNNELS[-1] - BELOW_RIM[0]))
 
 
 def _liquid(sheet: RunWorksheet, seen: StepSeen) -> float:
@@ -183,9 +185,8 @@ def _frustum_y(part: float) -> tuple[float, float]:
     return round(low, 1), round(half, 1)
 
 
-def flask_shown(sheet: RunWorksheet, seen: StepSeen) -> FlaskShown:
-    """The receiver's level, against half of what it holds."""
-    flask = flask_of(sheet.run, seen.step)
+def flask_shown(flask: Flask) -> FlaskShown:
+    """A receiver's level, against half of what it holds."""
     holds = flask.holds
     part = min(1.0, flask.level / (holds or max(250.0, 2.5 * flask.level)))
     level_y, level_w = _frustum_y(part) if part > 0 else (None, 0.0)
@@ -203,14 +204,15 @@ def filter_instrument(at: AtStep) -> Markup:
     rules = at.page.rules.over(at.sheet.run.procedure.house_rules)
     school = "rim" if kind == "hot filter" else rules["filling-cone"].key
     looked = [said for _, said in at.sheet.run.of(Filtrate) if said.step == at.seen.step.id]
+    poured = sum(said.volume.value for _, said in at.sheet.run.of(Poured) if said.step == at.seen.step.id)
     looks = "" if not looked else "clear" if looked[-1].clear else looked[-1].then or "cloudy"
     return fragment(
         "filtration/filter.html",
         FilterShown(
             at=at,
             marks=marks_of(at.seen),
-            cone=None if suction else cone_shown(at.sheet, at.seen, school),
-            flask=flask_shown(at.sheet, at.seen) if suction else None,
+            cone=None if suction else cone_shown(_paper(at.seen), school, _liquid(at.sheet, at.seen), poured),
+            flask=flask_shown(flask_of(at.sheet.run, at.seen.step)) if suction else None,
             crucible=kind == "crucible filter",
             hot=kind == "hot filter",
             looks=looks,

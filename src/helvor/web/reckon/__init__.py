@@ -1,0 +1,1 @@
+"""Sums before and beside the work: equations, solutions, solubility, contents, filters, washes, folds."""

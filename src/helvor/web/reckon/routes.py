@@ -1,0 +1,80 @@
+"""The pages of the sums; they read nothing and write nothing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from starlette.responses import RedirectResponse, Response
+
+from helvor.bench.quantity import Unreadable
+from helvor.notebook import shelf_values
+from helvor.notebook.pages import NotYours
+from helvor.web.forms import FieldErrors, Form
+from helvor.web.reckon.sums import SUM, SUMS, Answer, Sum
+from helvor.web.rendering import Shell, html, is_htmx, render
+from helvor.web.security import VisitorDep, pool
+
+router = APIRouter(include_in_schema=False)
+
+
+@dataclass(frozen=True, kw_only=True)
+class ReckonWork:
+    """A sum with what was typed and what comes out."""
+
+    sums: tuple[Sum, ...]
+    chosen: Sum
+    values: dict[str, list[str]]
+    errors: dict[str, str]
+    answer: Answer | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class ReckonPage(Shell, ReckonWork):
+    pass
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OutlineShown:
+    """A circle to print: its diameter and the sheet's size, mm."""
+
+    diameter: float
+    side: float
+
+
+@router.get("/reckon")
+def reckon_first(who: VisitorDep) -> Response:
+    return RedirectResponse(f"/reckon/{SUMS[0].key}", status_code=303)
+
+
+@router.get("/reckon/outline.svg")
+def outline(who: VisitorDep, diameter: Annotated[float, Query(ge=10, le=300)] = 110.0) -> Response:
+    """A cutting outline at 1 : 1, with a square of 50 mm to check the print by."""
+    shown = OutlineShown(diameter=diameter, side=max(diameter + 10, 70))
+    headers = {"Content-Disposition": f'inline; filename="paper-{diameter:g}-mm.svg"'}
+    return Response(render("reckon/outline.svg", shown), media_type="image/svg+xml", headers=headers)
+
+
+@router.get("/reckon/{key}")
+def reckon(request: Request, key: str, who: VisitorDep) -> Response:
+    """A sum; the answer follows what stands in the address."""
+    if key not in SUM:
+        raise NotYours
+    chosen = SUM[key]
+    typed = {name: [text[:600] for text in request.query_params.getlist(name)][:12] for name in request.query_params}
+    values = typed or {asked.name: [asked.usual] for asked in chosen.asks if asked.usual}
+    answer, errors = None, dict[str, str]()
+    with pool(request).connection() as conn:
+        shelf = shelf_values.shelf_of(conn, who.account.id)
+    try:
+        answer = chosen.answer(Form(values), shelf)
+    except FieldErrors as troubles:
+        errors = troubles.errors
+    except Unreadable as unreadable:
+        errors = {"": str(unreadable)}
+    work = ReckonWork(sums=SUMS, chosen=chosen, values=values, errors=errors, answer=answer)
+    if is_htmx(request):
+        return html("reckon/work.html", work, status=422 if errors else 200)
+    page = ReckonPage(visitor=who, place="plan", **{name: getattr(work, name) for name in ReckonWork.__annotations__})
+    return html("reckon/reckon.html", page, status=422 if errors else 200)
