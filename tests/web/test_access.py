@@ -74,6 +74,7 @@ def address(path, school):
         .replace("edit/{kind}", "edit/noted" if on_a_run else "edit/spot")
         .replace("/find", "/find?q=1" if path == "/find" else "/find")
         .replace("{op}", "head")
+        .replace("{key}", "paper")
         .replace("{kind}", "paper")
         .replace("{suffix}", suffix)
     )

@@ -28,6 +28,8 @@ FLASK_TOP, FLASK_BASE, FLASK_NECK, FLASK_FOOT = 172.0, 306.0, 15.0, 76.0
 OVEN_LOW, OVEN_HIGH = 20.0, 180.0
 """Ends of the oven's drawn scale, °C."""
 
+CONE_WORDS = {"half": "to half height", "rim": "1 cm from edge"}
+
 PLACES: dict[str, dict[str, tuple[float, float]]] = {
     "gravity filter": {"paper": (78, 92), "stem": (112, 252), "beaker": (232, 300)},
     "hot filter": {"paper": (78, 92), "funnel": (214, 112), "beaker": (232, 300), "hotplate": (140, 318)},
@@ -216,7 +218,7 @@ def filter_instrument(at: AtStep) -> Markup:
             crucible=kind == "crucible filter",
             hot=kind == "hot filter",
             looks=looks,
-            school="to 1 cm below the edge" if school == "rim" else "to half its height",
+            school=CONE_WORDS[school],
         ),
     )
 

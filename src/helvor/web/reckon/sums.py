@@ -23,7 +23,7 @@ from helvor.bench.quantity import Unreadable, digits, round_to
 from helvor.bench.run.ledger import net_u
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import Item, known_as
-from helvor.web.filtration.instrument import ConeShown, FlaskShown, cone_shown, flask_shown
+from helvor.web.filtration.instrument import CONE_WORDS, ConeShown, FlaskShown, cone_shown, flask_shown
 from helvor.web.forms import Form
 from helvor.web.rendering import fragment
 
@@ -277,8 +277,8 @@ def solubility(form: Form, shelf: Shelf) -> Answer:
     found = losses(formula, 10**-power, liquor=liquor, cation=cation, anion=anion, washes=washes)
     answer = Answer(f"Of {readable(formula)}, pKsp {power:g}{f' ({known.source})' if known else ''}.")
     answer.large = [
-        Large("stays in the liquor", digits(1000 * found.liquor), "mg"),
-        Large("goes with the washes", digits(1000 * found.washes), "mg", "at most"),
+        Large("stays in the liquor", *_small(found.liquor)),
+        Large("goes with the washes", *_small(found.washes), "at most"),
     ]
     if found.liquor and (cation or anion):
         less = digits(plain_water.liquor / found.liquor, 2)
@@ -293,6 +293,11 @@ def solubility(form: Form, shelf: Shelf) -> Answer:
          "salt-rich liquors somewhat more dissolves; too great an excess can redissolve some as complexes."),
     ]  # fmt: skip
     return answer
+
+
+def _small(grams: float) -> tuple[str, str]:
+    """A small mass with its unit: milligrams, or micrograms where those would begin with zeros."""
+    return (digits(1000 * grams), "mg") if grams >= 1e-5 or grams == 0 else (digits(1e6 * grams), "µg")
 
 
 def contents(form: Form, shelf: Shelf) -> Answer:
@@ -379,11 +384,11 @@ def _chosen(choice: Choice, liquid: float, school: str) -> Answer:
         flask=flask_shown(Flask(float(size), min(liquid, size / 2))) if sucked else None,
         crucible=choice.method == "crucible",
         hot=choice.method == "hot-gravity",
-        school="to half its height" if rule == "half" else "to 1 cm below the edge",
+        school=CONE_WORDS[rule],
     )
-    answer.drawing = fragment("reckon/_set_up.html", set_up)
+    answer.drawing = fragment("reckon/set_up.html", set_up)
     if not sucked:
-        answer.drawing += fragment("reckon/_folds.html", FoldsShown(guide=fold_guide(choice.fold)))
+        answer.drawing += fragment("reckon/folds.html", FoldsShown(guide=fold_guide(choice.fold)))
     elif liquid > size / 2:
         answer.steps.append(f"Empty the flask on the way: {liquid:g} mL is more than half of {size} mL.")
     else:
@@ -409,9 +414,7 @@ def washing(form: Form, shelf: Shelf) -> Answer:
     ]
     solubility_ = form.number("solubility")
     if solubility_ is not None:
-        answer.large.append(
-            Large("can dissolve", digits(1000 * wash_loss(n * volume, solubility_), 2), "mg", "at most")
-        )
+        answer.large.append(Large("can dissolve", *_small(wash_loss(n * volume, solubility_)), "at most"))
     answer.working = [
         WorkingLine("Left after n", f"({behind:g} ÷ ({behind:g} + {volume:g}))^{n} = {digits(100 * left, 2)} %")
     ]
@@ -421,7 +424,7 @@ def washing(form: Form, shelf: Shelf) -> Answer:
         part = left_after(k, volume, behind)
         y = _power_y(part)
         bars.append((round(46 + 36.0 * k, 1), y, round(172 - y, 1), f"{digits(100 * part, 2)} % after {k}"))
-    answer.drawing = fragment("reckon/_left.html", WashPlot(bars=bars, wanted_y=_power_y(1 - wanted / 100)))
+    answer.drawing = fragment("reckon/left.html", WashPlot(bars=bars, wanted_y=_power_y(1 - wanted / 100)))
     return answer
 
 
@@ -446,7 +449,7 @@ def folding(form: Form, shelf: Shelf) -> Answer:
         Large("to 1 cm below the edge", digits(rim.volume, 2), "mL"),
     ]
     fold = form.text("fold") or "quarter"
-    answer.drawing = fragment("reckon/_folds.html", FoldsShown(guide=fold_guide(fold)))
+    answer.drawing = fragment("reckon/folds.html", FoldsShown(guide=fold_guide(fold)))
     answer.links.append((f"/reckon/outline.svg?diameter={diameter:g}", f"Outline of {diameter:g} mm to print 1 : 1"))
     if plate is not None:
         cut = disc_for_plate(plate)
