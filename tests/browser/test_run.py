@@ -55,6 +55,7 @@ def test_a_bad_reading_is_said_where_it_happened_and_kept(page):
     page.locator("#w-mass").fill("heavy")
     expect(page.locator("#net")).to_contain_text("“heavy” is not a number")
     page.get_by_role("button", name="Write the reading").click()
+    expect(page.locator("#trouble-mass")).to_be_visible()
     expect(page.locator("#trouble-mass")).to_contain_text("is not a number")
     expect(page.get_by_label("The display shows")).to_have_value("heavy")
 

@@ -13,8 +13,8 @@ from helvor.web.planar import routes
 from helvor.web.reckon import routes as reckoning
 from helvor.web.reckon import sums
 from helvor.web.rendering import ENVIRONMENT, Shell
+from helvor.web.run import crafts, shown
 from helvor.web.run import routes as runs
-from helvor.web.run import shown
 from helvor.web.shelf import routes as shelves
 
 PAGES = [
@@ -58,6 +58,7 @@ PAGES = [
     ("filtration/filter.html", filtering.FilterShown),
     ("filtration/wash.html", filtering.WashShown),
     ("filtration/oven.html", filtering.OvenShown),
+    ("filtration/form.html", crafts.CraftForm),
 ]
 SHELL = {f.name for f in fields(Shell)}
 

@@ -21,7 +21,10 @@ from helvor.bench.quantity import Unreadable, parse, parse_number, reading_uncer
 from helvor.bench.run.entries import widened
 from helvor.bench.worksheet import WorkingLine
 
-_AMOUNT = re.compile(r"(?P<about>about |~\s*|ca\.? )?(?P<number>[\d.,]+)\s*(?P<unit>mg|g|kg|mL|ml|L|µL|mmol|mol)\b")
+_AMOUNT = re.compile(
+    r"(?P<about>about |~\s*|ca\.? )?(?P<sign>(?<=\s)[-−–]\s*)?"
+    r"(?P<number>[\d.,]+)\s*(?P<unit>mg|g|kg|mL|ml|L|µL|mmol|mol)\b"
+)
 _MOLAR = re.compile(r"(?P<number>[\d.,]+)\s*(?:M|mol/L|mol/l)(?=\s|$)")
 _DENSITY = re.compile(r"(?P<number>[\d.,]+)\s*g/(?:mL|ml|cm3|cm³)(?=\s|$)")
 _PURE = re.compile(r"(?P<number>[\d.,]+)\s*%")
@@ -89,7 +92,7 @@ def read_line(line: str, formula_of: Callable[[str], str] = no_name) -> TakenLin
     fraction = pure[0] / 100 if pure else 1.0
     about, unit = bool(match["about"]), match["unit"]
     value, step = parse_number(match["number"])
-    if value <= 0:
+    if value <= 0 or match["sign"]:
         raise Unreadable(f"“{line[:40]}”: an amount is above zero.")
     if unit in ("mol", "mmol"):
         factor = 1.0 if unit == "mol" else 1e-3

@@ -57,4 +57,28 @@ def drying(form: Form, run: Run, strikes: UUID | None) -> Payload:
     )
 
 
+TITLES = {
+    "poured": "Poured",
+    "emptied": "Receiver emptied",
+    "washed": "Washed",
+    "filtrate": "Filtrate",
+    "drying": "Drying",
+}
+
+
+def values_of(payload: Payload) -> dict[str, list[str]]:
+    """A standing entry as the fields of its form, where these differ from the entry's own."""
+    match payload:
+        case Poured() as p:
+            return {"poured": [p.volume.number], "what": [p.what]}
+        case Washed() as w:
+            return {"wash": [w.volume.number]}
+        case Filtrate() as f:
+            return {"looks": ["clear" if f.clear else f.then or "cloudy"]}
+        case Drying() as d:
+            celsius = [f"{d.celsius:g}"] if d.celsius is not None else []
+            return {"labels": [" + ".join(d.labels)], "celsius": celsius}
+    return {}
+
+
 READERS = {"poured": poured, "emptied": emptied, "washed": washed, "filtrate": filtrate, "drying": drying}

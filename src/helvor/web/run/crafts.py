@@ -32,14 +32,36 @@ class AtStep:
     csrf: str
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CraftForm:
+    """A form of a craft's own kind, with what was typed and what is wrong with it."""
+
+    form: CraftFields
+
+
+@dataclass(frozen=True, slots=True)
+class CraftFields:
+    """What the fields show."""
+
+    kind: str
+    values: Mapping[str, list[str]]
+    errors: Mapping[str, str]
+
+
 @dataclass(frozen=True)
 class CraftOnPage:
     """A craft's part of the page.
 
     Attributes:
         readers: kind of entry → how its form is read.
+        titles: kind of entry → what its form is called.
+        form: the template of its forms' fields.
+        values: a standing entry → its form's fields.
         instruments: kind of step → its instrument.
     """
 
+    titles: Mapping[str, str] = field(default_factory=dict)
+    form: str = ""
+    values: Callable[[Payload], dict[str, list[str]]] | None = None
     readers: Mapping[str, Reader] = field(default_factory=dict)
     instruments: Mapping[str, Callable[[AtStep], Markup]] = field(default_factory=dict)

@@ -2,17 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from markupsafe import Markup
 
+from helvor.bench.entry import Payload
 from helvor.web.filtration import forms as filtration_forms
 from helvor.web.filtration import instrument as filtration
-from helvor.web.run.crafts import AtStep, CraftOnPage, Reader
+from helvor.web.rendering import fragment
+from helvor.web.run.crafts import AtStep, CraftFields, CraftForm, CraftOnPage, Reader
 
-CRAFTS_ON_PAGE = (CraftOnPage(filtration_forms.READERS, filtration.INSTRUMENTS),)
+CRAFTS_ON_PAGE = (
+    CraftOnPage(
+        titles=filtration_forms.TITLES,
+        form="filtration/form.html",
+        values=filtration_forms.values_of,
+        readers=filtration_forms.READERS,
+        instruments=filtration.INSTRUMENTS,
+    ),
+)
 
 CRAFT_READERS: dict[str, Reader] = {kind: read for craft in CRAFTS_ON_PAGE for kind, read in craft.readers.items()}
+CRAFT_TITLES: dict[str, str] = {kind: title for craft in CRAFTS_ON_PAGE for kind, title in craft.titles.items()}
+
+
+def craft_fields(kind: str, values: Mapping[str, list[str]], errors: Mapping[str, str]) -> Markup:
+    """The fields of a craft's form; nothing for a kind that is no craft's."""
+    craft = next((craft for craft in CRAFTS_ON_PAGE if kind in craft.titles), None)
+    return fragment(craft.form, CraftForm(form=CraftFields(kind, values, errors))) if craft else Markup("")
+
+
+def craft_values(payload: Payload) -> dict[str, list[str]]:
+    """A standing entry of a craft as the fields of its form."""
+    craft = next((craft for craft in CRAFTS_ON_PAGE if payload.kind in craft.titles), None)
+    return craft.values(payload) if craft and craft.values else {}
+
+
 INSTRUMENTS: dict[str, Callable[[AtStep], Markup]] = {
     kind: draw for craft in CRAFTS_ON_PAGE for kind, draw in craft.instruments.items()
 }

@@ -33,7 +33,7 @@ from helvor.web.places import shell_of_class
 from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import html, is_htmx, render
 from helvor.web.run import forms
-from helvor.web.run.on_page import CRAFT_READERS
+from helvor.web.run.on_page import CRAFT_READERS, craft_fields, craft_values
 from helvor.web.run.scheme import Scheme, draw_scheme
 from helvor.web.run.shown import (
     PICKS,
@@ -111,6 +111,7 @@ def _form(
         states=e.STATES,
         picks=PICKS,
         kinds=[(kind.key, kind.title) for kind in STEP_KINDS.values()],
+        craft=craft_fields(kind, values or {}, errors or {}),
     )
 
 
@@ -154,7 +155,11 @@ def edit(
             raise NotYours
         strikes, named = line.head.id, describe(line.head)
         if kind not in ("struck", "timer-stopped"):
-            values = {**values_of(line.head.payload), **forms.values_of_run(line.head.payload)}
+            values = {
+                **values_of(line.head.payload),
+                **forms.values_of_run(line.head.payload),
+                **craft_values(line.head.payload),
+            }
     elif kind == "handout-corrected":
         words = sheet.run.procedure.step(step)
         if words is None:

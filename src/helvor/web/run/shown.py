@@ -25,7 +25,7 @@ from helvor.notebook import classes
 from helvor.notebook.pages import NotYours, Page
 from helvor.web.rendering import Shell
 from helvor.web.run.crafts import AtStep
-from helvor.web.run.on_page import INSTRUMENTS
+from helvor.web.run.on_page import CRAFT_TITLES, INSTRUMENTS
 from helvor.web.run.scheme import Scheme, draw_scheme
 from helvor.web.run.words import describe
 
@@ -48,6 +48,7 @@ TITLES = {
     "handout-corrected": "Correct the handout",
     "struck": "Strike through",
     "acknowledged": "Go on with a stop",
+    **CRAFT_TITLES,
 }
 PICKS = (
     "clear", "cloudy", "colourless", "coloured", "fumes", "no more fumes", "bubbles", "warm", "crystals", "oil",
@@ -209,6 +210,7 @@ class RunFormShown:
     states: dict[str, str]
     picks: tuple[str, ...]
     kinds: list[tuple[str, str]]
+    craft: Markup
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -34,7 +34,9 @@ document.addEventListener("htmx:config:request", (event) => {
 
 document.addEventListener("htmx:after:swap", (event) => {
   const target = event.detail.ctx?.target;
-  if (target?.id === "panel-body" && target.firstElementChild && !panel.open) {
+  // An answer that names its own target (a form with its troubles) leaves a selector here, not an element.
+  const isPanel = target === "#panel-body" || target?.id === "panel-body";
+  if (isPanel && document.getElementById("panel-body").firstElementChild && !panel.open) {
     panel.showModal();
     panel.querySelector("[aria-invalid] , input:not([type=hidden]), select")?.focus();
   }

@@ -1,0 +1,196 @@
+"""Filtering on a run's page, the sums on their pages and under /api."""
+
+from uuid import uuid4
+
+import pytest
+
+from helvor.bench.procedure import read_procedure
+from helvor.demo.runs import demo_procedure
+from helvor.notebook import classes, procedures
+from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.reckon.sums import SUMS
+from tests.web.conftest import HTMX
+
+
+@pytest.fixture
+def salt_run(school):
+    """A run of the determination of sulfate on Ida's front bench; its address."""
+    who = school.ida
+    key, procedure = uuid4(), demo_procedure("sulfate-in-garden-salt")
+    assert read_procedure(procedure.model_dump_json()) == procedure
+    procedures.add_procedure(school.conn, who.account, key, procedure, "made")
+    procedures.put_in_use(school.conn, who.account, key, 1)
+    bench = classes.front_bench(school.conn, who.account).id
+    page = procedures.start_runs(school.conn, who.account, "Ida Frost", key, [bench], uuid4(), eluotropic_rank())[0]
+    return f"/runs/{page}"
+
+
+def send(client, url, **fields):
+    return client.post(f"{url}/entries", data={"entry": str(uuid4()), **fields}, headers=HTMX)
+
+
+def test_a_filtration_is_written_from_its_instrument(ida, salt_run):
+    step = ida.get(f"{salt_run}?step=s10").text
+    for words in ("Before it begins", "stem touches", "4.7 mL", "Poured", "cloudy, pass again"):
+        assert words in step
+    checks = {"kind": "checked", "step": "s10", "checks": ["stem", "seated", "wetted", "stir-bar"]}
+    assert send(ida, salt_run, **checks).text.count(" checked") >= 4
+    assert "100 mL poured" in send(ida, salt_run, kind="poured", step="s10", poured="100", what="mixture").text
+    assert 'aria-pressed="true"' in send(ida, salt_run, kind="filtrate", step="s10", looks="accepted").text
+    why = ida.get(f"{salt_run}?view=why").text
+    assert "ran through the paper" in why
+    assert "filtrate cloudy, accepted" in why
+
+
+def test_washing_and_drying_are_written(ida, salt_run):
+    assert "can take up to" not in ida.get(f"{salt_run}?step=s12").text
+    washed = send(ida, salt_run, kind="washed", step="s12", liquid="hot wash water A", wash="5", times="5", cold="hot")
+    said = washed.text.replace("\xa0", " ")
+    assert "5 × 5 mL" in said
+    assert "25 mL so far" in said
+    assert "0.063 mg" in said
+    dry = {
+        "kind": "drying",
+        "step": "s14",
+        "portion": "barium sulfate A",
+        "labels": "paper A",
+        "place": "oven",
+        "celsius": "140",
+    }
+    assert "paper browns" in send(ida, salt_run, **dry).text
+    page = ida.get(salt_run).text.replace("\xa0", " ")
+    assert "dries at 140 °C" in page
+
+
+def test_a_trial_and_a_blank_paper(ida, salt_run):
+    tried = send(ida, salt_run, kind="tried", step="s6", trial="complete", outcome="failed")
+    assert "it clouds again" in tried.text
+    assert "tried: it clouds again" in ida.get(f"{salt_run}/history").text
+    for fields in (
+        {"container": "paper A", "state": "empty, air-dry", "mass": "0.842"},
+        {"container": "paper A", "state": "dried", "portion": "barium sulfate A", "mass": "1.104"},
+    ):
+        assert send(ida, salt_run, kind="weighed", step="s1", **fields).status_code == 200
+    assert "weighed air-dry" in ida.get(salt_run).text
+
+
+@pytest.mark.parametrize(
+    ("fields", "says"),
+    [
+        ({"kind": "poured", "step": "s10", "poured": "much"}, "is not a number"),
+        ({"kind": "poured", "step": "s10", "poured": ""}, "This is needed"),
+        ({"kind": "poured", "step": "s99", "poured": "5"}, "not in this run"),
+        ({"kind": "washed", "step": "s12", "liquid": "", "wash": "5"}, "Washed with what?"),
+        (
+            {"kind": "washed", "step": "s12", "liquid": "water", "wash": "5", "times": "99"},
+            "less than or equal to 20|at most|20",
+        ),
+        ({"kind": "drying", "step": "s14", "portion": "x", "place": "moon"}, "oven|Input should"),
+        ({"kind": "drying", "step": "s14", "portion": "x", "celsius": "warm"}, "is not a number"),
+        ({"kind": "nonsense", "step": "s1"}, "There is no such form"),
+    ],
+)
+def test_bad_input_is_said_and_nothing_is_written(school, ida, salt_run, fields, says):
+    before = school.entries()
+    answer = send(ida, salt_run, **fields)
+    assert answer.status_code == 422
+    assert any(part in answer.text for part in says.split("|"))
+    assert school.entries() == before
+
+
+def test_what_was_typed_stays_and_a_wash_can_be_corrected(ida, salt_run):
+    bad = send(ida, salt_run, kind="washed", step="s12", liquid="water", wash="a lot", times="3")
+    assert 'value="a lot"' in bad.text
+    assert 'value="water"' in bad.text
+    assert send(ida, salt_run, kind="washed", step="s12", liquid="water", wash="5", times="3").status_code == 200
+    record = ida.get(f"{salt_run}/run.json").json()["entries"][-1]
+    form = ida.get(f"{salt_run}/edit/washed?key={record['id']}").text
+    assert 'name="wash" value="5"' in form
+    again = send(ida, salt_run, kind="washed", step="s12", liquid="water", wash="6", times="3", strikes=record["id"],
+                 reason="misread")  # fmt: skip
+    assert again.status_code == 200
+    assert "18 mL so far" in again.text.replace("\xa0", " ")
+
+
+def test_every_sum_answers_with_what_it_starts_with(ida):
+    for one in SUMS:
+        answer = ida.get(f"/reckon/{one.key}")
+        assert answer.status_code == 200, (one.key, answer.text[-800:])
+        assert "Working" in answer.text or one.key in ("filter", "paper", "content")
+    assert ida.get("/reckon").status_code == 303
+    assert ida.get("/reckon/nothing").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("address", "status", "says"),
+    [
+        ("reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=calcium+chloride+dihydrate+1.512+g%0ANa2CO3+1.308+g&obtained=0.965&product=CaCO3", 200, "93"),
+        ("reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=CaCl2+1+g&obtained=2.5", 200, "More than is possible"),
+        ("reaction?equation=Xy+->+Z", 422, "no element Xy"),
+        ("reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=NaCl+1+g", 422, "brings nothing"),
+        ("reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=CaCl2+0+g", 422, "above zero"),
+        ("reagent?equation=Ba%5E2%2B+%2B+SO4%5E2-+->+BaSO4&have=Na2SO4+0.500+g&reagent=BaCl2.2H2O&times=2", 200, "1.72"),
+        ("solution?molar=0.25&volume=500&formula=barium+chloride+dihydrate", 200, "30.53"),
+        ("solution?molar=0.25&volume=500", 422, "From what?"),
+        ("solution?molar=2&volume=100&stock=1", 422, "not weaker"),
+        ("solubility?formula=barium+sulfate&liquor=100&cation=0.01&washes=50", 200, "0.121"),
+        ("solubility?formula=NaCl&liquor=100", 422, "not on the shelf"),
+        ("content?sought=SO4&weighed=BaSO4&precipitate_a=0.300&sample_a=0.512&precipitate_b=0.296&sample_b=0.505", 200, "24.1"),
+        ("content?sought=SO4&weighed=BaSO4&precipitate_a=0.300", 422, "both masses"),
+        ("content?sought=MgSO4.7H2O&weighed=BaSO4", 200, "above 1"),
+        ("content?sought=SO4&weighed=BaSO4&precipitate_a=3.00&sample_a=0.512", 200, "above 100 %"),
+        ("filter?wanted=solid&solid=2&liquid=60&grain=crystals", 200, "Büchner"),
+        ("filter?wanted=solid&solid=-2&liquid=60", 422, "0 to 2000"),
+        ("wash?volume=10&behind=1", 200, "2 of 10 mL"),
+        ("wash?volume=&behind=1", 422, "is needed"),
+        ("paper?diameter=110&fold=twisted&plate=55", 200, "49 mm"),
+        ("paper?diameter=9", 422, "20 to 500"),
+    ],
+)  # fmt: skip
+def test_sums_on_their_pages(ida, address, status, says):
+    answer = ida.get(f"/reckon/{address}")
+    assert answer.status_code == status, answer.text[-1500:]
+    assert says in answer.text.replace("\xa0", " ")
+
+
+def test_an_outline_prints_at_its_size_with_a_square_to_check_by(ida):
+    svg = ida.get("/reckon/outline.svg?diameter=49")
+    assert svg.headers["content-type"].startswith("image/svg+xml")
+    assert 'width="70mm"' in svg.text
+    assert 'r="24.5"' in svg.text
+    assert 'width="50" height="50"' in svg.text
+
+
+@pytest.mark.parametrize(
+    ("path", "asked", "key", "value"),
+    [
+        ("equation/balance", {"equation": "Al + HCl -> AlCl3 + H2"}, "shown", "2 Al + 6 HCl → 2 AlCl₃ + 3 H₂"),
+        ("reaction", {"equation": "BaCl2 + Na2SO4 -> BaSO4 + 2 NaCl", "taken": ["BaCl2 1.00 g", "Na2SO4 1.00 g"]}, "limiting", "BaCl2"),
+        ("reagent", {"equation": "Ba2+ + SO42- -> BaSO4", "have": "Na2SO4", "mol": 0.01, "reagent": "BaCl2", "times": 1.0}, "mol", 0.01),
+        ("solution/make", {"formula": "NaCl", "mol_per_l": 1.0, "ml": 100.0}, "glass", "100 mL volumetric flask"),
+        ("solution/dilute", {"stock_mol_per_l": 2.0, "mol_per_l": 0.5, "ml": 100.0}, "amount", 25.0),
+        ("precipitate/factor", {"sought": "S", "weighed": "BaSO4"}, "factor", 0.1374),
+        ("precipitate/solubility", {"formula": "BaSO4", "pksp": 9.97, "washes_ml": 1000.0}, "in_washes_g", 0.002416),
+        ("precipitate/parallels", {"values": [1.0, 3.0]}, "relative", 1.0),
+        ("filter/choose", {"wanted": "solid", "solid_g": 2.0, "liquid_ml": 60.0}, "method", "vacuum"),
+        ("filter/wash", {"ml": 10.0, "behind_ml": 1.0}, "rinses", 2),
+    ],
+)  # fmt: skip
+def test_sums_under_api(school, path, asked, key, value):
+    got = school.visitor().post(f"/api/{path}", json=asked)
+    assert got.status_code == 200, got.text
+    assert got.json()[key] == (pytest.approx(value, rel=1e-3) if isinstance(value, float) else value)
+
+
+def test_the_rest_of_api(school):
+    client = school.visitor()
+    assert client.get("/api/filter/cone?diameter_mm=110").json()["holds_ml"] == pytest.approx(37.7, abs=0.1)
+    assert len(client.get("/api/filter/fold?fold=fluted").json()) == 4
+    assert client.post("/api/drying/limits", json={"labels": ["paper"], "melts": {}}).json() == [
+        [110.0, "paper browns"]
+    ]
+    for path, asked in (
+        ("equation/balance", {"equation": "Na -> K"}),
+        ("solution/make", {"formula": "Xy", "mol_per_l": 1, "ml": 5}),
+    ):
+        assert client.post(f"/api/{path}", json=asked).status_code == 422
