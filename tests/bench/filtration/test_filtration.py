@@ -283,3 +283,33 @@ def test_planning_sees_a_small_flask():
     )})  # fmt: skip
     assert "suction-flask-small" in [a.finding.code for a in judge_plan(poured, HouseRules(), CRAFTS)]
     assert "suction-flask-small" not in [a.finding.code for a in judge_plan(SUCTION, HouseRules(), CRAFTS)]
+
+
+def test_rinses_with_what_stays_behind_say_what_is_left():
+    from helvor.bench.filtration.wash import left_of
+
+    assert left_of([]) == 1
+    assert left_of([(3, 10, 1)]) == left_after(3, 10, 1)
+    assert left_of([(1, 10, 1), (1, 5, 2)]) == pytest.approx(1 / 11 * 2 / 7)
+
+
+def test_a_disc_that_is_not_subtracted_is_seen_when_planning():
+    def codes_of(*container):
+        steps = [
+            {"id": "s1", "kind": "dissolve", "gives": ["slurry"]},
+            {"id": "s2", "kind": "crucible filter", "takes": ["slurry"], "gives": ["liquor", "cake"], "container": ["crucible"]},
+            {"id": "s3", "kind": "pry out", "takes": ["cake"], "gives": ["solid"], "container": ["boat", "disc"]},
+            {"id": "s4", "kind": "dry", "takes": ["solid"], "gives": ["product"], "container": ["boat", "disc"]},
+            {"id": "s5", "kind": "weigh", "on": "product", "container": list(container)},
+        ]
+        procedure = Procedure.model_validate({"title": "x", "steps": steps})
+        return [a.finding.code for a in judge_plan(procedure, HouseRules(), CRAFTS)]
+
+    assert "disc-in-the-boat" in codes_of("boat")
+    assert "disc-in-the-boat" not in codes_of("boat", "disc")
+
+
+def test_boat_and_disc_are_two_tares():
+    mass = sheet_of("boat 2.100", "disc 0.150", "boat + disc sulfate dried 2.551").ledger.portion("sulfate").mass
+    assert mass.value == pytest.approx(0.301)
+    assert mass.u == pytest.approx(0.001 * (3 / 12) ** 0.5)

@@ -49,6 +49,8 @@ STEP_KINDS = (
     StepKind("wash", "Filter", "wash", "Wash the solid with small portions", 4, 2, kit=("wash bottle",), wets=True),
     StepKind("suck dry", "Filter", "draw air", "Draw air through until it drips no more", 1, 10,
              rules=("drying-place", "stopping-vacuum")),
+    StepKind("pry out", "Filter", "pry out", "Pry disc and solid into the tared boat, rinse the rest in", 5,
+             kit=("weighing boat", "spatula", "wash bottle"), collects=True),
     StepKind("transfer", "Filter", "transfer", "Transfer the solid to the dish", 4, kit=("spatula",), collects=True,
              rules=("drying-solid",)),
 )  # fmt: skip
@@ -97,6 +99,12 @@ CHECKS: dict[str, tuple[Check, ...]] = {
         Check("disc", "disc weighed alone, or with the crucible as one tare", "it comes out with the solid",
               on="paper"),
         Check("draws", "it draws: palm pulled, the sound changes", "then the mixture may come", on="funnel"),
+    ),
+    "pry out": (
+        Check("boat", "boat tared and newly labelled, on the underside too", "names on paper are lost", on=""),
+        Check("disc-known", "the disc's own mass is on record", "it is subtracted with the boat next day", on=""),
+        Check("rinsed", "the rest rinsed in with wash liquid", "what stays in the pores is lost", on=""),
+        Check("handed-on", "crucible clean, handed on to the next class", "they are scarce", on=""),
     ),
     "suck dry": (_AIR_FIRST, _SOURCE_FIRST),
 }  # fmt: skip
@@ -391,6 +399,30 @@ def overfilled(plan: Plan) -> Iterator[Advice]:
             )  # fmt: skip
 
 
+def disc_in_the_boat(plan: Plan) -> Iterator[Advice]:
+    """Disc and solid lie in a boat together, but only the boat is subtracted."""
+    for moment in plan.moments:
+        step = moment.step
+        if step.kind != "pry out":
+            continue
+        given = {name.casefold() for name in step.gives} or {step.on.casefold()}
+        for later in plan.moments[moment.number :]:
+            touched = {name.casefold() for name in (later.step.on, *later.step.takes) if name}
+            if later.step.kind in ("dry", "evaporate", "cool") and touched & given:
+                given |= {name.casefold() for name in later.step.gives}
+            weighs = later.step.kind == "weigh" and not later.step.empty and touched & given
+            if weighs and not any("disc" in label.casefold() for label in later.step.container):
+                yield Advice(
+                    Finding(
+                        "disc-in-the-boat", "caution",
+                        f"Step {later.number} weighs the boat with disc and solid, but names no disc on the pan.",
+                        "The disc would count as product.",
+                        "Write boat + disc, and weigh the disc alone before it is used.",
+                    ),
+                    later.step.id,
+                )  # fmt: skip
+
+
 def _built(model: type[Payload], **fields: object) -> Payload:
     try:
         return model(**fields)
@@ -462,6 +494,6 @@ CRAFT = Craft(
     describe=describe,
     rules=(flask_too_full, flammable_in_oven, dried_too_hot, cloudy, washes_dissolve, set_up_unchecked),
     causes=(ran_through, dissolved_in_washes, not_washed, stays_on_paper),
-    plan_rules=(overfilled,),
+    plan_rules=(overfilled, disc_in_the_boat),
     commands={"pour": _pour, "emptied": _empty, "wash": _wash, "filtrate": _filtrate},
 )

@@ -29,10 +29,10 @@ class Emptied(Payload):
 
 
 class Washed(Payload):
-    """A wash of the solid.
+    """A wash or rinse of the solid.
 
     Attributes:
-        volume: of each one; times: how many.
+        volume: of each one; times: how many; behind: what stays each time, where it is known.
         cold: how the liquid was.
         dissolves: how much of the solid a litre of it takes, g, where that is known.
         flammable: the liquid is.
@@ -43,6 +43,7 @@ class Washed(Payload):
     liquid: Name
     volume: Volume
     times: Annotated[StrictInt, Field(ge=1, le=20)] = 1
+    behind: Volume | None = None
     cold: Literal["ice-cold", "room", "hot"] = "room"
     dissolves: float | None = Field(None, ge=0, le=2000, allow_inf_nan=False)
     flammable: StrictBool = False

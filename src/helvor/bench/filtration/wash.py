@@ -9,6 +9,7 @@ Wash 2. A wash takes at most what its volume can dissolve, so the loss named is 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 from helvor.bench.quantity import Unreadable
 
@@ -54,6 +55,15 @@ def rinses_for(part_left: float, volume: float, behind: float) -> int:
     if needed > MOST_RINSES:
         raise Unreadable(f"That takes {needed} rinses: use more at a time, or drain better between them.")
     return max(1, needed)
+
+
+def left_of(rinses: Sequence[tuple[int, float, float]]) -> float:
+    """Part that is left after rinses of several sorts: each *(how many, volume, what stays behind)*.
+
+    >>> round(left_of([(1, 10, 2), (2, 5, 2)]), 4)
+    0.0136
+    """
+    return math.prod(left_after(times, volume, behind) for times, volume, behind in rinses)
 
 
 def best_split(total: float, behind: float, most: int = 6) -> list[tuple[int, float]]:

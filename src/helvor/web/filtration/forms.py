@@ -35,6 +35,7 @@ def washed(form: Form, run: Run, strikes: UUID | None) -> Payload:
         volume=form.volume("wash", required=True),
         times=form.whole("times") or 1,
         cold=form.text("cold") or "room",
+        behind=form.volume("behind"),
         dissolves=form.number("dissolves"),
     )
 
@@ -72,7 +73,7 @@ def values_of(payload: Payload) -> dict[str, list[str]]:
         case Poured() as p:
             return {"poured": [p.volume.number], "what": [p.what]}
         case Washed() as w:
-            return {"wash": [w.volume.number]}
+            return {"wash": [w.volume.number], "behind": [w.behind.number] if w.behind else []}
         case Filtrate() as f:
             return {"looks": ["clear" if f.clear else f.then or "cloudy"]}
         case Drying() as d:

@@ -11,7 +11,7 @@ from helvor.bench.filtration.craft import FILTERS, HALF, Flask, flask_of, melts_
 from helvor.bench.filtration.entries import Drying, Filtrate, Poured, Washed
 from helvor.bench.filtration.oven import Limit, limits
 from helvor.bench.filtration.paper import BELOW_RIM, FUNNELS, cone_of, fill_line, funnel_for_paper
-from helvor.bench.filtration.wash import wash_loss
+from helvor.bench.filtration.wash import left_of, rinses_for, wash_loss
 from helvor.bench.quantity import digits
 from helvor.bench.run.craft import Check
 from helvor.bench.run.losses import ends_through
@@ -19,6 +19,8 @@ from helvor.bench.run.work_out import RunWorksheet, StepSeen
 from helvor.web.rendering import fragment
 from helvor.web.run.crafts import AtStep
 
+CLEAN = 0.01
+"""Part of what was dissolved that may be left: 99 % washed out."""
 USUAL_PAPER = 110.0
 """Diameter of the paper where the step does not say, mm."""
 CONE_TIP, CONE_HALF, CONE_HIGH = (140.0, 196.0), 78.0, 135.1
@@ -102,7 +104,10 @@ class WashShown:
     liquids: list[str]
     washes: list[Washed]
     total: str
+    left: str
+    more: str
     loss: str
+    rinses: bool
     soluble: float | None
     volume: str
     times: int
@@ -232,6 +237,14 @@ def wash_instrument(at: AtStep) -> Markup:
     soluble = next((s for name in ends if (s := run.procedure.portion(name).soluble) is not None), None)
     total = sum(w.millilitres for w in washes)
     loss = sum(wash_loss(w.millilitres, w.dissolves if w.dissolves is not None else soluble or 0.0) for w in washes)
+    known = [(w.times, w.volume.value, w.behind.value) for w in washes if w.behind is not None]
+    left = more = ""
+    if known and len(known) == len(washes):
+        part = left_of(known)
+        left = digits(100 * part, 2)
+        _, volume, behind = known[-1]
+        if part > CLEAN and behind > 0:
+            more = str(rinses_for(CLEAN / part, volume, behind))
     planned = next((s for name in step.adds if (s := run.procedure.substance(name)) and s.amount), None)
     return fragment(
         "filtration/wash.html",
@@ -242,6 +255,9 @@ def wash_instrument(at: AtStep) -> Markup:
             ),
             washes=washes,
             total=f"{total:g}",
+            left=left,
+            more=more,
+            rinses=step.kind == "decant",
             loss=digits(1000 * loss, 2) if loss else "",
             soluble=soluble,
             volume=planned.amount.number if planned and planned.amount else "",
@@ -284,5 +300,6 @@ def oven_instrument(at: AtStep) -> Markup:
 INSTRUMENTS = {
     **dict.fromkeys(FILTERS, filter_instrument),
     "wash": wash_instrument,
+    "decant": wash_instrument,
     "dry": oven_instrument,
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from math import log10
@@ -14,9 +15,9 @@ from helvor.bench.filtration.paper import FoldStep, cone_of, disc_for_plate, fil
 from helvor.bench.filtration.wash import best_split, left_after, rinses_for, wash_loss
 from helvor.bench.formula import Equation, balance, parse_equation, plain, readable, supplies
 from helvor.bench.measured import Measured, shown, shown_with_u, total
-from helvor.bench.precipitation.amounts import read_lines
+from helvor.bench.precipitation.amounts import TakenLine, read_line, read_lines
 from helvor.bench.precipitation.gravimetry import content, factor, factor_working, parallels
-from helvor.bench.precipitation.reaction import outcome_working, react, reagent_for
+from helvor.bench.precipitation.reaction import Needed, outcome_working, react, reagent_for
 from helvor.bench.precipitation.solubility import losses, salt_of
 from helvor.bench.precipitation.solution import dilute, to_make
 from helvor.bench.quantity import Unreadable, digits, round_to
@@ -24,7 +25,7 @@ from helvor.bench.run.ledger import net_u
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import Item, known_as
 from helvor.web.filtration.instrument import CONE_WORDS, ConeShown, FlaskShown, cone_shown, flask_shown
-from helvor.web.forms import Form
+from helvor.web.forms import FieldErrors, Form
 from helvor.web.rendering import fragment
 
 
@@ -201,38 +202,39 @@ def reaction(form: Form, shelf: Shelf) -> Answer:
 
 
 def reagent(form: Form, shelf: Shelf) -> Answer:
-    """What to weigh of one reagent for another."""
+    """What to weigh of one reagent for another, on the part that reacts or on the whole sample."""
     equation, _ = _equation(form)
-    have, name, times = form.text("have"), form.text("reagent"), _number(form, "times", "The excess", 2.0)
+    times, name = _number(form, "times", "The excess", 2.0), form.text("reagent")
+    have = form.text("have")
     if not name:
         form.errors["reagent"] = "Which reagent is to be weighed?"
-    line = None
-    try:
-        line = read_lines(have, lambda one: _formula(one, shelf))
-    except Unreadable as unreadable:
-        form.errors["have"] = str(unreadable)
-    form.check()
-    if not line:
+    if not have:
         form.errors["have"] = "For how much of what? Write Na2SO4 0.50 g."
-        form.check()
-        raise Unreadable("unreachable")
-    first = line[0]
-    needed = reagent_for(equation, first.formula, first.amount.value, _formula(name, shelf), times)
-    bought = readable(_formula(name, shelf))
-    basis = form.text("basis")
+    form.check()
+    try:
+        part, whole = (
+            read_line(text, lambda one: _formula(one, shelf)) for text in (have, re.sub(r"[\d.,]+\s*%", "", have))
+        )
+    except Unreadable as unreadable:
+        raise FieldErrors({"have": str(unreadable)}) from unreadable
+    bought = _formula(name, shelf)
+
+    def needed(line: TakenLine, times: float) -> Needed:
+        return reagent_for(equation, line.formula, line.amount.value, bought, times)
+
+    chosen = whole if form.text("basis") == "sample" else part
+    result = needed(chosen, times)
     answer = Answer(f"With {times:g} times what the equation asks for.")
-    answer.large = [Large(f"{bought} to weigh", digits(needed.mass), "g", f"{digits(needed.amount)} mol")]
-    answer.working = [first.working, *needed.working]
-    if basis == "sample":
-        answer.remarks.append(
-            ("note", "Reckoned as if the whole sample were the analyte: on the safe side, and a right answer to its "
-             "own question.")
-        )  # fmt: skip
+    answer.large = [Large(f"{readable(bought)} to weigh", digits(result.mass), "g", f"{digits(result.amount)} mol")]
+    answer.working = [chosen.working, *result.working]
+    answer.head = ("", "the part that reacts", "the whole sample")
     answer.rows = [
-        (words, digits(reagent_for(equation, first.formula, first.amount.value, _formula(name, shelf), t).mass) + " g")
+        (words, *(f"{digits(needed(line, t).mass)} g" for line in (part, whole)))
         for words, t in (("just enough", 1.0), ("10 % more", 1.1), ("twice", 2.0))
     ]
-    answer.head = ("house rule", bought)
+    if part.amount.value < whole.amount.value:
+        answer.remarks = [("note", "On the whole sample it is on the safe side; both are right answers to a differently "
+                           "put question.")]  # fmt: skip
     return answer
 
 
@@ -488,7 +490,7 @@ SUMS: tuple[Sum, ...] = (
         "How much of one for another, in the form it is bought in.",
         (
             _EQUATION,
-            Asked("have", "For", "formula and amount", usual="Na2SO4 0.500 g"),
+            Asked("have", "For", "formula, amount, known part in %", usual="Na2SO4 0.500 g 62 %"),
             Asked("reagent", "Reagent as bought", usual="BaCl2·2H2O"),
             Asked("times", "Times what is needed", usual="2"),
             Asked("basis", "Reckoned on", options=(("part", "the part that reacts"), ("sample", "the whole sample"))),
