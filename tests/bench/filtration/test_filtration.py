@@ -297,7 +297,13 @@ def test_a_disc_that_is_not_subtracted_is_seen_when_planning():
     def codes_of(*container):
         steps = [
             {"id": "s1", "kind": "dissolve", "gives": ["slurry"]},
-            {"id": "s2", "kind": "crucible filter", "takes": ["slurry"], "gives": ["liquor", "cake"], "container": ["crucible"]},
+            {
+                "id": "s2",
+                "kind": "crucible filter",
+                "takes": ["slurry"],
+                "gives": ["liquor", "cake"],
+                "container": ["crucible"],
+            },
             {"id": "s3", "kind": "pry out", "takes": ["cake"], "gives": ["solid"], "container": ["boat", "disc"]},
             {"id": "s4", "kind": "dry", "takes": ["solid"], "gives": ["product"], "container": ["boat", "disc"]},
             {"id": "s5", "kind": "weigh", "on": "product", "container": list(container)},

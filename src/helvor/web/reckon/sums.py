@@ -233,8 +233,8 @@ def reagent(form: Form, shelf: Shelf) -> Answer:
         for words, t in (("just enough", 1.0), ("10 % more", 1.1), ("twice", 2.0))
     ]
     if part.amount.value < whole.amount.value:
-        answer.remarks = [("note", "On the whole sample it is on the safe side; both are right answers to a differently "
-                           "put question.")]  # fmt: skip
+        words = "On the whole sample it is on the safe side; both are right answers to a differently put question."
+        answer.remarks = [("note", words)]
     return answer
 
 
