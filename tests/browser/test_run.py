@@ -62,6 +62,7 @@ def test_a_bad_reading_is_said_where_it_happened_and_kept(page):
 
 def test_a_timer_goes_on_after_a_reload_and_is_stopped(page):
     open_run(page, 2)
+    page.locator(".strip a", has_text="11 cool").click()
     page.get_by_role("button", name="Timer 10 min").click()
     clock = page.locator(".timer time")
     expect(clock).to_have_text(re.compile(r"9:5\d|10:00"))

@@ -39,6 +39,11 @@ PUBLIC = {
     ("GET", "/api/filter/fold"),
     ("POST", "/api/filter/wash"),
     ("POST", "/api/drying/limits"),
+    ("POST", "/api/planar/tune"),
+    ("POST", "/api/planar/arrival"),
+    ("POST", "/api/planar/identify"),
+    ("POST", "/api/planar/cut"),
+    ("POST", "/api/planar/recipe"),
 }
 """What computes and keeps nothing, or lets somebody in."""
 

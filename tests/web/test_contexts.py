@@ -10,8 +10,8 @@ from helvor.web import api, containers, errors, history, people, places, reading
 from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
 from helvor.web.planar import routes
+from helvor.web.reckon import amounts, plates
 from helvor.web.reckon import routes as reckoning
-from helvor.web.reckon import sums
 from helvor.web.rendering import ENVIRONMENT, Shell
 from helvor.web.run import crafts, shown
 from helvor.web.run import routes as runs
@@ -52,9 +52,11 @@ PAGES = [
     ("reckon/reckon.html", reckoning.ReckonPage),
     ("reckon/work.html", reckoning.ReckonWork),
     ("reckon/outline.svg", reckoning.OutlineShown),
-    ("reckon/folds.html", sums.FoldsShown),
-    ("reckon/left.html", sums.WashPlot),
-    ("reckon/set_up.html", sums.SetUpShown),
+    ("reckon/folds.html", amounts.FoldsShown),
+    ("reckon/tuning.html", plates.TuningPlot),
+    ("reckon/sheet.html", plates.SheetShown),
+    ("reckon/left.html", amounts.WashPlot),
+    ("reckon/set_up.html", amounts.SetUpShown),
     ("filtration/filter.html", filtering.FilterShown),
     ("filtration/wash.html", filtering.WashShown),
     ("filtration/oven.html", filtering.OvenShown),

@@ -13,6 +13,12 @@ from helvor.bench.filtration.paper import Fold, cone_of, fill_line, fold_guide, 
 from helvor.bench.filtration.wash import left_after, rinses_for, wash_loss
 from helvor.bench.formula import balance, molar_mass, parse_equation, supplies
 from helvor.bench.measured import Measured
+from helvor.bench.planar.arrival import rise
+from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.planar.identify import SpotMark, identify, rank
+from helvor.bench.planar.plate import Phase
+from helvor.bench.planar.prepare import cut, recipe
+from helvor.bench.planar.tune import Point, best_gap, fit, law_for
 from helvor.bench.precipitation.amounts import read_lines
 from helvor.bench.precipitation.gravimetry import factor, parallels
 from helvor.bench.precipitation.reaction import outcome_working, react, reagent_for
@@ -314,6 +320,165 @@ def wash(asked: WashIn) -> WashOut:
     n = asked.rinses if asked.rinses is not None else rinses_for(1 - asked.washed_out, asked.ml, asked.behind_ml)
     lost = wash_loss(n * asked.ml, asked.dissolves_g_per_l) if asked.dissolves_g_per_l is not None else None
     return WashOut(rinses=n, left=left_after(n, asked.ml, asked.behind_ml), lost_at_most_g=lost)
+
+
+class PointIn(_In):
+    """One plate: the part of the stronger component (0 to 1), the Rf it gave and its uncertainty."""
+
+    phi: float = Field(gt=0, le=1)
+    rf: float = Field(gt=0, lt=1)
+    u: float = Field(0.02, ge=0, le=0.5)
+
+
+class TuneIn(_In):
+    """Plates of each compound; the phase decides the law; Rf at a composition, or the composition for an Rf."""
+
+    phase: Phase = "silica"
+    compounds: dict[str, list[PointIn]] = Field(min_length=1, max_length=12)
+    at: float | None = Field(None, gt=0, le=1)
+    target: float | None = Field(None, gt=0, lt=1)
+
+
+class TuneOut(BaseModel):
+    """a and m of R_M = a − m·x for each compound, Rf at the composition asked for, the composition for the target."""
+
+    a: dict[str, float]
+    m: dict[str, float]
+    rf: dict[str, Estimate]
+    phi: dict[str, float]
+    best_phi: float | None
+    best_gap: float | None
+
+
+@router.post("/planar/tune", tags=["planar chromatography"])
+def tune(asked: TuneIn) -> TuneOut:
+    """Fit how Rf follows the composition, and turn it round."""
+    law = law_for(asked.phase)
+    lines = {
+        name: fit([Point(p.phi, Estimate(value=p.rf, u=p.u)) for p in points], law)
+        for name, points in asked.compounds.items()
+    }
+    best = None
+    if len(lines) > 1:
+        try:
+            best = best_gap(lines)
+        except Unreadable:
+            best = None  # said by the two nulls: no composition near keeps them apart
+    return TuneOut(
+        a={name: line.a for name, line in lines.items()},
+        m={name: line.m for name, line in lines.items()},
+        rf={name: line.rf_at(asked.at) for name, line in lines.items()} if asked.at is not None else {},
+        phi={name: line.phi_for(asked.target) for name, line in lines.items()} if asked.target is not None else {},
+        best_phi=best.phi if best else None,
+        best_gap=best.gap if best else None,
+    )
+
+
+class ArrivalIn(_In):
+    """Readings of the front (minutes, mm over the origin) and the origin's height over the liquid, mm."""
+
+    readings: list[tuple[Positive, NotNegative]] = Field(min_length=1, max_length=50)
+    height_mm: NotNegative
+    stop_mm: Positive
+
+
+@router.post("/planar/arrival", tags=["planar chromatography"])
+def arrival(asked: ArrivalIn) -> Estimate:
+    """Minutes until the front is at the stopping line, counted from when the plate went in."""
+    return rise(asked.readings, asked.height_mm).minutes_to(asked.stop_mm)
+
+
+class MarkIn(_In):
+    name: str = Field(max_length=40)
+    rf: float = Field(ge=0, le=1)
+    u: float = Field(0.01, ge=0, le=0.5)
+    swatch: str = Field("", max_length=20)
+    seen: list[Annotated[str, Field(max_length=12)]] = Field([], max_length=6)
+
+
+class IdentifyIn(_In):
+    """Spots of an unknown, and of references or samples, by name."""
+
+    spots: list[MarkIn] = Field(max_length=40)
+    references: dict[str, list[MarkIn]] = Field(max_length=60)
+    same_plate: StrictBool = Field(True, description="References on the same plate; else samples on other plates.")
+
+
+class LikeOut(BaseModel):
+    name: str
+    score: float
+    spots: list[str]
+
+
+class IdentifyOut(BaseModel):
+    """What lies where a reference does, surest first; what is left over and what was not found."""
+
+    like: list[LikeOut]
+    unexplained: list[str]
+    absent: list[str]
+
+
+def _mark(mark: MarkIn) -> SpotMark:
+    return SpotMark(mark.name, mark.rf, mark.u, mark.swatch, frozenset(mark.seen))
+
+
+@router.post("/planar/identify", tags=["planar chromatography"])
+def what_it_may_be(asked: IdentifyIn) -> IdentifyOut:
+    """An unknown against references on its plate, or which of several samples made a plate."""
+    spots = [_mark(m) for m in asked.spots]
+    known = {name: [_mark(m) for m in marks] for name, marks in asked.references.items()}
+    if not asked.same_plate:
+        ranked = rank(spots, known)
+        likes = [LikeOut(name=r.name, score=r.score, spots=[m.spot for m in r.agree]) for r in ranked]
+        return IdentifyOut(like=likes, unexplained=list(ranked[0].only_here) if ranked else [], absent=[])
+    found = identify("", spots, known)
+    likes = [LikeOut(name=p.name, score=p.score, spots=[m.spot for m in p.matches]) for p in found.present]
+    return IdentifyOut(like=likes, unexplained=list(found.unexplained), absent=list(found.absent))
+
+
+class CutIn(_In):
+    """A sheet and the plates wanted out of it, mm, width first."""
+
+    sheet: tuple[Positive, Positive]
+    plate: tuple[Positive, Positive]
+    both_ways: StrictBool = False
+
+
+class CutOut(BaseModel):
+    columns: int
+    rows: int
+    count: int
+    turned: bool
+    waste: float
+
+
+@router.post("/planar/cut", tags=["planar chromatography"])
+def cutting(asked: CutIn) -> CutOut:
+    """The most plates out of a sheet."""
+    plan = cut(asked.sheet, asked.plate, both_ways=asked.both_ways)
+    return CutOut(columns=plan.columns, rows=plan.rows, count=plan.count, turned=plan.turned, waste=plan.waste)
+
+
+class RecipeIn(_In):
+    eluent: str = Field(max_length=120)
+    ml: Positive
+    step_ml: Positive = 0.5
+
+
+class RecipePartOut(BaseModel):
+    name: str
+    exact_ml: float
+    ml: float
+    percent: float
+
+
+@router.post("/planar/recipe", tags=["planar chromatography"])
+def eluent_recipe(asked: RecipeIn) -> list[RecipePartOut]:
+    """Volumes of an eluent that can be measured, and the ratio they make."""
+    return [
+        RecipePartOut(name=p.name, exact_ml=p.exact, ml=p.rounded, percent=p.percent)
+        for p in recipe(parse_eluent(asked.eluent), asked.ml, asked.step_ml)
+    ]
 
 
 class DryingLimitsIn(_In):

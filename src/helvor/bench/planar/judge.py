@@ -534,6 +534,33 @@ def _co_spot(lane: LaneOnPlate, parts: list[LaneOnPlate], seen: int, alone: int,
     )
 
 
+def identities(case: Case) -> Iterator[Finding]:
+    """What unknown lanes may hold, in words that claim no more than a plate can."""
+    for found in case.sheet.identities:
+        names = [one.name for one in found.present]
+        if not names:
+            if found.absent:
+                yield Finding(
+                    "unknown-unlike", "note",
+                    f"{found.label} has no spot where a reference lies.",
+                    "It holds none of them, or too little to be seen.", "Look under another light; spot more of it.",
+                    about=found.label,
+                )  # fmt: skip
+            continue
+        left = f"; {join(list(found.unexplained))} fits none of them" if found.unexplained else "; nothing is left over"
+        other = [m.spot for one in found.present for m in one.matches if m.colour is False]
+        colour = f" {join(other)} has another colour than its reference." if other else ""
+        alike = f" {join(list(found.alike[0]))} cannot be told apart here." if found.alike else ""
+        yield Finding(
+            "unknown-like", "note",
+            f"{found.label} has spots where {join(names)} {'lies' if len(names) == 1 else 'lie'}{left}.{colour}{alike}",
+            "The same Rf is no proof of identity, and one spot none of purity.",
+            "A co-spot, the colours and a second eluent make it surer."
+            + (f" Not found: {join(list(found.absent))}." if found.absent else ""),
+            about=found.label,
+        )  # fmt: skip
+
+
 def light_without_indicator(case: Case) -> Iterator[Finding]:
     """Dark spots under 254 nm on a plate that has no indicator."""
     plate = case.sheet.plate
@@ -568,4 +595,5 @@ RULES: tuple[Rule, ...] = (
     nothing_seen,
     co_spots,
     light_without_indicator,
+    identities,
 )

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 from uuid import UUID
 
+from helvor.bench.planar.identify import Identity
 from helvor.bench.planar.plate import Plate, SpotOnPlate
 from helvor.bench.quantity import Estimate, round_to, round_up_to
 from helvor.bench.worksheet import WorkingLine, Worksheet
@@ -157,3 +158,4 @@ class PlateWorksheet(Worksheet):
     fronts: dict[UUID, FrontHere | None]
     spots: list[SpotResult]
     neighbours: list[Neighbours]
+    identities: list[Identity] = field(default_factory=list)

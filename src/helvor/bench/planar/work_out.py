@@ -12,6 +12,7 @@ from helvor.bench.entry import Entry
 from helvor.bench.finding import by_severity
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar import judge, rf
+from helvor.bench.planar.identify import Identity, SpotMark, identify
 from helvor.bench.planar.plate import LaneOnPlate, Plate, SpotOnPlate, gather
 from helvor.bench.planar.results import FrontHere, Neighbours, PlateWorksheet, SpotResult
 from helvor.bench.quantity import Reading, reading_uncertainty
@@ -58,6 +59,7 @@ def work_out_plate(plate: Plate, rules: HouseRules, eluotropic_rank: Mapping[str
         fronts=fronts,
         spots=spots,
         neighbours=_neighbours(spots),
+        identities=_identities(plate, spots),
     )
     findings = [
         found.accepted(plate.acknowledged.get((found.code, found.about, found.what), ""))
@@ -149,6 +151,34 @@ def _neighbours(spots: list[SpotResult]) -> list[Neighbours]:
                 Neighbours(upper.name, lower.name, upper.key, lower.key, apart, a, b, rf.resolution(apart, a, b))
             )
     return pairs
+
+
+def mark_of(spot: SpotResult) -> SpotMark | None:
+    """A spot as it is compared: by its Rf, else by its place relative to the chosen reference; None without either."""
+    value = spot.rf or spot.relative
+    if value is None or value.value <= 0:
+        return None
+    unit = spot.on.spot.distance.value / value.value  # mm that count as 1
+    return SpotMark(spot.name, value.value, spot.u_spot / unit, spot.on.spot.swatch, frozenset(spot.on.spot.seen))
+
+
+def _identities(plate: Plate, spots: list[SpotResult]) -> list[Identity]:
+    """Every unknown lane against the references of this plate."""
+    marks: dict[UUID, list[SpotMark]] = {lane.key: [] for lane in plate.lanes}
+    for spot in spots:
+        mark = mark_of(spot)
+        if mark is not None:
+            marks[spot.on.on.key].append(mark)
+    references = {
+        lane.lane.substance or lane.label: marks[lane.key] for lane in plate.lanes if lane.lane.role == "reference"
+    }
+    if not any(references.values()):
+        return []
+    return [
+        identify(lane.label, marks[lane.key], references, lane.key)
+        for lane in plate.lanes
+        if lane.lane.role == "unknown" and marks[lane.key]
+    ]
 
 
 def stages(plate: Plate) -> list[Stage]:

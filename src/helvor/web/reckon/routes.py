@@ -12,7 +12,8 @@ from helvor.bench.quantity import Unreadable
 from helvor.notebook import shelf_values
 from helvor.notebook.pages import NotYours
 from helvor.web.forms import FieldErrors, Form
-from helvor.web.reckon.sums import SUM, SUMS, Answer, Sum
+from helvor.web.reckon.answer import Answer, Sum
+from helvor.web.reckon.sums import SUM, SUMS
 from helvor.web.rendering import Shell, html, is_htmx, render
 from helvor.web.security import VisitorDep, pool
 

@@ -1,0 +1,531 @@
+"""Sums of substances and filters: each answer is put together from the heart's functions."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from math import log10
+
+from helvor.bench.filtration.choose import GRAINS, METHODS, Choice, Task, choose
+from helvor.bench.filtration.craft import Flask
+from helvor.bench.filtration.paper import FoldStep, cone_of, disc_for_plate, fill_line, fold_guide, funnel_for_paper
+from helvor.bench.filtration.wash import best_split, left_after, rinses_for, wash_loss
+from helvor.bench.formula import Equation, balance, parse_equation, plain, readable, supplies
+from helvor.bench.measured import Measured, shown, shown_with_u, total
+from helvor.bench.precipitation.amounts import TakenLine, read_line, read_lines
+from helvor.bench.precipitation.gravimetry import content, factor, factor_working, parallels
+from helvor.bench.precipitation.reaction import Needed, outcome_working, react, reagent_for
+from helvor.bench.precipitation.solubility import losses, salt_of
+from helvor.bench.precipitation.solution import dilute, to_make
+from helvor.bench.quantity import Unreadable, digits, round_to
+from helvor.bench.run.ledger import net_u
+from helvor.bench.worksheet import WorkingLine
+from helvor.shelf.shelf import known_as
+from helvor.web.filtration.instrument import CONE_WORDS, ConeShown, FlaskShown, cone_shown, flask_shown
+from helvor.web.forms import FieldErrors, Form
+from helvor.web.reckon.answer import Answer, Asked, Large, Shelf, Sum, formula_of, number_of
+from helvor.web.rendering import fragment
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FoldsShown:
+    """The pictures of a fold."""
+
+    guide: list[FoldStep]
+
+
+SUCTION_FLASKS = (50, 100, 250, 500, 1000)
+"""Usual suction flasks, mL. Common practice."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SetUpShown:
+    """The set-up of a way to filter, drawn."""
+
+    cone: ConeShown | None
+    flask: FlaskShown | None
+    crucible: bool
+    hot: bool
+    school: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WashPlot:
+    """What is left after each rinse, on a scale of powers of ten; x, y and width of each bar, and its words."""
+
+    bars: list[tuple[float, float, float, str]]
+    wanted_y: float | None
+
+
+def _equation(form: Form) -> tuple[Equation, bool]:
+    """The equation, balanced, and whether it was as written."""
+    text = form.text("equation")
+    try:
+        return parse_equation(text), True
+    except Unreadable:
+        try:
+            return balance(text), False
+        except Unreadable as unreadable:
+            form.errors["equation"] = str(unreadable)
+            form.check()
+            raise
+
+
+def reaction(form: Form, shelf: Shelf) -> Answer:
+    """Balanced equation, limiting reagent, excess, theoretical masses, percent yield."""
+    equation, as_written = _equation(form)
+    says = "The equation balances as it is written." if as_written else "Balanced with these numbers."
+    answer = Answer(says, [Large("equation", str(equation), "")])
+    try:
+        taken = read_lines(form.text("amounts"), lambda name: formula_of(name, shelf))
+    except Unreadable as unreadable:
+        form.errors["amounts"] = str(unreadable)
+        form.check()
+        raise
+    if not taken:
+        return answer
+    amounts: dict[str, Measured] = {}
+    for line in taken:
+        into = next((f for f in equation.left if supplies(line.formula, f)), None)
+        if into is None:
+            form.errors["amounts"] = f"{readable(line.formula)} brings nothing that stands on the left of the equation."
+            form.check()
+            continue
+        answer.working.append(line.working)
+        brings = line.amount * supplies(line.formula, into)
+        amounts[into] = amounts[into] + brings if into in amounts else brings
+    outcome = react(equation, amounts)
+    answer.says += f" {readable(outcome.limiting)} runs out first."
+    answer.head = ("", "mol", "possible, g", "left over")
+    for formula, amount in amounts.items():
+        if formula == outcome.limiting:
+            over = "limiting"
+        else:
+            over = f"{shown(outcome.left[formula])} mol (+{100 * outcome.excess[formula]:.0f} %)"
+        answer.rows.append((readable(formula), shown(amount), "", over))
+    for formula, made in outcome.made.items():
+        answer.rows.append((readable(formula), shown(made), shown_with_u(outcome.mass(formula)), ""))
+    answer.working += outcome_working(equation, amounts, outcome)
+    obtained, of = form.mass("obtained"), form.text("product")
+    if obtained is not None:
+        product = next((f for f in equation.right if not of or plain(formula_of(of, shelf)) == f), None)
+        if product is None:
+            form.errors["product"] = "It does not stand on the right of the equation."
+            form.check()
+            return answer
+        got = Measured.read(obtained.value, net_u(obtained.resolution), "obtained", obtained.decimals)
+        possible = outcome.mass(product)
+        part = got / possible
+        answer.large.append(Large(f"yield of {readable(product)}", shown(part * 100, most=1), "%",
+                                  f"of {shown(possible)} g possible"))  # fmt: skip
+        answer.working.append(
+            WorkingLine("Percent yield", f"{shown(got)} ÷ {shown(possible)} g = {shown_with_u(part * 100)} %")
+        )
+        if (got - possible).value > 2 * (got - possible).u:
+            answer.remarks.append(
+                ("caution", "More than is possible, beyond its uncertainty: still wet, a tare missed, or precipitant "
+                 "carried down with it. It never means success.")
+            )  # fmt: skip
+    return answer
+
+
+def reagent(form: Form, shelf: Shelf) -> Answer:
+    """What to weigh of one reagent for another, on the part that reacts or on the whole sample."""
+    equation, _ = _equation(form)
+    times, name = number_of(form, "times", "The excess", 2.0), form.text("reagent")
+    have = form.text("have")
+    if not name:
+        form.errors["reagent"] = "Which reagent is to be weighed?"
+    if not have:
+        form.errors["have"] = "For how much of what? Write Na2SO4 0.50 g."
+    form.check()
+    try:
+        part, whole = (
+            read_line(text, lambda one: formula_of(one, shelf)) for text in (have, re.sub(r"[\d.,]+\s*%", "", have))
+        )
+    except Unreadable as unreadable:
+        raise FieldErrors({"have": str(unreadable)}) from unreadable
+    bought = formula_of(name, shelf)
+
+    def needed(line: TakenLine, times: float) -> Needed:
+        return reagent_for(equation, line.formula, line.amount.value, bought, times)
+
+    chosen = whole if form.text("basis") == "sample" else part
+    result = needed(chosen, times)
+    answer = Answer(f"With {times:g} times what the equation asks for.")
+    answer.large = [Large(f"{readable(bought)} to weigh", digits(result.mass), "g", f"{digits(result.amount)} mol")]
+    answer.working = [chosen.working, *result.working]
+    answer.head = ("", "the part that reacts", "the whole sample")
+    answer.rows = [
+        (words, *(f"{digits(needed(line, t).mass)} g" for line in (part, whole)))
+        for words, t in (("just enough", 1.0), ("10 % more", 1.1), ("twice", 2.0))
+    ]
+    if part.amount.value < whole.amount.value:
+        words = "On the whole sample it is on the safe side; both are right answers to a differently put question."
+        answer.remarks = [("note", words)]
+    return answer
+
+
+def solution(form: Form, shelf: Shelf) -> Answer:
+    """A solution to volume from a solid, or from a stronger one."""
+    molar, volume = number_of(form, "molar", "The concentration"), number_of(form, "volume", "The volume")
+    stock, name = form.number("stock"), form.text("formula")
+    if stock is None and not name:
+        form.errors["formula"] = "From what? Name the solid, or give the stronger solution."
+    purity = form.number("purity")
+    form.check()
+    if stock is not None:
+        made = dilute(stock, molar, volume)
+        large = Large("of the stronger one", digits(made.amount, 4), "mL", made.glass)
+    else:
+        formula = formula_of(name, shelf)
+        made = to_make(molar, volume, formula, (purity or 100.0) / 100)
+        large = Large(f"{readable(formula)} to weigh", digits(made.amount, 4), "g", made.glass)
+    return Answer(
+        "Made up to the mark, not solid plus the full volume of water.", [large], steps=list(made.how),
+        working=list(made.working),
+    )  # fmt: skip
+
+
+def solubility(form: Form, shelf: Shelf) -> Answer:
+    """What stays dissolved."""
+    name = form.text("formula")
+    formula = formula_of(name, shelf)
+    item = known_as(shelf, formula, ("precipitate",))
+    pksp = form.number("pksp")
+    if not formula:
+        form.errors["formula"] = "Of which precipitate?"
+    elif pksp is None and (item is None or "pksp" not in item.values):
+        form.errors["pksp"] = "Its solubility product is not on the shelf: give its pKsp."
+    liquor, washes = number_of(form, "liquor", "The volume", 0.0), number_of(form, "washes", "The volume", 0.0)
+    cation, anion = number_of(form, "cation", "", 0.0), number_of(form, "anion", "", 0.0)
+    form.check()
+    known = item.values["pksp"] if item is not None and pksp is None else None
+    power = pksp if pksp is not None else float(known.text) if known is not None else 0.0
+    salt = salt_of(formula)
+    plain_water = losses(formula, 10**-power, liquor=liquor, washes=washes)
+    found = losses(formula, 10**-power, liquor=liquor, cation=cation, anion=anion, washes=washes)
+    answer = Answer(f"Of {readable(formula)}, pKsp {power:g}{f' ({known.source})' if known else ''}.")
+    answer.large = [
+        Large("stays in the liquor", *_small(found.liquor)),
+        Large("goes with the washes", *_small(found.washes), "at most"),
+    ]
+    if found.liquor and (cation or anion):
+        less = digits(plain_water.liquor / found.liquor, 2)
+        answer.says += f" The ion in common leaves {less} times less in the liquor than pure water would."
+    weighed = form.mass("weighed")
+    if weighed is not None and weighed.value > 0:
+        part = (found.liquor + found.washes) / (weighed.value + found.liquor + found.washes)
+        answer.large.append(Large("of the precipitate", digits(100 * part, 2), "%", "lost by solubility"))
+    answer.working = list(found.working)
+    answer.remarks = [
+        ("note", f"Ions: {salt.p} {salt.cation}, {salt.q} {salt.anion} in one unit. Activities are left out: in "
+         "salt-rich liquors somewhat more dissolves; too great an excess can redissolve some as complexes."),
+    ]  # fmt: skip
+    return answer
+
+
+def _small(grams: float) -> tuple[str, str]:
+    """A small mass with its unit: milligrams, or micrograms where those would begin with zeros."""
+    return (digits(1000 * grams), "mg") if grams >= 1e-5 or grams == 0 else (digits(1e6 * grams), "µg")
+
+
+def contents(form: Form, shelf: Shelf) -> Answer:
+    """Per cent of the sought in the sample, one or two determinations."""
+    sought, weighed = (formula_of(form.text(n), shelf) for n in ("sought", "weighed"))
+    for name, value, what in (("sought", sought, "What is sought?"), ("weighed", weighed, "What is weighed?")):
+        if not value:
+            form.errors[name] = what
+    pairs = []
+    for letter in "ab":
+        precipitate, sample = form.mass(f"precipitate_{letter}"), form.mass(f"sample_{letter}")
+        if precipitate is not None and sample is not None:
+            pairs.append((letter.upper(), precipitate, sample))
+        elif precipitate is not None or sample is not None:
+            form.errors[f"{'sample' if sample is None else 'precipitate'}_{letter}"] = "Give both masses, or neither."
+    form.check()
+    number = factor(sought, weighed, form.text("carrier"))
+    answer = Answer(large=[Large("factor", round_to(number, 4), "", f"{readable(sought)} per {readable(weighed)}")])
+    answer.working = [factor_working(sought, weighed, form.text("carrier"))]
+    if number > 1:
+        answer.says = "The factor is above 1: the sought form is heavier than what is weighed for it."
+    parts = []
+    for letter, precipitate, sample in pairs:
+        m = Measured.read(precipitate.value, net_u(precipitate.resolution), f"p{letter}", precipitate.decimals)
+        s = Measured.read(sample.value, net_u(sample.resolution), f"s{letter}", sample.decimals)
+        part = content(m, number, s)
+        parts.append(part)
+        answer.rows.append((letter, f"{precipitate}", f"{sample}", f"{shown_with_u(part * 100)} %"))
+        answer.working.append(
+            WorkingLine(
+                f"Determination {letter}",
+                f"{precipitate} × {round_to(number, 4)} ÷ {sample} = {shown_with_u(part * 100)} %",
+            )
+        )
+        if (part - 1.0).value > 2 * part.u:
+            answer.remarks.append(("caution", f"{letter} is above 100 % beyond its uncertainty: wet, tare missed, or "
+                                   "something else carried down."))  # fmt: skip
+    answer.head = ("", "precipitate", "sample", readable(sought)) if parts else ()
+    if parts:
+        mean = total(parts) * (100 / len(parts))
+        answer.large.append(Large(f"{readable(sought)} in the sample", shown(mean), "%", f"mean of {len(parts)}"))
+    if len(parts) > 1:
+        beside = parallels([part.value * 100 for part in parts])
+        answer.large.append(
+            Large("apart", digits(100 * beside.relative, 2), "%", f"of the mean; {digits(beside.spread, 2)} % absolute")
+        )
+    return answer
+
+
+def filters(form: Form, shelf: Shelf) -> Answer:
+    """Which way to filter."""
+    solid, liquid = number_of(form, "solid", "The mass"), number_of(form, "liquid", "The volume")
+    form.check()
+    picks = set(form.all("so"))
+    choice = choose(
+        Task(
+            wanted="liquid" if form.text("wanted") == "liquid" else "solid",
+            solid=solid,
+            liquid=liquid,
+            grain=form.text("grain") or "crystals",  # type: ignore[arg-type]  # refused below when it is not one
+            hot="hot" in picks, settles="settles" in picks, weighed="weighed" in picks, crucibles="crucibles" in picks,
+            aid="aid" in picks, minutes=form.number("minutes"), school=form.text("school") or "half",
+        )
+    )  # fmt: skip
+    return _chosen(choice, liquid, form.text("school") or "half")
+
+
+def _chosen(choice: Choice, liquid: float, school: str) -> Answer:
+    answer = Answer(choice.why, [Large("way", METHODS[choice.method], "")])
+    answer.rows = [
+        ("funnel", choice.funnel),
+        ("paper", f"{choice.paper:g} mm, {choice.speed}, {choice.fold}" if choice.paper else "none"),
+        ("it runs", f"about {choice.minutes:.0f} min" + (f", {choice.pours} pours" if choice.pours > 1 else "")),
+    ]
+    answer.head = ("", "")
+    answer.steps = list(choice.also)
+    if choice.paper:
+        answer.links.append((f"/reckon/outline.svg?diameter={choice.paper:g}", "Outline to print 1 : 1"))
+    sucked = choice.method in ("vacuum", "crucible") or choice.fold == "flat"
+    rule = "half" if choice.fold == "quarter" and school == "half" else "rim"
+    size = next((size for size in SUCTION_FLASKS if size >= 2 * liquid), SUCTION_FLASKS[-1])
+    set_up = SetUpShown(
+        cone=None if sucked else cone_shown(choice.paper, rule, liquid),
+        flask=flask_shown(Flask(float(size), min(liquid, size / 2))) if sucked else None,
+        crucible=choice.method == "crucible",
+        hot=choice.method == "hot-gravity",
+        school=CONE_WORDS[rule],
+    )
+    answer.drawing = fragment("reckon/set_up.html", set_up)
+    if not sucked:
+        answer.drawing += fragment("reckon/folds.html", FoldsShown(guide=fold_guide(choice.fold)))
+    elif liquid > size / 2:
+        answer.steps.append(f"Empty the flask on the way: {liquid:g} mL is more than half of {size} mL.")
+    else:
+        answer.rows.insert(2, ("flask", f"suction flask, {size} mL, clamped; a trap before the source"))
+    return answer
+
+
+def washing(form: Form, shelf: Shelf) -> Answer:
+    """How many washes."""
+    volume, behind = (
+        number_of(form, "volume", "The volume of one rinse"),
+        number_of(form, "behind", "What stays behind"),
+    )
+    wanted = number_of(form, "wanted", "", 99.0)
+    form.check()
+    if not 0 < wanted < 100:
+        form.errors["wanted"] = "Washed out is above 0 and below 100 %."
+        form.check()
+    n = rinses_for(1 - wanted / 100, volume, behind)
+    left = left_after(n, volume, behind)
+    answer = Answer(f"{n} of {volume:g} mL leave {digits(100 * left, 2)} % behind.")
+    answer.large = [Large("rinses", str(n), f"of {volume:g} mL", f"{n * volume:g} mL in all")]
+    answer.head = ("the same volume as", "left, %")
+    answer.rows = [
+        (f"{k} × {digits(n * volume / k, 3)} mL", digits(100 * part, 2)) for k, part in best_split(n * volume, behind)
+    ]
+    solubility_ = form.number("solubility")
+    if solubility_ is not None:
+        answer.large.append(Large("can dissolve", *_small(wash_loss(n * volume, solubility_)), "at most"))
+    answer.working = [
+        WorkingLine("Left after n", f"({behind:g} ÷ ({behind:g} + {volume:g}))^{n} = {digits(100 * left, 2)} %")
+    ]
+    shown_n = min(max(n + 2, 4), 12)
+    bars = []
+    for k in range(shown_n + 1):
+        part = left_after(k, volume, behind)
+        y = _power_y(part)
+        bars.append((round(46 + 36.0 * k, 1), y, round(172 - y, 1), f"{digits(100 * part, 2)} % after {k}"))
+    answer.drawing = fragment("reckon/left.html", WashPlot(bars=bars, wanted_y=_power_y(1 - wanted / 100)))
+    return answer
+
+
+def _power_y(part: float) -> float:
+    """y of a part on four powers of ten, 1 at the top."""
+    return round(12 + 160 * -log10(max(part, 1e-4)) / 4, 1)
+
+
+def folding(form: Form, shelf: Shelf) -> Answer:
+    """What a paper holds, and how it is folded."""
+    diameter = number_of(form, "diameter", "The paper's diameter")
+    plate = form.number("plate")
+    form.check()
+    cone = cone_of(diameter)
+    answer = Answer(
+        f"Folded it stands {round_to(cone.height, 0)} mm high, {round_to(2 * cone.radius, 0)} mm across, in a funnel "
+        f"of {funnel_for_paper(diameter)} mm."
+    )
+    half, rim = fill_line(diameter, "half"), fill_line(diameter, "rim")
+    answer.large = [
+        Large("to half its height", digits(half.volume, 2), "mL"),
+        Large("to 1 cm below the edge", digits(rim.volume, 2), "mL"),
+    ]
+    fold = form.text("fold") or "quarter"
+    answer.drawing = fragment("reckon/folds.html", FoldsShown(guide=fold_guide(fold)))
+    answer.links.append((f"/reckon/outline.svg?diameter={diameter:g}", f"Outline of {diameter:g} mm to print 1 : 1"))
+    if plate is not None:
+        cut = disc_for_plate(plate)
+        answer.remarks.append(("note", f"For a flat plate of {plate:g} mm cut to {cut:g} mm: 3 mm inside the outline."))
+        answer.links.append((f"/reckon/outline.svg?diameter={cut:g}", f"Outline of {cut:g} mm"))
+    return answer
+
+
+_EQUATION = Asked(
+    "equation", "Equation", "numbers are found if they are missing", usual="BaCl2 + Na2SO4 -> BaSO4 + NaCl", wide=True
+)
+
+AMOUNTS: tuple[Sum, ...] = (
+    Sum(
+        "reaction",
+        "Equation and yield",
+        "Balance, limiting reagent, what is possible, percent yield.",
+        (
+            _EQUATION,
+            Asked(
+                "amounts",
+                "Taken",
+                "a line each: formula or name, and amount",
+                usual="BaCl2·2H2O 1.222 g\nNa2SO4 25.0 mL 0.25 M",
+                lines=4,
+                wide=True,
+            ),
+            Asked("obtained", "Obtained", unit="g"),
+            Asked("product", "of", "the first product else"),
+        ),
+        reaction,
+    ),
+    Sum(
+        "reagent",
+        "Reagent to weigh",
+        "How much of one for another, in the form it is bought in.",
+        (
+            _EQUATION,
+            Asked("have", "For", "formula, amount, known part in %", usual="Na2SO4 0.500 g 62 %"),
+            Asked("reagent", "Reagent as bought", usual="BaCl2·2H2O"),
+            Asked("times", "Times what is needed", usual="2"),
+            Asked("basis", "Reckoned on", options=(("part", "the part that reacts"), ("sample", "the whole sample"))),
+        ),
+        reagent,
+    ),
+    Sum(
+        "solution",
+        "A solution to volume",
+        "From a solid, or by diluting a stronger one.",
+        (
+            Asked("molar", "Wanted", unit="mol/L", usual="0.25"),
+            Asked("volume", "Volume", unit="mL", usual="500"),
+            Asked("formula", "From the solid", "formula or name", usual="BaCl2·2H2O"),
+            Asked("purity", "Pure to", unit="%"),
+            Asked("stock", "or from a solution of", unit="mol/L"),
+        ),
+        solution,
+    ),
+    Sum(
+        "solubility",
+        "What stays dissolved",
+        "A precipitate's loss in its liquor and in the washes.",
+        (
+            Asked("formula", "Precipitate", "formula or name", usual="BaSO4"),
+            Asked("pksp", "pKsp", "else the shelf's"),
+            Asked("liquor", "Liquor", unit="mL", usual="120"),
+            Asked("cation", "excess of its cation", unit="mol/L", usual="0.01"),
+            Asked("anion", "or of its anion", unit="mol/L"),
+            Asked("washes", "Washes, pure water", unit="mL", usual="25"),
+            Asked("weighed", "Precipitate weighed", unit="g"),
+        ),
+        solubility,
+    ),
+    Sum(
+        "content",
+        "Content by weighing",
+        "Gravimetric factor, per cent in the sample, two side by side.",
+        (
+            Asked("sought", "Sought", "formula", usual="SO4"),
+            Asked("weighed", "Weighed as", "formula", usual="BaSO4"),
+            Asked("carrier", "Counted by", "element, where they share several"),
+            Asked("precipitate_a", "Precipitate A", unit="g"),
+            Asked("sample_a", "Sample A", unit="g"),
+            Asked("precipitate_b", "Precipitate B", unit="g"),
+            Asked("sample_b", "Sample B", unit="g"),
+        ),
+        contents,
+    ),
+    Sum(
+        "filter",
+        "Which way to filter",
+        "Gravity, fluted and hot, vacuum or decant first; funnel and paper.",
+        (
+            Asked("wanted", "Wanted", options=(("solid", "the solid"), ("liquid", "the liquid"))),
+            Asked("solid", "Solid", "dry", unit="g", usual="2"),
+            Asked("liquid", "Liquid", unit="mL", usual="60"),
+            Asked("grain", "It is", usual="crystals", options=tuple(GRAINS.items())),
+            Asked("minutes", "Time there is", unit="min"),
+            Asked(
+                "so",
+                "and",
+                options=(
+                    ("hot", "hot, would crystallize"),
+                    ("settles", "settles well"),
+                    ("weighed", "is weighed, stands a hot oven"),
+                    ("crucibles", "crucibles are there"),
+                    ("aid", "drying agent or charcoal"),
+                ),
+                wide=True,
+            ),
+        ),
+        filters,
+    ),
+    Sum(
+        "wash",
+        "How many washes",
+        "What is left after n rinses, how many for 99 %.",
+        (
+            Asked("volume", "One rinse", unit="mL", usual="10"),
+            Asked("behind", "Stays behind", unit="mL", usual="2"),
+            Asked("wanted", "Washed out", unit="%", usual="99"),
+            Asked("solubility", "A litre dissolves", "of the solid", unit="g"),
+        ),
+        washing,
+    ),
+    Sum(
+        "paper",
+        "Papers and folds",
+        "What a cone holds, how it is folded, outlines to cut.",
+        (
+            Asked("diameter", "Paper", unit="mm", usual="110"),
+            Asked(
+                "fold",
+                "Fold",
+                options=(
+                    ("quarter", "quarter cone"),
+                    ("torn", "corner torn"),
+                    ("twisted", "twisted cone"),
+                    ("fluted", "fluted"),
+                ),
+            ),
+            Asked("plate", "Flat plate", "inner diameter", unit="mm"),
+        ),
+        folding,
+    ),
+)

@@ -1,0 +1,81 @@
+"""What a sum asks and what comes out of it, whatever it is about."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from markupsafe import Markup
+
+from helvor.bench.worksheet import WorkingLine
+from helvor.shelf.shelf import Item, known_as
+from helvor.web.forms import Form
+
+Shelf = Sequence[Item]
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A field of a sum: ``options`` make it a choice, ``lines`` a text of several lines."""
+
+    name: str
+    label: str
+    hint: str = ""
+    unit: str = ""
+    usual: str = ""
+    options: tuple[tuple[str, str], ...] = ()
+    lines: int = 0
+    wide: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Large:
+    """A large number: what it is, value, unit, and a word more."""
+
+    label: str
+    value: str
+    unit: str
+    more: str = ""
+
+
+@dataclass(slots=True)
+class Answer:
+    """What comes out: large numbers, a sentence, a table, what to do, remarks, the working, a drawing."""
+
+    says: str = ""
+    large: list[Large] = field(default_factory=list)
+    head: tuple[str, ...] = ()
+    rows: list[tuple[str, ...]] = field(default_factory=list)
+    steps: list[str] = field(default_factory=list)
+    remarks: list[tuple[str, str]] = field(default_factory=list)
+    working: list[WorkingLine] = field(default_factory=list)
+    drawing: Markup = field(default_factory=Markup)
+    links: list[tuple[str, str]] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class Sum:
+    """One sum: its key, title, a line on what it answers, its fields, and the reader of its answer."""
+
+    key: str
+    title: str
+    about: str
+    asks: tuple[Asked, ...]
+    answer: Callable[[Form, Shelf], Answer]
+
+
+def formula_of(name: str, shelf: Shelf) -> str:
+    """The formula of a name on the shelf; what was typed where it is not a name there."""
+    item = known_as(shelf, name, ("substance", "precipitate", "solvent"))
+    return item.formula or name if item is not None else name
+
+
+def number_of(form: Form, name: str, what: str, usual: float | None = None) -> float:
+    """A number that is needed; its trouble stands at its field."""
+    value = form.number(name)
+    if value is None:
+        if usual is None:
+            form.errors.setdefault(name, f"{what} is needed.")
+            return 0.0
+        return usual
+    return value

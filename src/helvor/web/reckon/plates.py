@@ -1,0 +1,360 @@
+"""Sums about plates: tuning an eluent, when the front arrives, what is cut, mixed and spotted."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from helvor.bench.planar.arrival import read_readings, rise
+from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.planar.plate import PHASES
+from helvor.bench.planar.prepare import (
+    Cut,
+    cut,
+    lane_positions,
+    level,
+    recipe,
+    spotting,
+    volume_for,
+    width_for,
+)
+from helvor.bench.planar.tune import Line, Point, best_gap, fit, hint, law_for, read_plates
+from helvor.bench.quantity import Estimate, Unreadable, digits, round_to, round_up_to
+from helvor.bench.worksheet import WorkingLine
+from helvor.web.forms import FieldErrors, Form
+from helvor.web.reckon.answer import Answer, Asked, Large, Shelf, Sum, number_of
+from helvor.web.rendering import fragment
+
+PLOT = (46.0, 560.0, 14.0, 254.0)
+"""Left, right, top and bottom of the tuning plot."""
+TINTS = ("#0B6E78", "#8F5600", "#3F5B9A", "#A8263A", "#2F6B3A", "#5F6B74", "#7B4A9E", "#B8323A")
+
+
+@dataclass(frozen=True, slots=True)
+class Curve:
+    """A compound's Rf over the composition: path, dots of the plates, spot at the composition looked at, label."""
+
+    name: str
+    path: str
+    dots: list[tuple[float, float]]
+    spot: tuple[float, float] | None
+    label_y: float
+    tint: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TuningPlot:
+    """The plot, and the plate that would come out at the composition looked at."""
+
+    curves: list[Curve]
+    ticks: list[tuple[float, str]]
+    at_x: float | None
+    at: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SheetShown:
+    """A sheet with its cut lines, mm; a plate with its lanes beside it."""
+
+    sheet: tuple[float, float]
+    plan: Cut
+    lanes: list[float]
+    origin: float
+
+
+def with_u(rf: Estimate) -> str:
+    """``0.43 ± 0.02``"""
+    return f"{round_to(rf.value, 2)} ± {round_up_to(rf.u, 2)}"
+
+
+def tuning(form: Form, shelf: Shelf) -> Answer:
+    """Fit, predicted plate, best composition; from one plate a hint."""
+    law = law_for(form.text("phase") or "silica")
+    try:
+        points = read_plates(form.text("plates"))
+    except Unreadable as unreadable:
+        raise FieldErrors({"plates": str(unreadable)}) from unreadable
+    target, at = form.number("target"), form.number("at")
+    form.check()
+    answer = Answer()
+    compositions = sorted({point.phi for ones in points.values() for point in ones})
+    if len(compositions) == 1:
+        return _hint(points, target, law, answer)
+    try:
+        lines = {name: fit(ones, law) for name, ones in points.items() if len({p.phi for p in ones}) > 1}
+    except Unreadable as unreadable:
+        raise FieldErrors({"plates": str(unreadable)}) from unreadable
+    if not lines:
+        raise FieldErrors({"plates": "No compound was run in two compositions."})
+    alone = [name for name in points if name not in lines]
+    if alone:
+        answer.remarks.append(("note", f"{', '.join(alone)} was run in one composition only and is left out."))
+    _aim(form, lines, target, answer)
+    phi = at / 100 if at is not None else None
+    if phi is not None:
+        try:
+            rfs = {name: line.rf_at(phi) for name, line in lines.items()}
+        except Unreadable as unreadable:
+            raise FieldErrors({"at": str(unreadable)}) from unreadable
+        answer.head = ("at " + f"{at:g} %", "Rf")
+        answer.rows = [(name, with_u(rf)) for name, rf in sorted(rfs.items(), key=lambda pair: -pair[1].value)]
+    x = "log₁₀ φ" if law == "log" else "φ"
+    answer.working = [
+        WorkingLine(name, f"R_M = {digits(line.a)} − {digits(line.m)}·{x}, {line.points} plates".replace("-", "−"))
+        for name, line in lines.items()
+    ]
+    if max(line.points for line in lines.values()) == 2:
+        answer.remarks.append(("note", "Two plates give the line, but not how straight it is: a third tells."))
+    if law == "log":
+        answer.remarks.append(("note", "φ is taken by volume, where the relation is strictly in mole fraction."))
+    answer.drawing = fragment("reckon/tuning.html", _plot(lines, points, phi))
+    return answer
+
+
+def _hint(points: dict[str, list[Point]], target: float | None, law: str, answer: Answer) -> Answer:
+    if law != "log":
+        raise FieldErrors({"plates": "One plate on paper or reversed phase gives no hint: run a second composition."})
+    answer.says = "One plate is only a hint, with a slope of 1: run a second one."
+    answer.head = ("", f"for Rf {target or 0.35:g}")
+    for name, ones in points.items():
+        try:
+            answer.rows.append((name, f"{digits(100 * hint(ones[0].rf.value, ones[0].phi, target or 0.35), 2)} %"))
+        except Unreadable as unreadable:
+            answer.remarks.append(("note", f"{name}: {unreadable}"))
+    return answer
+
+
+def _aim(form: Form, lines: dict[str, Line], target: float | None, answer: Answer) -> None:
+    """The composition for a target Rf, or the one with the largest smallest gap."""
+    named = form.text("compound")
+    if target is not None:
+        name = next((n for n in lines if n.casefold() == named.casefold()), "") if named else next(iter(lines))
+        if not name:
+            raise FieldErrors({"compound": f"Name one of {', '.join(lines)}."})
+        try:
+            phi = lines[name].phi_for(target)
+        except Unreadable as unreadable:
+            raise FieldErrors({"target": str(unreadable)}) from unreadable
+        answer.large.append(Large(f"for {name} at Rf {target:g}", digits(100 * phi, 2), "%", "of the stronger part"))
+    if len(lines) > 1:
+        try:
+            best = best_gap(lines)
+        except Unreadable as unreadable:
+            answer.remarks.append(("note", str(unreadable)))
+            return
+        rfs = ", ".join(f"{name} {round_to(rf.value, 2)}" for name, rf in best.rf.items())
+        answer.large.append(
+            Large("best parted at", digits(100 * best.phi, 2), "%", f"smallest gap {round_to(best.gap, 2)}: {rfs}")
+        )
+        if best.gap < 0.1:
+            answer.remarks.append(
+                ("caution", "Even there two of them lie within 0.1: strength alone does not part them. Change to a "
+                 "solvent of another kind: an ester for an ether, an alcohol for an ester, or add an acid or amine.")
+            )  # fmt: skip
+
+
+def _plot(lines: dict[str, Line], points: dict[str, list[Point]], phi: float | None) -> TuningPlot:
+    left, right, top, bottom = PLOT
+    low, high = (f(line.reach[i] for line in lines.values()) for f, i in ((max, 0), (min, 1)))
+
+    def x(value: float) -> float:
+        return round(left + (right - left) * (value - low) / (high - low), 1)
+
+    def y(rf: float) -> float:
+        return round(bottom - (bottom - top) * rf, 1)
+
+    curves = []
+    for number, (name, line) in enumerate(lines.items()):
+        grid = [low + (high - low) * i / 60 for i in range(61)]
+        path = "M" + "L".join(f"{x(g)} {y(line.rf_at(g).value)}" for g in grid)
+        dots = [(x(p.phi), y(p.rf.value)) for p in points[name] if low <= p.phi <= high]
+        spot = (x(phi), y(line.rf_at(phi).value)) if phi is not None and low <= phi <= high else None
+        curves.append(Curve(name, path, dots, spot, y(line.rf_at(high).value), TINTS[number % len(TINTS)]))
+    ends = sorted(curves, key=lambda c: c.label_y)
+    apart = [c.label_y for c in ends]
+    for i in range(1, len(apart)):
+        apart[i] = max(apart[i], apart[i - 1] + 16)
+    placed = [Curve(c.name, c.path, c.dots, c.spot, at, c.tint) for c, at in zip(ends, apart, strict=True)]
+    step = next(s for s in (1, 2, 5, 10, 20, 50) if 100 * (high - low) / s <= 9)
+    first = int(100 * low / step) * step
+    ticks = [
+        (x(c / 100), f"{c}") for c in range(first, int(100 * high) + step, step) if low - 1e-9 <= c / 100 <= high + 1e-9
+    ]
+    return TuningPlot(
+        curves=placed, ticks=ticks, at_x=x(phi) if phi is not None and low <= phi <= high else None,
+        at=f"{100 * phi:g} %" if phi is not None else "",
+    )  # fmt: skip
+
+
+def arrival(form: Form, shelf: Shelf) -> Answer:
+    """When the front is where the plate is taken out."""
+    origin, liquid = number_of(form, "origin", "The origin's height"), number_of(form, "level", "The liquid's level")
+    plate, below = number_of(form, "plate", "The plate's height"), number_of(form, "below", "", 10.0)
+    form.check()
+    if liquid >= origin:
+        form.errors["level"] = "The liquid stands above the origin: what is spotted dissolves into it."
+    stop = plate - origin - below
+    if stop <= 0:
+        form.errors["plate"] = "The stopping line lies below the origin."
+    form.check()
+    try:
+        readings = read_readings(form.text("readings"))
+        found = rise(readings, origin - liquid)
+    except Unreadable as unreadable:
+        raise FieldErrors({"readings": str(unreadable)}) from unreadable
+    arrives = found.minutes_to(stop)
+    answer = Answer(f"The front is then {stop:g} mm over the origin, {below:g} mm below the top.")
+    answer.large = [
+        Large("take it out after", round_to(arrives.value, 0), "min", f"± {round_up_to(max(arrives.u, 0.5), 0)} min")
+    ]
+    since = readings[-1][0] if readings else 0.0
+    answer.large.append(Large("from the last reading", round_to(max(0.0, arrives.value - since), 0), "min"))
+    answer.head = ("front, mm", "after, min")
+    answer.rows = [(f"{z:g}", round_to(found.minutes_to(z).value, 1)) for z in (stop / 4, stop / 2, 3 * stop / 4, stop)]
+    h = origin - liquid
+    answer.working = [
+        WorkingLine("κ from the readings", f"({readings[-1][1]:g} + {h:g})² ÷ {since:g} min ≈ "
+                    f"{digits(found.kappa.value)} ± {digits(found.kappa.u, 1)} mm²/min"),
+        WorkingLine("Arrival", f"({stop:g} + {h:g})² ÷ {digits(found.kappa.value)} = {round_to(arrives.value, 1)} min"),
+    ]  # fmt: skip
+    answer.remarks = [("note", "Counted from the liquid's surface; lid, lining and warmth change it. Mark the front at "
+                       "once when it comes out: it dries away in seconds.")]  # fmt: skip
+    return answer
+
+
+def mixing(form: Form, shelf: Shelf) -> Answer:
+    """An eluent for one chamber or a class."""
+    try:
+        eluent = parse_eluent(form.text("eluent"))
+    except Unreadable as unreadable:
+        raise FieldErrors({"eluent": str(unreadable)}) from unreadable
+    volume, chambers = number_of(form, "volume", "The volume"), form.whole("chambers") or 1
+    step, across, origin = number_of(form, "step", "", 0.5), form.number("across"), form.number("origin")
+    lining = number_of(form, "lining", "", 0.0)
+    form.check()
+    total = volume * chambers * (1.15 if chambers > 1 else 1.0)
+    parts = recipe(eluent, total, step)
+    answer = Answer(f"{eluent}, {digits(total)} mL" + (" with 15 % spare" if chambers > 1 else "") + ".")
+    answer.large = [Large("as measured", " : ".join(digits(p.percent) for p in parts), "%")]
+    answer.head = ("", "mL", "exactly")
+    answer.rows = [(p.name, digits(p.rounded, 4), digits(p.exact, 4)) for p in parts]
+    if across is not None:
+        height = level(volume, across, lining=lining)
+        answer.large.append(Large("it stands", round_to(height, 1), "mm", "high in the chamber"))
+        if origin is not None:
+            wanted, needed = volume_for(origin, across, lining=lining)
+            answer.rows.append(("for this origin", digits(needed), f"{round_to(wanted, 1)} mm high"))
+            if height >= origin - 2:
+                answer.remarks.append(("caution", f"That is within 2 mm of the origin at {origin:g} mm, or above it."))
+    answer.steps = [
+        "Measure the largest part first, the additive last, each with its own glass; in the hood, no flame.",
+        "Label with the parts, date and hour: the volatile part leaves first, so the morning's mixture is another in "
+        "the afternoon.",
+        "Afterwards into the solvent waste, halogenated apart; local rules decide.",
+    ]
+    return answer
+
+
+def cutting(form: Form, shelf: Shelf) -> Answer:
+    """Plates out of sheets, lanes on a plate, spotting solutions."""
+    lanes = form.whole("lanes") or 4
+    apart, height = number_of(form, "apart", "", 10.0), number_of(form, "height", "The plate's height")
+    sheet = number_of(form, "sheet_width", "The sheet's width"), number_of(form, "sheet_height", "The sheet's height")
+    wanted, origin = form.whole("plates") or 12, number_of(form, "origin", "", 10.0)
+    form.check()
+    width = width_for(lanes, apart)
+    plan = cut(sheet, (width, height), both_ways=form.text("turn") == "yes")
+    needed = -(-int(wanted * 1.15 + 0.999) // plan.count)
+    answer = Answer(f"{lanes} lanes {apart:g} mm apart make a plate {width:g} mm wide.")
+    over = f"{plan.columns} × {plan.rows}, {100 * plan.waste:.0f} % left over"
+    answer.large = [
+        Large("from a sheet", str(plan.count), "plates", over),
+        Large("sheets", str(needed), "sheets", f"for {wanted} and 15 % spare"),
+    ]
+    solution = spotting(0.5, 1.0, wanted)
+    answer.rows = [
+        ("each sample, 1 %", f"{digits(1000 * solution.mass)} mg in {solution.volume:g} mL"),
+        (f"for {wanted} with spare", f"{digits(1000 * solution.total_mass)} mg in {digits(solution.total_volume)} mL"),
+    ]
+    answer.head = ("", "")
+    answer.steps = ["Pencil only, lightly; the origin 8 to 15 mm up.", "Lanes: " + ", ".join(
+        f"{x:g}" for x in lane_positions(width, lanes)) + " mm from the left."]  # fmt: skip
+    answer.drawing = fragment(
+        "reckon/sheet.html",
+        SheetShown(sheet=sheet, plan=plan, lanes=list(lane_positions(width, lanes)), origin=origin),
+    )
+    return answer
+
+
+PLATES: tuple[Sum, ...] = (
+    Sum(
+        "tuning",
+        "Tune an eluent",
+        "From plates in two or more compositions to the best one.",
+        (
+            Asked(
+                "plates",
+                "Plates",
+                "a line each: % of the stronger part, then names with their Rf",
+                usual="30 % P 0.16, A 0.30, C 0.05\n50 % P 0.28, A 0.45, C 0.09\n70 % P 0.41, A 0.58, C 0.14",
+                lines=4,
+                wide=True,
+            ),
+            Asked("phase", "On", options=tuple(PHASES.items())),
+            Asked("at", "Look at", unit="%", usual="60"),
+            Asked("target", "Aim at Rf"),
+            Asked("compound", "of"),
+        ),
+        tuning,
+    ),
+    Sum(
+        "arrival",
+        "When the front arrives",
+        "From the front while it runs to the minute it is taken out.",
+        (
+            Asked(
+                "readings",
+                "Front so far",
+                "minutes and mm over the origin",
+                usual="4 min 22 mm\n8 min 33 mm",
+                lines=3,
+                wide=True,
+            ),
+            Asked("origin", "Origin", "over the bottom edge", unit="mm", usual="10"),
+            Asked("level", "Liquid", "over the bottom edge", unit="mm", usual="5"),
+            Asked("plate", "Plate's height", unit="mm", usual="100"),
+            Asked("below", "Stop below the top", unit="mm", usual="10"),
+        ),
+        arrival,
+    ),
+    Sum(
+        "eluent",
+        "Mix an eluent",
+        "Volumes that can be measured, and how high it stands.",
+        (
+            Asked("eluent", "Eluent", usual="ethyl acetate : hexane : acetic acid 70 : 29 : 1", wide=True),
+            Asked("volume", "Each chamber", unit="mL", usual="10"),
+            Asked("chambers", "Chambers", usual="12"),
+            Asked("step", "Measured to", unit="mL", usual="0.5"),
+            Asked("across", "Chamber, inside", unit="mm", usual="60"),
+            Asked("origin", "Origin", unit="mm", usual="10"),
+            Asked("lining", "Lining takes", unit="mL"),
+        ),
+        mixing,
+    ),
+    Sum(
+        "cutting",
+        "Cut plates, spot samples",
+        "Plates out of a sheet, lanes, spotting solutions for a class.",
+        (
+            Asked("lanes", "Lanes", usual="4"),
+            Asked("apart", "apart", unit="mm", usual="10"),
+            Asked("height", "Plate's height", unit="mm", usual="100"),
+            Asked("sheet_width", "Sheet", "width", unit="mm", usual="200"),
+            Asked("sheet_height", "Sheet", "height", unit="mm", usual="200"),
+            Asked("plates", "Plates wanted", usual="12"),
+            Asked("origin", "Origin", unit="mm", usual="10"),
+            Asked("turn", "Across too", options=(("no", "no"), ("yes", "yes"))),
+        ),
+        cutting,
+    ),
+)

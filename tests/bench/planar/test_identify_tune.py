@@ -1,0 +1,214 @@
+"""What an unknown may be; tuning an eluent; when the front arrives; what is cut and mixed."""
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from helvor.bench.planar.arrival import read_readings, rise
+from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.planar.identify import SpotMark, compare, identify, rank
+from helvor.bench.planar.prepare import cut, lane_positions, level, recipe, spotting, volume_for, width_for
+from helvor.bench.planar.tune import Point, best_gap, fit, hint, law_for, read_plates
+from helvor.bench.quantity import Estimate, Unreadable
+
+REFERENCES = {
+    "aspirin": [SpotMark("A1", 0.62, 0.004, "purple", frozenset({"254"}))],
+    "paracetamol": [SpotMark("P1", 0.48, 0.004, "", frozenset({"254"}))],
+    "caffeine": [SpotMark("C1", 0.14, 0.004, "", frozenset({"254"}))],
+}
+
+
+def mark(name, rf, **more):
+    return SpotMark(name, rf, 0.004, **more)
+
+
+@pytest.mark.parametrize(
+    ("spots", "present", "unexplained", "absent"),
+    [
+        ([0.62, 0.48, 0.14], {"aspirin", "paracetamol", "caffeine"}, (), ()),
+        ([0.61, 0.47], {"aspirin", "paracetamol"}, (), ("caffeine",)),
+        ([0.62, 0.33], {"aspirin"}, ("T2",), ("paracetamol", "caffeine")),
+        ([0.80], set(), ("T1",), ("aspirin", "paracetamol", "caffeine")),
+        ([], set(), (), ("aspirin", "paracetamol", "caffeine")),
+    ],
+)
+def test_a_mixture_as_a_set_of_references(spots, present, unexplained, absent):
+    found = identify("T", [mark(f"T{i}", rf) for i, rf in enumerate(spots, 1)], REFERENCES)
+    assert {one.name for one in found.present} == present
+    assert found.unexplained == unexplained
+    assert found.absent == absent
+
+
+def test_references_that_cannot_be_told_apart_are_named_together():
+    twins = {"one": [mark("a", 0.50)], "two": [mark("b", 0.51)]}
+    found = identify("T", [mark("T1", 0.505)], twins)
+    assert found.alike == (("one", "two"),)
+
+
+def test_a_reference_of_two_spots_needs_both():
+    ink = {"ink": [mark("I1", 0.7), mark("I2", 0.3)]}
+    assert not identify("T", [mark("T1", 0.7)], ink).present
+    assert identify("T", [mark("T1", 0.7), mark("T2", 0.3)], ink).present
+
+
+@pytest.mark.parametrize(
+    ("spot", "score"),
+    [
+        (mark("T1", 0.62, swatch="purple", seen=frozenset({"254"})), 1.0),
+        (mark("T1", 0.62, swatch="green", seen=frozenset({"254"})), 0.3),
+        (mark("T1", 0.62, swatch="purple", seen=frozenset({"stain"})), 0.4),
+        (mark("T1", 0.62), 1.0),
+    ],
+)
+def test_colour_and_light_weaken_a_match_and_never_make_one(spot, score):
+    assert compare(spot, REFERENCES["aspirin"][0]).score == pytest.approx(score)
+    assert compare(SpotMark("T1", 0.70, 0.004, "purple"), REFERENCES["aspirin"][0]) is None
+
+
+@given(st.lists(st.floats(0.02, 0.98), min_size=1, max_size=5), st.floats(-0.01, 0.01))
+def test_a_plate_is_ranked_first_by_the_sample_that_made_it(rfs, shift):
+    samples = {
+        "right": [mark(f"r{i}", rf) for i, rf in enumerate(rfs)],
+        "none": [], "more": [mark(f"m{i}", rf) for i, rf in enumerate([*rfs, 0.5, 0.55, 0.6])],
+    }  # fmt: skip
+    plate = [mark(f"p{i}", min(max(rf + shift, 0.0), 1.0)) for i, rf in enumerate(rfs)]
+    ranked = rank(plate, samples)
+    assert ranked[0].name == "right"
+    assert ranked[-1].name == "none"
+    assert 0 <= ranked[0].score <= 1
+
+
+@given(st.floats(-1, 1), st.floats(0.3, 2.5), st.sampled_from(["log", "linear"]))
+def test_a_fit_finds_the_line_that_made_the_points(a, m, law):
+    phis = (0.1, 0.2, 0.4, 0.8)
+
+    def rf(phi):
+        return 1 / (1 + 10 ** (a - m * (math.log10(phi) if law == "log" else phi)))
+
+    line = fit([Point(phi, Estimate(value=rf(phi), u=0.01)) for phi in phis], law)
+    assert (line.a, line.m) == pytest.approx((a, m), abs=1e-6)
+    assert line.rf_at(0.3).value == pytest.approx(rf(0.3))
+    assert line.phi_for(rf(0.3)) == pytest.approx(0.3)
+    assert line.rf_at(0.3).u > 0
+
+
+def test_predictions_are_less_sure_away_from_the_plates_and_end_near_them():
+    line = fit([Point(0.2, Estimate(value=0.3, u=0.02)), Point(0.3, Estimate(value=0.4, u=0.02))], "log")
+    assert line.rf_at(0.14).u > line.rf_at(0.25).u
+    for phi in (0.05, 0.9):
+        with pytest.raises(Unreadable, match="too far outside"):
+            line.rf_at(phi)
+    with pytest.raises(Unreadable, match=r"too far outside|No composition"):
+        line.phi_for(0.95)
+
+
+@pytest.mark.parametrize(
+    "points",
+    [
+        [Point(0.2, Estimate(value=0.3, u=0.01))],
+        [Point(0.2, Estimate(value=0.3, u=0.01)), Point(0.2, Estimate(value=0.31, u=0.01))],
+        [Point(0.0, Estimate(value=0.3, u=0.01)), Point(0.2, Estimate(value=0.4, u=0.01))],
+        [Point(0.1, Estimate(value=0.0, u=0.01)), Point(0.2, Estimate(value=0.4, u=0.01))],
+        [Point(0.1, Estimate(value=1.0, u=0.01)), Point(0.2, Estimate(value=0.4, u=0.01))],
+    ],
+)
+def test_what_carries_no_information_is_refused(points):
+    with pytest.raises(Unreadable, match=r"no information|two compositions"):
+        fit(points, "log")
+
+
+def test_the_best_composition_has_the_largest_smallest_gap():
+    def line(a, m):
+        points = [Point(p, Estimate(value=1 / (1 + 10 ** (a - m * math.log10(p))), u=0.01)) for p in (0.1, 0.5)]
+        return fit(points, "log")
+
+    lines = {"A": line(-0.6, 1.0), "B": line(-0.1, 1.4)}
+    best = best_gap(lines)
+    for phi in (0.1, 0.2, 0.3, 0.4, 0.5):
+        rfs = sorted(one.rf_at(phi).value for one in lines.values())
+        if rfs[0] >= 0.1 and rfs[1] <= 0.8:
+            assert rfs[1] - rfs[0] <= best.gap + 1e-3
+    with pytest.raises(Unreadable):
+        best_gap({"A": lines["A"]})
+
+
+def test_laws_hints_and_typed_plates():
+    assert [law_for(phase) for phase in ("silica", "alumina", "paper", "C18")] == ["log", "log", "linear", "linear"]
+    assert hint(0.5, 0.2, 0.5) == pytest.approx(0.2)
+    assert hint(0.3, 0.2, 0.5) > 0.2
+    with pytest.raises(Unreadable, match="too weak"):
+        hint(0.05, 0.9, 0.6)
+    assert set(read_plates("20 % P1 0.35; A 0.52\n40% P1=0.5, A=0.7")) == {"P1", "A"}
+    for bad in ("", "P 0.3", "20 % P", "20 % P 18"):
+        with pytest.raises(Unreadable):
+            read_plates(bad)
+
+
+@given(st.floats(5, 200), st.floats(0, 15), st.lists(st.floats(0.5, 60), min_size=1, max_size=6, unique=True))
+def test_the_front_arrives_when_the_law_says(kappa, height, minutes):
+    readings = [(t, max(0.0, math.sqrt(kappa * t) - height)) for t in minutes if kappa * t > height**2]
+    if not readings:
+        return
+    found = rise(readings, height)
+    assert found.kappa.value == pytest.approx(kappa, rel=1e-6)
+    assert found.minutes_to(70).value == pytest.approx((70 + height) ** 2 / kappa, rel=1e-6)
+
+
+def test_leaving_the_liquids_depth_out_predicts_too_early():
+    """A plate whose origin stands 6 mm over the liquid, read early: the error of counting from the origin."""
+    kappa, h = 90.0, 6.0
+    readings = [(t, math.sqrt(kappa * t) - h) for t in (3.0, 5.0, 7.0)]
+    right, wrong = rise(readings, h).minutes_to(75), rise(readings, 0.0).minutes_to(75)
+    assert right.value == pytest.approx((75 + h) ** 2 / kappa)
+    assert wrong.value > 1.2 * right.value or wrong.value < 0.9 * right.value
+
+
+@pytest.mark.parametrize("text", ["four 20", "4", "4 min 20 mm 3"])
+def test_bad_front_readings_are_said(text):
+    with pytest.raises(Unreadable):
+        read_readings(text)
+    with pytest.raises(Unreadable):
+        rise([(4, 20), (8, 10)], 5)
+
+
+def test_sheets_lanes_and_chambers():
+    assert cut((200, 200), (50, 75)).count == 8
+    assert cut((200, 100), (60, 100), both_ways=True).count == 3
+    assert cut((100, 60), (60, 100), both_ways=True).turned
+    assert width_for(4, 10) == 50
+    assert lane_positions(60, 5) == [10, 20, 30, 40, 50]
+    assert level(10, 60) == pytest.approx(3.54, abs=0.01)
+    wanted, volume = volume_for(10, 60)
+    assert level(volume, 60) == pytest.approx(wanted)
+    assert spotting(0.5, 1.0, 12).total_mass == pytest.approx(0.005 * 12 * 1.15)
+    for bad in (
+        lambda: cut((40, 40), (50, 50)),
+        lambda: width_for(4, 3),
+        lambda: lane_positions(20, 5),
+        lambda: level(5, 60, lining=6),
+        lambda: volume_for(1, 60),
+        lambda: spotting(0, 1),
+        lambda: recipe(parse_eluent("hexane"), 0),
+    ):
+        with pytest.raises(Unreadable):
+            bad()
+
+
+@given(st.floats(2, 500), st.integers(1, 20))
+def test_a_rounded_recipe_keeps_the_ratio_nearly(volume, percent):
+    parts = recipe(parse_eluent(f"hexane : ethyl acetate {100 - percent} : {percent}"), volume)
+    assert sum(part.percent for part in parts) == pytest.approx(100)
+    assert all(part.rounded > 0 for part in parts)
+    assert parts[0].rounded == pytest.approx(parts[0].exact, abs=0.26)
+
+
+@pytest.mark.parametrize(
+    ("solvent", "points", "slope"),
+    # Soczewiński's relation with whole slopes, as it is drawn in textbooks; made up, from memory of its form.
+    [("propan-2-ol", [(0.05, 0.21), (0.10, 0.347), (0.20, 0.515)], 1.0), ("ethyl acetate", [(0.1, 0.05), (0.2, 0.174), (0.4, 0.457)], 2.0)],
+)  # fmt: skip
+def test_slopes_of_the_relation(solvent, points, slope):
+    line = fit([Point(phi, Estimate(value=rf, u=0.01)) for phi, rf in points], "log")
+    assert line.m == pytest.approx(slope, rel=0.02)
