@@ -212,3 +212,35 @@ def test_the_rest_of_api(school):
         ("solution/make", {"formula": "Xy", "mol_per_l": 1, "ml": 5}),
     ):
         assert client.post(f"/api/{path}", json=asked).status_code == 422
+
+
+def test_a_plate_is_timed_while_it_runs(ida, school):
+    def write(**fields):
+        return ida.post(f"{school.url}/entries", data={"entry": str(uuid4()), **fields}, headers=HTMX)
+
+    page = school.conn.execute("SELECT bench_id FROM page WHERE id = %s", [school.page]).fetchone()[0]
+    started = ida.post(f"/benches/{page}/plates", data={"page": str(uuid4())})
+    school.page = started.headers["location"].split("/")[2].split("?")[0]
+    for fields in (
+        {
+            "kind": "set-up",
+            "phase": "silica",
+            "width": "50",
+            "height": "100",
+            "origin": "10",
+            "ruler": "as written",
+            "backing": "glass",
+        },
+        {"kind": "lane", "at": "10", "label": "P", "role": "reference", "applied": "dots"},
+        {"kind": "chamber", "level": "5"},
+    ):
+        assert write(**fields).status_code == 200, fields
+    assert "It goes in now" in ida.get(school.url).text
+    refused = write(kind="front-seen", distance="20")
+    assert refused.status_code == 422
+    assert "Write first that the plate went in" in refused.text
+    assert "Front now" in write(kind="developing").text
+    bad = write(kind="front-seen", distance="far")
+    assert bad.status_code == 422
+    assert 'value="far"' in bad.text
+    assert "until the front is 80 mm up" in write(kind="front-seen", distance="20").text.replace("\xa0", " ")

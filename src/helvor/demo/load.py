@@ -170,6 +170,7 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     bench_of = {bench.number: bench.id for bench in classes.benches_of(conn, class_id)}
     for plate in PLATES:
         _write(conn, ines, bench_of[plate.bench], plate, rank)
+    _running(conn, ines, bench_of[12], now, rank)
     load_runs(conn, ines, "Ines Marlow", {n: b for n, b in bench_of.items() if n is not None}, rank)
     load_containers(conn, ines, class_id)
     _metal_ions(conn, ines, classes.front_bench(conn, ines).id, rank)
@@ -225,6 +226,18 @@ def _write(
                 reason,
             )
         )
+    pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
+
+
+def _running(conn: psycopg.Connection, account_id: int, bench_id: UUID, now: datetime, rank: Mapping[str, int]) -> None:
+    """A plate in its chamber, with its front read twice while it rises: (z + 5 mm)² = 91 mm²/min · t."""
+    _write(conn, account_id, bench_id, DemoPlate(12), rank)
+    page_id = uuid5(_NAMESPACE, "tablet 12")
+    drafts = [
+        Draft(uuid5(page_id, "in"), planar.Developing(), at=now - timedelta(minutes=11)),
+        Draft(uuid5(page_id, "rising 1"), planar.FrontSeen(distance=mm("16.5")), at=now - timedelta(minutes=6)),
+        Draft(uuid5(page_id, "rising 2"), planar.FrontSeen(distance=mm("24.5")), at=now - timedelta(minutes=1.5)),
+    ]
     pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
 
 

@@ -6,12 +6,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from helvor.bench.planar import plate as planar
 from helvor.bench.planar.arrival import read_readings, rise
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.identify import SpotMark, compare, identify, rank
 from helvor.bench.planar.prepare import cut, lane_positions, level, recipe, spotting, volume_for, width_for
+from helvor.bench.planar.reading_line import understand
 from helvor.bench.planar.tune import Point, best_gap, fit, hint, law_for, read_plates
 from helvor.bench.quantity import Estimate, Unreadable
+from tests.bench.plates import Writing, mm
 
 REFERENCES = {
     "aspirin": [SpotMark("A1", 0.62, 0.004, "purple", frozenset({"254"}))],
@@ -212,3 +215,71 @@ def test_a_rounded_recipe_keeps_the_ratio_nearly(volume, percent):
 def test_slopes_of_the_relation(solvent, points, slope):
     line = fit([Point(phi, Estimate(value=rf, u=0.01)) for phi, rf in points], "log")
     assert line.m == pytest.approx(slope, rel=0.02)
+
+
+def running(*fronts, level=5, height=100):
+    page = Writing(height=mm(height))
+    if level is not None:
+        page.add(planar.Chamber(level=mm(level)))
+    page.add(planar.Developing())
+    for front in fronts:
+        page.add(planar.FrontSeen(distance=mm(front)))
+    return page
+
+
+def test_a_running_plate_says_when_to_take_it_out():
+    """Read 1 and 2 minutes after it went in: 5 mm under the origin, (z + 5)² = 225 mm²/min · t."""
+    arriving = running(10, f"{450**0.5 - 5:.2f}").sheet.arriving
+    assert arriving.stop == 80
+    assert arriving.minutes.value == pytest.approx(85**2 / 225, rel=0.01)
+    assert "(80 + 5)²" in arriving.working.shown
+
+
+@pytest.mark.parametrize(
+    ("page", "code"),
+    [(running(20, 10), "front-went-back"), (running(20, level=None), "no-level"), (running(10, 16), None)],
+)
+def test_fronts_that_say_nothing_are_said(page, code):
+    assert (page.sheet.arriving is None) == (code is not None)
+    assert code is None or code in page.codes()
+
+
+def test_once_the_front_is_marked_there_is_nothing_to_wait_for():
+    page = running(10, 16)
+    page.front(80)
+    assert page.sheet.arriving is None
+
+
+@pytest.mark.parametrize("says", [["rising 20"], ["in", "rising 200"], ["in", "rising 0"], ["in 5"], ["in", "rising"]])
+def test_what_cannot_be_read_while_it_runs(says):
+    page = Writing()
+    with pytest.raises(Unreadable):
+        for text in says:
+            page.add(understand(text, page.entries).payload)
+
+
+def test_the_reading_line_times_the_front():
+    page = Writing()
+    page.add(planar.Chamber(level=mm(5)))
+    for text in ("in", "rising 12.5"):
+        page.add(understand(text, page.entries).payload)
+    assert page.sheet.arriving is not None
+
+
+def test_unknown_lanes_are_read_against_references_in_words_that_claim_no_more():
+    page = Writing(lanes=())
+    for at, label, role in ((10, "P", "reference"), (20, "C", "reference"), (30, "T", "unknown")):
+        page.lanes[label] = page.add(
+            planar.Lane(
+                at=mm(at), label=label, role=role, substance={"P": "paracetamol", "C": "caffeine"}.get(label, "")
+            )
+        )
+    page.front(80)
+    for lane, distance in (("P", 38), ("C", 12), ("T", 38.5), ("T", 60)):
+        page.spot(lane, distance)
+    (found,) = page.sheet.identities
+    assert [one.name for one in found.present] == ["paracetamol"]
+    assert (found.unexplained, found.absent) == (("T2",), ("caffeine",))
+    said = page.finding("unknown-like")
+    assert "where paracetamol lies" in said
+    assert "T2 fits none" in said

@@ -7,6 +7,7 @@ practice unless a source stands beside them.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
@@ -213,6 +214,24 @@ def front_over_top(case: Case) -> Iterator[Finding]:
                 "Compare with a reference spot on the same plate: choose one under “compare with”.",
                 about=name,
             )
+
+
+def front_while_it_runs(case: Case) -> Iterator[Finding]:
+    """Readings of the rising front that go back, or that say nothing without the liquid's level."""
+    plate = case.sheet.plate
+    if not plate.seen or plate.front is not None:
+        return
+    timed = sorted((at, seen.distance.value) for at, seen in plate.seen)
+    if any(later < earlier for (_, earlier), (_, later) in itertools.pairwise(timed)):
+        yield Finding(
+            "front-went-back", "caution", "The front stood lower at a later reading.",
+            "A front only rises: one of the two is misread.", "Strike the wrong one through.",
+        )  # fmt: skip
+    elif plate.chamber is None or plate.chamber.level is None:
+        yield Finding(
+            "no-level", "note", "Without the liquid's level the front's arrival cannot be reckoned.",
+            "The way counts from the liquid's surface, not from the origin.", "Enter the chamber's level.",
+        )  # fmt: skip
 
 
 def front_position(case: Case) -> Iterator[Finding]:
@@ -596,4 +615,5 @@ RULES: tuple[Rule, ...] = (
     co_spots,
     light_without_indicator,
     identities,
+    front_while_it_runs,
 )

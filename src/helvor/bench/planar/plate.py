@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
@@ -240,8 +241,28 @@ class ComparedTo(Payload):
     spot: UUID
 
 
+class Developing(Payload):
+    """The plate went into the chamber; the time is the entry's."""
+
+    kind: Literal["developing"] = "developing"
+
+
+class FrontSeen(Payload):
+    """Where the front stood while it still rose, over the origin; the time is the entry's."""
+
+    kind: Literal["front-seen"] = "front-seen"
+    distance: Length
+
+    @field_validator("distance")
+    @classmethod
+    def _above_origin(cls, value: Reading) -> Reading:
+        if value.value <= 0:
+            raise ValueError("The front is above the origin line: more than 0 mm.")
+        return value
+
+
 AnyPayload = Annotated[
-    SetUp | EluentUsed | Chamber | Lane | Front | Spot | ComparedTo | Struck | Acknowledged,
+    SetUp | EluentUsed | Chamber | Lane | Developing | FrontSeen | Front | Spot | ComparedTo | Struck | Acknowledged,
     Field(discriminator="kind"),
 ]
 
@@ -282,6 +303,8 @@ class Plate:
     lanes: list[LaneOnPlate] = field(default_factory=list)
     spots: list[SpotOnPlate] = field(default_factory=list)
     compared_to: UUID | None = None
+    developing: datetime | None = None
+    seen: list[tuple[datetime, FrontSeen]] = field(default_factory=list)
     acknowledged: dict[tuple[str, str, str], str] = field(default_factory=dict)
     lines: list[Line] = field(default_factory=list)
     next_number: dict[UUID, int] = field(default_factory=dict)
@@ -324,6 +347,10 @@ def gather(entries: Iterable[Entry]) -> Plate:
                 plate.front = front
             case Front(lane=UUID() as key) as front:
                 plate.lane_fronts[key] = front
+            case Developing():
+                plate.developing = line.root.at
+            case FrontSeen() as seen_at:
+                plate.seen.append((line.root.at, seen_at))
             case ComparedTo() as choice:
                 plate.compared_to = choice.spot
             case Acknowledged() as seen:
@@ -355,6 +382,8 @@ def standing_twin(plate: Plate, payload: Payload) -> UUID | None:
     match payload:
         case SetUp() | EluentUsed() | Chamber() | ComparedTo():
             return newest(lambda other: other.kind == payload.kind)
+        case Developing():
+            return newest(lambda other: isinstance(other, Developing))
         case Front(lane=lane):
             return newest(lambda other: isinstance(other, Front) and other.lane == lane)
         case Acknowledged(code=code, about=about):
@@ -381,6 +410,11 @@ def check(plate: Plate, payload: Payload, strikes: UUID | None) -> None:
                 raise Problem("width", f"Lane {outside[0]} would lie beside a plate this narrow: move it first.")
         case Lane():
             _check_lane(plate, payload, corrected)
+        case FrontSeen(distance=distance):
+            if plate.developing is None:
+                raise Problem("distance", "Write first that the plate went in: the front is timed from then.")
+            if plate.set_up is not None and distance.value > plate.set_up.height.value - plate.set_up.origin.value:
+                raise Problem("distance", f"{distance} is above the top of the plate.")
         case Front():
             _check_front(plate, payload, corrected)
         case Spot():

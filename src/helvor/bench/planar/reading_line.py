@@ -6,6 +6,7 @@
     front 81.0                  the front; front T 80.5 for one lane; front off
     lane P 10 paracetamol ref   a lane 10 mm from the left edge
     level 6 · eluent hexane : ethyl acetate 4 : 1
+    in · rising 22              the plate goes in; where the front stands while it rises
     strike T2 misread           take a spot back, with the reason
 
 Lengths without a unit are millimetres; the line says so before it writes.
@@ -28,8 +29,10 @@ from helvor.bench.planar.plate import (
     LIGHTS,
     SWATCHES,
     Chamber,
+    Developing,
     EluentUsed,
     Front,
+    FrontSeen,
     Lane,
     LaneOnPlate,
     Plate,
@@ -45,7 +48,7 @@ from helvor.bench.planar.work_out import work_out
 from helvor.bench.quantity import Reading, Unreadable, parse
 
 _NOT_YET = UUID(int=0)
-_COMMANDS = ("front", "lane", "level", "eluent", "strike")
+_COMMANDS = ("front", "lane", "level", "eluent", "in", "rising", "strike")
 _ROLES = {
     "ref": "reference",
     "reference": "reference",
@@ -308,7 +311,32 @@ def _strike(words: list[str], plate: Plate) -> Understood:
     return Understood(Struck(), spot.line.head.id, reason, f"strike *{spot.name}* through: {reason}")
 
 
-_COMMAND = {"front": _front, "lane": _add_lane, "level": _level, "eluent": _eluent, "strike": _strike}
+def _in(words: list[str], plate: Plate) -> Understood:
+    if words:
+        raise Unreadable("Write only in: the time is when you write it.")
+    return Understood(Developing(), None, "", "the plate went in now")
+
+
+def _rising(words: list[str], plate: Plate) -> Understood:
+    if len(words) != 1:
+        raise Unreadable("Where does the front stand now, in mm over the origin? Write rising 22.")
+    distance = _length(words[0], "The front")
+    try:
+        payload = FrontSeen(distance=distance)
+    except ValidationError as invalid:
+        raise Unreadable(invalid.errors()[0]["msg"].removeprefix("Value error, ")) from invalid
+    return Understood(payload, None, "", f"the front stands at *{distance}* now")
+
+
+_COMMAND = {
+    "in": _in,
+    "rising": _rising,
+    "front": _front,
+    "lane": _add_lane,
+    "level": _level,
+    "eluent": _eluent,
+    "strike": _strike,
+}
 
 
 def _with_rf(understood: Understood, entries: Sequence[Entry]) -> Understood:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Literal
 from uuid import UUID
 
@@ -151,6 +152,30 @@ class Neighbours:
 
 
 @dataclass(frozen=True, slots=True)
+class Arriving:
+    """When the front will be where the plate is taken out.
+
+    Attributes:
+        stop: mm over the origin; minutes: since the plate went in; due: that moment.
+        kappa: mm² a minute; height: of the origin over the liquid, mm.
+    """
+
+    stop: float
+    minutes: Estimate
+    due: datetime
+    kappa: Estimate
+    height: float
+
+    @property
+    def working(self) -> WorkingLine:
+        return WorkingLine(
+            "Front at the stopping line",
+            f"({round_to(self.stop, 0)} + {self.height:g})² ÷ {round_to(self.kappa.value, 0)} mm²/min = "
+            f"{round_to(self.minutes.value, 1)} ± {round_up_to(self.minutes.u, 1)} min",
+        )
+
+
+@dataclass(frozen=True, slots=True)
 class PlateWorksheet(Worksheet):
     """A plate, worked out."""
 
@@ -159,3 +184,4 @@ class PlateWorksheet(Worksheet):
     spots: list[SpotResult]
     neighbours: list[Neighbours]
     identities: list[Identity] = field(default_factory=list)
+    arriving: Arriving | None = None

@@ -6,16 +6,18 @@ import itertools
 import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from uuid import UUID
 
 from helvor.bench.entry import Entry
 from helvor.bench.finding import by_severity
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar import judge, rf
+from helvor.bench.planar.arrival import rise
 from helvor.bench.planar.identify import Identity, SpotMark, identify
 from helvor.bench.planar.plate import LaneOnPlate, Plate, SpotOnPlate, gather
-from helvor.bench.planar.results import FrontHere, Neighbours, PlateWorksheet, SpotResult
-from helvor.bench.quantity import Reading, reading_uncertainty
+from helvor.bench.planar.results import Arriving, FrontHere, Neighbours, PlateWorksheet, SpotResult
+from helvor.bench.quantity import Reading, Unreadable, reading_uncertainty
 from helvor.bench.remembered import remembered
 from helvor.bench.worksheet import Stage
 
@@ -60,6 +62,7 @@ def work_out_plate(plate: Plate, rules: HouseRules, eluotropic_rank: Mapping[str
         spots=spots,
         neighbours=_neighbours(spots),
         identities=_identities(plate, spots),
+        arriving=_arriving(plate, rules),
     )
     findings = [
         found.accepted(plate.acknowledged.get((found.code, found.about, found.what), ""))
@@ -151,6 +154,26 @@ def _neighbours(spots: list[SpotResult]) -> list[Neighbours]:
                 Neighbours(upper.name, lower.name, upper.key, lower.key, apart, a, b, rf.resolution(apart, a, b))
             )
     return pairs
+
+
+def _arriving(plate: Plate, rules: HouseRules) -> Arriving | None:
+    """The front's arrival at the house rule's line, while the plate runs and the liquid's depth is known."""
+    chamber, set_up, started = plate.chamber, plate.set_up, plate.developing
+    if set_up is None or chamber is None or chamber.level is None or started is None or not plate.seen:
+        return None
+    if plate.front is not None or plate.lane_fronts:
+        return None
+    height = set_up.origin.value - chamber.level.value
+    stop = set_up.height.value - set_up.origin.value - rules.stop_below_top_mm
+    readings = [((at - started).total_seconds() / 60, seen.distance.value) for at, seen in plate.seen]
+    if height < 0 or stop <= 0:
+        return None
+    try:
+        found = rise(readings, height)
+    except Unreadable:
+        return None  # the front went back: the finding says which reading to look at
+    minutes = found.minutes_to(stop)
+    return Arriving(stop, minutes, started + timedelta(minutes=minutes.value), found.kappa, height)
 
 
 def mark_of(spot: SpotResult) -> SpotMark | None:

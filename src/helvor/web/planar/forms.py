@@ -123,7 +123,13 @@ def _compared_to(form: Form, plate: Plate) -> Payload:
     return form.build(planar.ComparedTo, spot=spot)
 
 
+def _front_seen(form: Form, plate: Plate) -> Payload:
+    return form.build(planar.FrontSeen, distance=form.length("distance", required=True))
+
+
 _READERS = {
+    "developing": lambda form, plate: planar.Developing(),
+    "front-seen": _front_seen,
     "set-up": _set_up,
     "eluent": _eluent,
     "chamber": _chamber,

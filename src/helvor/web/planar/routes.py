@@ -306,7 +306,11 @@ def name_of(sheet: PlateWorksheet, line: Line) -> str:
             lane = sheet.plate.lane(key)
             return f"front of lane {lane.label}" if lane else "front"
         case _:
-            return payload.kind.replace("compared-to", "comparison").replace("set-up", "plate")
+            return (
+                payload.kind.replace("compared-to", "comparison")
+                .replace("set-up", "plate")
+                .replace("front-seen", "rising front")
+            )
 
 
 @router.post("/plates/{page_id}/entries")
@@ -552,6 +556,10 @@ def describe(entry: Entry, entries: Sequence[Entry]) -> str:
             ends = f", {spot.tail.number} to {spot.head.number} mm" if spot.tail and spot.head else ""
             seen = ", ".join(LIGHTS[light] for light in spot.seen)
             return f"spot in lane {labels.get(spot.lane, '?')} at {spot.distance}{ends}; {seen}"
+        case planar.Developing():
+            return "the plate went in"
+        case planar.FrontSeen() as rising:
+            return f"front rising, at {rising.distance}"
         case planar.ComparedTo():
             return "comparison spot chosen"
         case planar.Acknowledged() as seen_and_on:
