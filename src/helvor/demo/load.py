@@ -230,13 +230,13 @@ def _write(
 
 
 def _running(conn: psycopg.Connection, account_id: int, bench_id: UUID, now: datetime, rank: Mapping[str, int]) -> None:
-    """A plate in its chamber, with its front read twice while it rises: (z + 5 mm)² = 91 mm²/min · t."""
+    """A plate in its chamber, with its front read twice while it rises: (z + 5 mm)² = 350 mm²/min · t."""
     _write(conn, account_id, bench_id, DemoPlate(12), rank)
     page_id = uuid5(_NAMESPACE, "tablet 12")
     drafts = [
-        Draft(uuid5(page_id, "in"), planar.Developing(), at=now - timedelta(minutes=11)),
-        Draft(uuid5(page_id, "rising 1"), planar.FrontSeen(distance=mm("16.5")), at=now - timedelta(minutes=6)),
-        Draft(uuid5(page_id, "rising 2"), planar.FrontSeen(distance=mm("24.5")), at=now - timedelta(minutes=1.5)),
+        Draft(uuid5(page_id, "in"), planar.Developing(), at=now - timedelta(minutes=7.5)),
+        Draft(uuid5(page_id, "rising 1"), planar.FrontSeen(distance=mm("21.5")), at=now - timedelta(minutes=5.5)),
+        Draft(uuid5(page_id, "rising 2"), planar.FrontSeen(distance=mm("39.0")), at=now - timedelta(minutes=2)),
     ]
     pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
 

@@ -100,6 +100,7 @@ class PlateDrawing:
     Attributes:
         width, height, origin_y: of the plate and its pencil line, mm.
         px: millimetres that one pixel on the screen covers; sizes of text hang on it.
+        rising_y: where the front was seen last while it rises; stop_y: where it will be marked.
     """
 
     width: float
@@ -116,6 +117,8 @@ class PlateDrawing:
     ruler_ten: str
     ruler_numbers: list[tuple[int, float]]
     level_y: float | None
+    rising_y: float | None = None
+    stop_y: float | None = None
 
     @property
     def view_box(self) -> str:
@@ -142,6 +145,8 @@ def draw_plate(sheet: PlateWorksheet, view: str, chosen: UUID | None) -> PlateDr
     scale = min((MAX_HEIGHT_PX - 2 * EDGE_PX) / height, (MAX_WIDTH_PX - RULER_PX - CALLOUT_PX) / width)
     px = 1 / scale
     lanes = _lanes(plate, width)
+    runs = plate.front is None and not plate.lane_fronts
+    seen = max((s.distance.value for _, s in plate.seen), default=None) if runs else None
     return PlateDrawing(
         width=width,
         height=height,
@@ -153,6 +158,8 @@ def draw_plate(sheet: PlateWorksheet, view: str, chosen: UUID | None) -> PlateDr
         spots=[_spot(spot, origin_y, view, chosen) for spot in sheet.spots],
         fronts=_fronts(plate, lanes, width, origin_y),
         level_y=height - plate.chamber.level.value if plate.chamber and plate.chamber.level else None,
+        rising_y=origin_y - seen if seen is not None else None,
+        stop_y=origin_y - sheet.arriving.stop if sheet.arriving else None,
         **_ruler(height, px),  # type: ignore[arg-type]  # keys are those four fields
     )
 
