@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import argparse
 import platform
+import random
 import re
+import statistics
+import time
 from uuid import UUID, uuid4
 
 from harness import Client, compare, database, served
@@ -12,6 +15,7 @@ from harness import Client, compare, database, served
 from helvor import demo
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.planar.identify import SpotMark, rank
 from helvor.demo.load import mm
 from helvor.notebook import classes, pages
 from helvor.notebook.database import connect
@@ -64,6 +68,24 @@ def first_load(client: Client, path: str) -> int:
     return total
 
 
+def matching(benches: int = 48, samples: int = 12, spots: int = 5) -> None:
+    """How long it takes to say which of several samples made each plate of a class."""
+    rng = random.Random(48)
+
+    def pattern(name: str) -> list[SpotMark]:
+        return [SpotMark(f"{name}{i}", rng.uniform(0.05, 0.95)) for i in range(spots)]
+
+    known = {f"sample {n}": pattern(f"s{n}") for n in range(samples)}
+    plates = [pattern(f"b{n}") for n in range(benches)]
+    times = []
+    for _ in range(20):
+        began = time.perf_counter()
+        for plate in plates:
+            rank(plate, known)
+        times.append(time.perf_counter() - began)
+    print(f"\n{benches} plates against {samples} samples: {1e3 * statistics.median(times):.0f} ms (aim ≤ 200).")
+
+
 def main() -> None:
     """Fill a database, serve it, ask."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -90,6 +112,7 @@ def main() -> None:
             compare(asks, AIMS, rounds)
             weight = first_load(client, address)
     print(f"\nFirst load of the plate page with everything it needs: {weight / 1000:.0f} kB compressed (aim ≤ 150).")
+    matching()
 
 
 if __name__ == "__main__":
