@@ -84,7 +84,7 @@ def shots(page: Page) -> None:
     take("plate-stop")
     page.goto("/find?q=12")
     page.locator(".page-line", has_text="Plate").first.click()
-    page.wait_for_selector(".rising-front")
+    page.wait_for_selector(".rising-front", state="attached")
     take("plate-running")
     page.goto("/find?q=front")
     page.locator(".page-line", has_text="Plate").first.click()
