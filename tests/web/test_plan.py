@@ -1,6 +1,7 @@
 """The builder over HTTP: edits, undo, findings settled, versions, house rules, import; the shelf; the JSON interface."""
 
 import json
+from html.parser import HTMLParser
 from uuid import uuid4
 
 import pytest
@@ -8,7 +9,7 @@ import pytest
 from helvor.bench.plan.edit import remove_step
 from helvor.bench.run import entries as run_entries
 from helvor.exchange.procedure import procedure_json
-from tests.bench.runs import CHALK, LOSSLESS, POWDER
+from tests.bench.runs import CHALK, LOSSLESS, POWDER, demo_procedure
 from tests.notebook.people import procedure_in_use
 from tests.web.conftest import HTMX
 
@@ -267,3 +268,72 @@ def test_an_entry_is_written_once_through_the_interface(school, ida):
     assert ida.get(f"/api{school.run_url}").json()["entries"][-1]["says"]["words"] == "white at once"
     assert ida.get(f"/api/runs/{school.page}").status_code == 404
     assert ask(ida, f"/runs/{school.page}/entries", entry).status_code == 404
+
+
+class FormFields(HTMLParser):
+    """What a browser would send of the first form that holds a field ``op`` with this value."""
+
+    def __init__(self, op):
+        super().__init__()
+        self.op, self.fields, self.done, self.inside = op, [], False, False
+        self.select = self.area = None
+
+    def handle_starttag(self, tag, attributes):
+        a = dict(attributes)
+        if tag == "form" and not self.done:
+            self.inside, self.fields = True, []
+        if not self.inside or not (a.get("name") or tag == "option"):
+            return
+        if tag == "input" and (a.get("type") not in ("checkbox", "radio") or "checked" in a):
+            self.fields.append((a["name"], a.get("value", "")))
+        elif tag == "select":
+            self.select, self.chosen = a["name"], None
+        elif tag == "option" and self.select:
+            self.chosen = a["value"] if "selected" in a or self.chosen is None else self.chosen
+        elif tag == "textarea":
+            self.area, self.text = a["name"], ""
+
+    def handle_data(self, data):
+        if self.area:
+            self.text += data
+
+    def handle_endtag(self, tag):
+        if tag == "select" and self.select:
+            self.fields.append((self.select, self.chosen or ""))
+            self.select = None
+        elif tag == "textarea" and self.area:
+            self.fields.append((self.area, self.text.strip()))
+            self.area = None
+        elif tag == "form" and self.inside:
+            self.inside, self.done = False, self.done or ("op", self.op) in self.fields
+
+
+def sent(text, op):
+    parser = FormFields(op)
+    parser.feed(text)
+    assert parser.done, text[-2000:]
+    data = {}
+    for name, value in parser.fields:
+        data.setdefault(name, []).append(value)
+    return data | {"entry": str(uuid4())}
+
+
+def test_a_form_sent_as_it_stands_changes_nothing(school, ida):
+    """Every field of a step, portion, component and substance goes through its form and back."""
+    procedure = demo_procedure("sulfate-in-garden-salt")
+    key = procedure_in_use(school.conn, school.ida, procedure)
+    url = f"/procedures/{key}"
+    before = ida.get(f"/api{url}").json()["procedure"]
+    for step in ("s1", "s4", "s10", "s12", "s14", "s21"):
+        was = next(s for s in before["steps"] if s["id"] == step)
+        assert (
+            ida.post(f"{url}/edit", data=sent(ida.get(f"{url}?step={step}").text, "step"), headers=HTMX).status_code
+            == 200
+        )
+        assert next(s for s in steps(ida, url) if s["id"] == step) == was
+    for op, name in (("portion", "barium sulfate A"), ("component", "sulfate"), ("substance", "barium chloride A")):
+        form = ida.get(f"{url}/form/{op}", params={"name": name}, headers=HTMX).text
+        assert ida.post(f"{url}/edit", data=sent(form, op), headers=HTMX).status_code == 200
+    after = ida.get(f"/api{url}").json()["procedure"]
+    assert after["steps"] == before["steps"]
+    assert after == before

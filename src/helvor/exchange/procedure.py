@@ -69,6 +69,10 @@ def _more(step: Step) -> str:
         parts.append("write down: " + ", ".join(step.asks))
     if step.celsius is not None:
         parts.append(f"{step.celsius:g} °C")
+    if step.paper is not None:
+        parts.append(f"filter paper {step.paper:g} mm")
+    if step.times > 1:
+        parts.append(f"{step.times} times")
     if step.waits:
         parts.append(f"about {step.waits} min")
     if step.waste:

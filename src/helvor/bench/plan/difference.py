@@ -22,7 +22,7 @@ class Difference:
 
 WORDS = {
     "says": "instruction", "hands": "minutes hands-on", "waits": "minutes waiting", "celsius": "°C",
-    "volume": "vessel, mL", "on": "works on",
+    "volume": "vessel, mL", "paper": "filter paper, mm", "times": "times", "on": "works on",
     "asks": "readings", "doer": "done by", "melts": "melts, °C", "boils": "boils, °C",
     "molar": "mol/L", "end": "at the end", "by_loss": "by loss", "house_rules": "house rules",
 }  # fmt: skip

@@ -59,7 +59,8 @@ def _remove(form: Form, rules: HouseRules) -> tuple[Change, str]:
 
 
 def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
-    celsius, volume = form.number("celsius"), form.volume("volume")
+    celsius, volume, paper = form.number("celsius"), form.volume("volume"), form.length("paper")
+    times = form.whole("times")
     hands, waits, meeting = form.whole("hands"), form.whole("waits"), form.whole("meeting")
     step = form.build_part(
         Step,
@@ -75,6 +76,8 @@ def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
         empty=bool(form.text("empty")),
         celsius=celsius,
         volume=volume.value if volume else None,
+        paper=paper.value if paper else None,
+        times=times or 1,
         place=form.text("place"),
         kit=names_of(form.text("kit")),
         hands=hands or 0,
@@ -137,13 +140,15 @@ def _substance(form: Form, rules: HouseRules) -> tuple[Change, str]:
 
 
 def _component(form: Form, rules: HouseRules) -> tuple[Change, str]:
-    component = form.build_part(Component, name=form.text("name"), carrier=form.text("carrier"))
+    component = form.build_part(
+        Component, name=form.text("name"), carrier=form.text("carrier"), expressed=form.text("expressed")
+    )
     was = form.text("was")
     return lambda p: edit.put_component(p, component, was), f"{component.name} followed"
 
 
 def _portion(form: Form, rules: HouseRules) -> tuple[Change, str]:
-    share = form.number("share")
+    share, soluble = form.number("share"), form.number("soluble")
     portion = form.build_part(
         Portion,
         name=form.text("name"),
@@ -152,6 +157,7 @@ def _portion(form: Form, rules: HouseRules) -> tuple[Change, str]:
         end=form.text("end"),
         by_loss=bool(form.text("by_loss")),
         share=share,
+        soluble=soluble,
     )
     was = form.text("was")
     return lambda p: edit.put_portion(p, portion, was), f"portion {portion.name} changed"
