@@ -244,3 +244,12 @@ def test_a_plate_is_timed_while_it_runs(ida, school):
     assert bad.status_code == 422
     assert 'value="far"' in bad.text
     assert "until the front is 80 mm up" in write(kind="front-seen", distance="20").text.replace("\xa0", " ")
+
+
+def test_the_house_rules_reach_a_plates_page(ida, school):
+    """A short run is no fault where the house stops as soon as the spots are apart."""
+    front = {"entry": str(uuid4()), "kind": "front", "distance": "20", "strikes": "", "reason": "misread"}
+    assert ida.post(f"{school.url}/entries", data=front, headers=HTMX).status_code == 200
+    assert "stopped" in ida.get(school.url).text
+    ida.post("/plan/rules", data={"stopping-front": "separated"})
+    assert "The plate was stopped" not in ida.get(school.url).text

@@ -284,7 +284,7 @@ def plate_on_record(request: Request, page_id: UUID, who: VisitorDep) -> dict[st
         page, entries = pages.open_page(conn, who.account.id, page_id)
     if page.technique_key != "planar":
         raise pages.NotYours
-    return plate_record(page, entries, work_out(entries, eluotropic_rank=eluotropic_rank()))
+    return plate_record(page, entries, work_out(entries, page.rules, eluotropic_rank()))
 
 
 class EntryIn(_In):

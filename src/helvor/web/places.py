@@ -122,7 +122,7 @@ def class_rf(request: Request, class_id: UUID, who: VisitorDep) -> Response:
         found = pages.pages_of_class(conn, who.account.id, class_id)
     rank = eluotropic_rank()
     table = class_table(
-        [(page, work_out(entries, eluotropic_rank=rank)) for page, entries in found if page.technique_key == "planar"]
+        [(page, work_out(entries, page.rules, rank)) for page, entries in found if page.technique_key == "planar"]
     )
     return Response(
         table,

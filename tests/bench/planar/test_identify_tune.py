@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.arrival import read_readings, rise
 from helvor.bench.planar.eluent import parse_eluent
@@ -13,6 +14,7 @@ from helvor.bench.planar.identify import SpotMark, compare, identify, rank
 from helvor.bench.planar.prepare import cut, lane_positions, level, recipe, spotting, volume_for, width_for
 from helvor.bench.planar.reading_line import understand
 from helvor.bench.planar.tune import Point, best_gap, fit, hint, law_for, read_plates
+from helvor.bench.planar.work_out import work_out
 from helvor.bench.quantity import Estimate, Unreadable
 from tests.bench.plates import Writing, mm
 
@@ -283,3 +285,11 @@ def test_unknown_lanes_are_read_against_references_in_words_that_claim_no_more()
     said = page.finding("unknown-like")
     assert "where paracetamol lies" in said
     assert "T2 fits none" in said
+
+
+@pytest.mark.parametrize(("school", "said"), [("below-top", True), ("set-time", False), ("separated", False)])
+def test_a_short_run_is_only_short_where_the_house_stops_below_the_top(school, said):
+    page = Writing()
+    page.front(30)
+    found = work_out(page.entries, HouseRules({"stopping-front": school})).findings
+    assert ("front-short" in {f.code for f in found}) == said

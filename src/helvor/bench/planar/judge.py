@@ -243,7 +243,8 @@ def front_position(case: Case) -> Iterator[Finding]:
     gap = way - plate.front.distance.value
     if gap < OVER_THE_TOP_MM:
         return
-    if plate.front.distance.value < SHORT_RUN * way:
+    # A house that stops at a set time, or as soon as the spots are apart, means a short run.
+    if plate.front.distance.value < SHORT_RUN * way and case.rules["stopping-front"].key == "below-top":
         yield Finding(
             "front-short",
             "note",
@@ -259,7 +260,7 @@ def front_position(case: Case) -> Iterator[Finding]:
             "A moment later it would have been lost.",
             f"Take the next one out at about {mm(case.rules.stop_below_top_mm)} mm.",
         )
-    else:
+    elif plate.front.distance.value >= SHORT_RUN * way:
         yield Finding("front-good", "good", f"The front is {mm(gap)} mm below the top edge.")
 
 

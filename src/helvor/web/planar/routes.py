@@ -150,8 +150,8 @@ def _work(
     }
 
 
-def _sheet(entries: Sequence[Entry]) -> PlateWorksheet:
-    return work_out(entries, eluotropic_rank=eluotropic_rank())
+def _sheet(page: Page, entries: Sequence[Entry]) -> PlateWorksheet:
+    return work_out(entries, page.rules, eluotropic_rank())
 
 
 def _planar(page: Page) -> Page:
@@ -165,7 +165,7 @@ def plate_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "",
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         _planar(page)
-        sheet = _sheet(entries)
+        sheet = _sheet(page, entries)
         work = _work(page, sheet, view, spot, who.csrf)
         if is_htmx(request):
             return html("planar/work.html", Work(**work))  # type: ignore[arg-type]
@@ -239,7 +239,7 @@ def edit(
         page, entries = pages.open_page(conn, who.account.id, page_id)
         _planar(page)
         row, meeting = shell_of_class(conn, who, page.class_id)
-    sheet = _sheet(entries)
+    sheet = _sheet(page, entries)
     if kind not in EDITS:
         raise NotYours
     values, strikes, named = _prefilled(sheet, kind, key, lane, view, code, about)
@@ -582,7 +582,7 @@ def export(
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
     _planar(page)
-    sheet = _sheet(entries)
+    sheet = _sheet(page, entries)
     if suffix == "csv":
         return Response(spot_table(sheet), media_type="text/csv; charset=utf-8", headers=_file(page, suffix))
     if suffix == "json":
