@@ -253,3 +253,18 @@ def test_the_house_rules_reach_a_plates_page(ida, school):
     assert "stopped" in ida.get(school.url).text
     ida.post("/plan/rules", data={"stopping-front": "separated"})
     assert "The plate was stopped" not in ida.get(school.url).text
+
+
+def test_a_wash_that_the_shelf_knows_to_burn_is_marked(ida, salt_run):
+    for liquid in ("hexane", "water"):
+        assert send(ida, salt_run, kind="washed", step="s12", liquid=liquid, wash="5").status_code == 200
+    says = [entry["says"] for entry in ida.get(f"{salt_run}/run.json").json()["entries"][-2:]]
+    assert [one["flammable"] for one in says] == [True, False]
+
+
+def test_the_house_rules_reach_the_sums(ida):
+    assert "to half height" in ida.get("/reckon/filter?wanted=solid&solid=0.3&liquid=100&grain=fine&so=weighed").text
+    ida.post("/plan/rules", data={"filling-cone": "rim", "precipitant-excess": "ten-percent"})
+    assert "1 cm from edge" in ida.get("/reckon/filter?wanted=solid&solid=0.3&liquid=100&grain=fine&so=weighed").text
+    reagent = "/reckon/reagent?equation=Ba2%2B+%2B+SO42-+->+BaSO4&have=Na2SO4+0.500+g&reagent=BaCl2"
+    assert "With 1.1 times" in ida.get(reagent).text

@@ -338,17 +338,27 @@ def units(formula: str, carrier: str) -> int:
 def supplies(formula: str, species: str) -> int:
     """How many of an equation's *species* one unit of a substance brings: a salt brings its ions.
 
-    The same thing brings one, also as a hydrate. An ion is counted by its atoms; whether the
-    substance really gives it off is the equation's business.
+    The same thing brings one, also as a hydrate. An ion is looked for as a group of its own in the
+    formula as it is written: chlorate brings no chloride, permanganate no manganese(II), water no
+    hydroxide. Hydrogen counts only where it stands first, as acids are written.
 
     >>> supplies("BaCl2·2H2O", "Ba^2+"), supplies("(NH4)2SO4", "NH4+"), supplies("CaCl2·2H2O", "CaCl2")
     (1, 2, 1)
-    >>> supplies("NaCl", "SO4^2-")
-    0
+    >>> supplies("NaCl", "SO4^2-"), supplies("KClO3", "Cl^-"), supplies("H2O", "OH^-"), supplies("H2SO4", "H^+")
+    (0, 0, 0, 2)
     """
-    if plain(formula).split(".")[0] == plain(species).split(".")[0]:
+    salt, body = plain(formula).split(".")[0], plain(species).split(".")[0]
+    if salt == body:
         return 1
     if charge_of(species) == 0 or charge_of(formula) != 0:
         return 0
-    anhydrous = atoms(plain(formula).split(".")[0])
-    return min((anhydrous.get(element, 0) // number for element, number in atoms(species).items()), default=0)
+    group = re.escape(body.partition("^")[0])
+    single = re.fullmatch(r"[A-Z][a-z]?", body.partition("^")[0]) is not None
+    if single:
+        # An element before oxygen is part of an oxo-ion, unless the whole is an oxide.
+        start = "^" if group == "H" else ""
+        found = re.search(rf"{start}{group}(?![a-z])(\d*)(?!\d)(?!O)", salt)
+        found = found or re.fullmatch(rf"{group}(\d*)O\d*", salt)
+        return int(found[1] or 1) if found else 0
+    found = re.search(rf"\({group}\)(\d*)|{group}(?![a-z\d])()", salt)
+    return int(found[1] or found[2] or 1) if found else 0

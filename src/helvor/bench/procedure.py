@@ -135,7 +135,7 @@ class Step(_Part):
         empty: for a weighing: the container is empty, this is its tare.
         celsius, volume: of a heating or drying, °C; of the vessel, mL.
         paper: diameter of the filter paper, mm.
-        times: how often it is done: washes, rinses.
+        times: into how many portions what it adds is divided: washes, rinses.
         hands, waits: minutes.
         meeting: from 1.
         waste: the stream that it goes to.

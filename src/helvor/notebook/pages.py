@@ -273,9 +273,12 @@ def append(
 
 def _fit(technique: Technique, entries: list[Entry], draft: Draft, author: str, now: datetime) -> Entry | None:
     """The entry that a draft becomes after those that are there, or None if it is there already."""
+    # Through its stored form and back, so that what is worked out now is what will be read tomorrow,
+    # and the same thing sent again is the same.
+    payload = technique.payloads.validate_python(draft.payload.model_dump(mode="json"))
     known = next((entry for entry in entries if entry.id == draft.id), None)
     if known is not None:
-        if known.payload != draft.payload or known.by != author:
+        if known.payload != payload or known.by != author:
             raise EntryIdTaken
         return None
     if len(entries) >= MAX_ENTRIES:
@@ -283,8 +286,6 @@ def _fit(technique: Technique, entries: list[Entry], draft: Draft, author: str, 
     state = technique.gather(entries)
     strikes, reason = _what_it_strikes(technique, state, draft)
     technique.check(state, draft.payload, strikes)
-    # Through its stored form and back, so that what is worked out now is what will be read tomorrow.
-    payload = technique.payloads.validate_python(draft.payload.model_dump(mode="json"))
     return Entry(draft.id, len(entries) + 1, payload, strikes, reason, author, draft.at or now)
 
 

@@ -7,19 +7,18 @@ from typing import Annotated, Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field, StrictBool
 
-from helvor.bench.filtration.choose import Choice, Grain, Task, choose
+from helvor.bench.filtration.choose import Choice, Grain, Solvent, Task, choose
 from helvor.bench.filtration.oven import limits
 from helvor.bench.filtration.paper import Fold, cone_of, fill_line, fold_guide, funnel_for_paper
 from helvor.bench.filtration.wash import left_after, rinses_for, wash_loss
-from helvor.bench.formula import balance, molar_mass, parse_equation, supplies
-from helvor.bench.measured import Measured
+from helvor.bench.formula import balance, molar_mass, parse_equation
 from helvor.bench.planar.arrival import rise
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.identify import SpotMark, identify, rank
 from helvor.bench.planar.plate import Phase
 from helvor.bench.planar.prepare import cut, recipe
 from helvor.bench.planar.tune import Point, best_gap, fit, law_for
-from helvor.bench.precipitation.amounts import read_lines
+from helvor.bench.precipitation.amounts import brought, read_lines
 from helvor.bench.precipitation.gravimetry import factor, parallels
 from helvor.bench.precipitation.reaction import outcome_working, react, reagent_for
 from helvor.bench.precipitation.solubility import losses
@@ -83,13 +82,7 @@ class ReactionOut(BaseModel):
 def reaction(asked: ReactionIn) -> ReactionOut:
     """What the amounts taken can give at most."""
     equation = parse_equation(asked.equation)
-    amounts: dict[str, Measured] = {}
-    for line in read_lines("\n".join(asked.taken)):
-        into = next((f for f in equation.left if supplies(line.formula, f)), None)
-        if into is None:
-            raise Unreadable(f"{line.formula} brings nothing that stands on the left of the equation.")
-        brings = line.amount * supplies(line.formula, into)
-        amounts[into] = amounts[into] + brings if into in amounts else brings
+    amounts = brought(equation, read_lines("\n".join(asked.taken)))
     outcome = react(equation, amounts)
     return ReactionOut(
         limiting=outcome.limiting,
@@ -233,6 +226,7 @@ class FilterIn(_In):
     solid_g: NotNegative
     liquid_ml: Positive
     grain: Grain = "crystals"
+    solvent: Solvent = "water"
     hot: StrictBool = False
     settles: StrictBool = False
     weighed: StrictBool = False
@@ -261,7 +255,7 @@ def which_filter(asked: FilterIn) -> FilterOut:
         Task(
             asked.wanted, asked.solid_g, asked.liquid_ml, asked.grain, hot=asked.hot, settles=asked.settles,
             weighed=asked.weighed, crucibles=asked.crucibles, aid=asked.aid, minutes=asked.minutes,
-            school=asked.filling,
+            school=asked.filling, solvent=asked.solvent,
         )
     )  # fmt: skip
     return FilterOut(

@@ -234,6 +234,7 @@ def test_drying_wet_with_something_flammable_in_an_oven_is_a_stop():
 
     assert "flammable-in-oven" in dries(("oven", 60.0))
     assert "flammable-in-oven" not in dries(("hood", None), ("oven", 60.0))
+    assert "flammable-in-oven" in dries(("suction", None), ("oven", 60.0))
     assert "dried-too-hot" in dries(("hood", None), ("oven", 105.0))
     assert "dried-too-hot" not in dries(("hood", None), ("oven", 90.0))
 
@@ -319,3 +320,30 @@ def test_boat_and_disc_are_two_tares():
     mass = sheet_of("boat 2.100", "disc 0.150", "boat + disc sulfate dried 2.551").ledger.portion("sulfate").mass
     assert mass.value == pytest.approx(0.301)
     assert mass.u == pytest.approx(0.001 * (3 / 12) ** 0.5)
+
+
+def test_a_solid_is_wet_from_its_mixture_too_and_from_a_wash_after_airing():
+    from helvor.bench.filtration.entries import Drying
+    from helvor.bench.run import entries as e
+
+    taken = e.Taken(substance="hexane", amount="20 mL", step="s4")
+    oven, hood = (Drying(portion="product", place=place) for place in ("oven", "hood"))
+    wash = typed("s4", "wash hexane 5 mL", page_of(procedure=SUCTION))
+    assert "flammable-in-oven" in codes(sheet_of(taken, oven, procedure=SUCTION))
+    assert "flammable-in-oven" not in codes(sheet_of(taken, hood, oven, procedure=SUCTION))
+    assert "flammable-in-oven" in codes(sheet_of(hood, wash, oven, procedure=SUCTION))
+
+
+def test_the_solvent_and_the_flask_come_with_the_choice():
+    volatile = choose(Task("solid", 2, 60, solvent="volatile"))
+    assert volatile.flask == 250
+    assert any("boils away" in word for word in volatile.also)
+    assert any("half of 1000 mL" in word for word in choose(Task("solid", 20, 900)).also)
+
+
+def test_a_hood_that_nobody_ticked_is_said_for_its_own_reason():
+    from tests.bench.runs import POWDER
+
+    (found,) = [f for f in sheet_of("done 3", procedure=POWDER).findings if f.code == "set-up-unchecked"]
+    assert "in the hood" in found.what
+    assert "vacuum" not in found.because

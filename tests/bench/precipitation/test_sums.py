@@ -287,8 +287,24 @@ def test_contents_and_parallels():
     ("formula", "species", "brings"),
     [
         ("BaCl2·2H2O", "Ba^2+", 1), ("Al2(SO4)3", "SO4^2-", 3), ("BaCl2·2H2O", "BaCl2", 1), ("NaCl", "Ba^2+", 0),
-        ("BaSO4", "BaCl2", 0), ("Ca(OH)2", "OH^-", 2),
+        ("BaSO4", "BaCl2", 0), ("Ca(OH)2", "OH^-", 2), ("KClO3", "Cl^-", 0), ("KIO3", "I^-", 0), ("KMnO4", "Mn^2+", 0),
+        ("H2O", "OH^-", 0), ("H2SO4", "H^+", 2), ("NaOH", "H^+", 0), ("KNO3", "NO2^-", 0), ("Na2S2O3", "S2O3^2-", 1),
+        ("Na2SO4", "S^2-", 0), ("K4[Fe(CN)6]", "[Fe(CN)6]^4-", 1), ("KAl(SO4)2", "Al^3+", 1), ("CaO", "Ca^2+", 1),
+        ("FeCl3·6H2O", "Cl^-", 3), ("NaCl", "C^4-", 0),
     ],
 )  # fmt: skip
 def test_a_salt_brings_its_ions(formula, species, brings):
     assert supplies(formula, species) == brings
+
+
+def test_very_insoluble_hydroxides_meet_the_hydroxide_of_water():
+    """Iron(III) hydroxide: the product alone would give 1e-10 mol/L, with 1e-7 of hydroxide it is 1e-17."""
+    found = losses("Fe(OH)3", 10**-38.55, liquor=1000)
+    assert found.liquor / molar_mass("Fe(OH)3") == pytest.approx(10**-38.55 / 1e-21, rel=1e-3)
+    milk = losses("Mg(OH)2", 10**-11.25, liquor=1000)
+    assert milk.liquor / molar_mass("Mg(OH)2") == pytest.approx((10**-11.25 / 4) ** (1 / 3), rel=1e-3)
+
+
+def test_a_volume_without_a_flask_of_its_own_is_a_cylinders():
+    assert to_make(0.1, 180, "NaCl").glass == "200 mL measuring cylinder, to 180 mL"
+    assert to_make(0.1, 250, "NaCl").glass == "250 mL volumetric flask"

@@ -70,16 +70,53 @@ def test_a_failed_trial_is_a_finding_until_it_passes():
     assert "not-complete" not in codes(carried_out(SALT, [*failed, "7: tried no new cloud"]))
 
 
-def test_too_little_precipitant_is_seen_from_what_was_found():
-    lines = [
-        line.replace("12.0 mL", "5.0 mL") if "barium chloride" in line and "take" in line else line
-        for line in SULFATE[1]
-    ]
-    assert "little-precipitant" in codes(carried_out(SALT, lines))
-    assert "little-precipitant" not in codes(carried_out(SALT, SULFATE[1]))
-    assert "little-precipitant" not in codes(
-        carried_out(SALT, lines, HouseRules({"precipitant-excess": "stoichiometric"}))
-    ) or "All the precipitant" in " ".join(f.because for f in carried_out(SALT, lines).findings)
+@pytest.mark.parametrize(
+    ("school", "volume", "level"),
+    [
+        ("twice", "12.0 mL", None),
+        ("twice", "6.0 mL", "note"),
+        ("ten-percent", "6.0 mL", None),
+        ("twice", "5.0 mL", "caution"),
+    ],
+)
+def test_too_little_precipitant_is_seen_from_what_was_found(school, volume, level):
+    """1.28 mmol of sulfate found in each; 12 mL hold 3.0 mmol of barium, 6 mL 1.5, 5 mL 1.25."""
+    lines = [line.replace("12.0 mL", volume) if "take barium chloride" in line else line for line in SULFATE[1]]
+    sheet = carried_out(SALT, lines, HouseRules({"precipitant-excess": school}))
+    assert [f.level for f in sheet.findings if f.code == "little-precipitant"] == ([level] if level else [])
+
+
+def test_one_slurry_that_passed_does_not_excuse_the_other():
+    lines = [line if line != "6: tried no new cloud" else "6: tried it clouds again" for line in SULFATE[1]]
+    sheet = carried_out(SALT, lines)
+    (finding,) = [f for f in sheet.findings if f.code == "not-complete"]
+    assert finding.what.endswith("on the way to barium sulfate A.")
+    assert "not-complete" not in codes(carried_out(SALT, [*lines, "8: tried no new cloud"]))
+
+
+def test_water_weighs_nothing_in_a_product_that_holds_none():
+    """100 mL of water taken is no excuse for more barium sulfate than salt and barium together."""
+    lines = [line.replace("1.104", "3.900") for line in SULFATE[1]]
+    assert "more-than-everything" in codes(carried_out(SALT, lines))
+
+
+def test_products_left_unwashed_are_each_named_once():
+    sheet = carried_out(SALT, [line for line in SULFATE[1] if ": wash " not in line])
+    named = [one.cause.portion for one in sheet.causes if one.cause.code == "not-washed"]
+    assert sorted(named) == ["barium sulfate A", "barium sulfate B"]
+
+
+@pytest.mark.parametrize("note", ["rinsed the spatula", "stored overnight", "in spite of the heat", "broken up lumps"])
+def test_words_that_only_look_like_a_loss_are_none(note):
+    sheet = sheet_of(*FUMING, f"note {note}", procedure=POWDER)
+    assert not [one for one in sheet.causes if any(note in point for point in one.cause.points)]
+
+
+def test_a_part_given_in_vain_is_seen_when_planning():
+    vain = SALT.model_copy(
+        update={"components": (SALT.components[0].model_copy(update={"expressed": "NaCl", "carrier": ""}),)}
+    )
+    assert "expressed-in-vain" in [a.finding.code for a in judge_plan(vain, HouseRules(), CRAFTS)]
 
 
 def test_the_demos_procedures_hang_together():

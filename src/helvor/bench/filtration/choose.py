@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Literal
 
@@ -18,6 +19,7 @@ from helvor.bench.quantity import Unreadable
 
 Wanted = Literal["solid", "liquid"]
 Grain = Literal["coarse", "crystals", "fine", "gel"]
+Solvent = Literal["water", "organic", "volatile"]
 Method = Literal["gravity", "hot-gravity", "vacuum", "crucible", "decant"]
 
 METHODS: dict[str, str] = {
@@ -26,6 +28,11 @@ METHODS: dict[str, str] = {
     "vacuum": "Vacuum",
     "crucible": "Vacuum, filter crucible",
     "decant": "Decant, then filter the last",
+}
+SOLVENTS: dict[str, str] = {
+    "water": "water",
+    "organic": "an organic solvent",
+    "volatile": "a volatile or very flammable one",
 }
 GRAINS: dict[str, str] = {
     "coarse": "coarse grains that settle",
@@ -41,6 +48,8 @@ CAKE_MM = 10.0
 """How thick a cake may get on a flat plate."""
 CONE_PART = 1 / 3
 """Part of a paper cone that the solid may fill."""
+SUCTION_FLASKS = (50, 100, 250, 500, 1000)
+"""Usual suction flasks, mL. Common practice."""
 POURS = 8
 """More pours than this is a long afternoon: take a larger paper, if there is one."""
 DRIP = {"coarse": 10.0, "crystals": 6.0, "fine": 1.5, "gel": 0.5}
@@ -62,7 +71,8 @@ class Task:
         aid: what is taken off is a drying agent or charcoal.
         minutes: there is time for this many.
         school: the house rule *filling-cone*.
-        pleats: the house rule *folding*.
+        fold: the house rule *folding*.
+        solvent: water, organic, or volatile: boils near room temperature or burns easily.
     """
 
     wanted: Wanted
@@ -77,6 +87,7 @@ class Task:
     minutes: float | None = None
     school: str = "half"
     fold: str = "quarter"
+    solvent: Solvent = "water"
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +103,8 @@ class Choice:
         fold: how the paper is folded; flat on a plate.
         pours: how often it is filled.
         minutes: about how long it runs.
+        flask: the suction flask, mL, that it half fills at most, or the largest there is; 0 without suction.
+        filling: how far a cone is filled, half its height or to 1 cm below the edge (rim).
         also: what else can be done, and what to mind.
     """
 
@@ -105,6 +118,8 @@ class Choice:
     pours: int
     minutes: float
     also: tuple[str, ...]
+    flask: int = 0
+    filling: str = "rim"
 
 
 def choose(task: Task) -> Choice:
@@ -155,6 +170,12 @@ def _also(task: Task) -> list[str]:
         also.append("Rinse by decanting and pour little liquid through the paper: rinse volume costs time.")
     if task.wanted == "liquid":
         also.append("The liquid that wets the paper ends in the receiver: change it if the filtrate is wanted pure.")
+    if task.solvent != "water":
+        also.append("Wet the paper with the same solvent: water would block it and spoil the filtrate.")
+    if task.solvent == "volatile":
+        also.append(
+            "No flame in the room, in the hood; under suction it boils away and leaves crust: gentle and brief."
+        )
     if task.hot:
         also.append("Keep solvent hot for rinsing flask and paper: product hides in both. No flame near it.")
     return also
@@ -172,7 +193,7 @@ def _cone(task: Task, method: Method, why: str) -> Choice:
     quick = [p for p in fitting if task.liquid / fill_line(p, school).volume <= POURS]
     paper = (quick or fitting[-1:])[0]
     funnel = funnel_for_paper(paper)
-    pours = max(1, round(task.liquid / fill_line(paper, school).volume + 0.49))
+    pours = fill_line(paper, school).pours(task.liquid)
     fold = "fluted" if method == "hot-gravity" or (task.wanted == "liquid") else task.fold
     pace = DRIP[task.grain] * (paper / 110) ** 2 * (2.0 if fold == "fluted" else 1.0)
     minutes = task.liquid / pace
@@ -181,8 +202,9 @@ def _cone(task: Task, method: Method, why: str) -> Choice:
         also.insert(0, f"It would drip for about {minutes:.0f} min: decant first, or start it early.")
     kind = "stemless, warmed glass funnel" if method == "hot-gravity" else "60° glass funnel"
     return Choice(
-        method, why, f"{kind}, {funnel} mm", funnel, paper, SPEED[task.grain], fold, pours, minutes, tuple(also)
-    )
+        method, why, f"{kind}, {funnel} mm", funnel, paper, SPEED[task.grain], fold, pours, minutes, tuple(also),
+        filling=school,
+    )  # fmt: skip
 
 
 def _has_funnel(paper: float) -> bool:
@@ -192,7 +214,7 @@ def _has_funnel(paper: float) -> bool:
 def _plate(task: Task, method: Method, why: str) -> Choice:
     """The smallest flat plate on which the cake stays thin."""
     cake = task.solid / BULK[task.grain] * 1000  # mm³
-    fitting = [p for p in PLATES if cake <= CAKE_MM * 3.1416 * (p / 2) ** 2]
+    fitting = [p for p in PLATES if cake <= CAKE_MM * math.pi * (p / 2) ** 2]
     if not fitting:
         raise Unreadable(f"{task.solid:g} g makes too thick a cake for the largest usual plate: divide it.")
     small = task.solid < HIRSCH_BELOW
@@ -205,12 +227,25 @@ def _plate(task: Task, method: Method, why: str) -> Choice:
     usual = next((p for p in PAPERS if p == plate), None)
     also.append(f"Cut the paper to {paper:g} mm" + (f", or take the {usual} mm circle and trim it." if usual else "."))
     minutes = 2 + task.liquid / (40 * (plate / 55) ** 2) * (4 if task.grain == "fine" else 1)
-    return Choice(method, why, f"{kind}, {plate} mm", plate, paper, SPEED[task.grain], "flat", 1, minutes, tuple(also))
+    flask = _flask(task, also)
+    return Choice(
+        method, why, f"{kind}, {plate} mm", plate, paper, SPEED[task.grain], "flat", 1, minutes, tuple(also), flask
+    )
+
+
+def _flask(task: Task, also: list[str]) -> int:
+    """The suction flask; where even the largest would be over half full, it is emptied on the way."""
+    flask = next((size for size in SUCTION_FLASKS if size >= 2 * task.liquid), SUCTION_FLASKS[-1])
+    if task.liquid > flask / 2:
+        also.append(f"Empty the flask on the way: {task.liquid:g} mL is more than half of {flask} mL.")
+    return flask
 
 
 def _crucible(task: Task) -> Choice:
     if task.solid > 5:
         raise Unreadable("A filter crucible takes a few grams at most: divide it, or use a plate.")
+    also = _also(task)
+    flask = _flask(task, also)
     return Choice(
         "crucible",
         "The solid is weighed and stands a hot oven: a filter crucible is its own tare, and no paper chars or draws "
@@ -218,5 +253,6 @@ def _crucible(task: Task) -> Choice:
         "filter crucible in its adapter", 30.0, 0.0, "slow" if task.grain == "fine" else "medium", "none", 1,
         5 + task.liquid / 10 * (3 if task.grain == "fine" else 1),
         ("Seated by its weight and a slight twist only.",
-         "If crucibles are scarce: pry disc and solid into a tared boat and hand the crucible on.", *_also(task)),
+         "If crucibles are scarce: pry disc and solid into a tared boat and hand the crucible on.", *also),
+        flask,
     )  # fmt: skip

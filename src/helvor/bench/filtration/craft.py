@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pydantic import ValidationError
 
 from helvor.bench.entry import Payload
-from helvor.bench.filtration.entries import Drying, Emptied, Filtrate, Poured, Washed
+from helvor.bench.filtration.entries import DRYING_PLACES, Drying, Emptied, Filtrate, Poured, Washed
 from helvor.bench.filtration.oven import limits
 from helvor.bench.filtration.paper import cone_of, fill_line
 from helvor.bench.filtration.wash import wash_loss
@@ -19,6 +19,7 @@ from helvor.bench.procedure import Step, same
 from helvor.bench.quantity import Unreadable, digits, parse
 from helvor.bench.run.craft import Cause, Check, Craft
 from helvor.bench.run.judge import Case
+from helvor.bench.run.ledger import Ledger
 from helvor.bench.run.losses import ends_through
 from helvor.bench.run.reading_line import Understood
 from helvor.bench.run.record import Run
@@ -28,6 +29,8 @@ FILTERS = ("gravity filter", "hot filter", "vacuum filter", "crucible filter")
 SUCKED = ("vacuum filter", "crucible filter")
 HALF = 0.5
 """Part of a suction flask up to which it is filled; above it liquid is drawn into the hose."""
+MANY_POURS = 30
+"""More pours than this do not end within a period."""
 WORTH_SAYING = 0.01
 """Part of the product from which a loss in the washes is worth saying."""
 
@@ -139,6 +142,19 @@ def flask_of(run: Run, step: Step) -> Flask:
     return Flask(steps[first].volume, sum(volume for seq, volume in events if seq > emptied))
 
 
+def liquid_to_filter(run: Run, ledger: Ledger, step: Step) -> float:
+    """How much liquid a filter step gets, mL: what went into what it takes, as taken or else as planned."""
+    through = {one.id: one for name in step.takes for one in run.procedure.made_by(name) if one.kind not in FILTERS}
+    volume = 0.0
+    for name in (name for one in through.values() for name in one.adds):
+        taken, substance = ledger.taken(name), run.procedure.substance(name)
+        if taken is not None and taken.volume is not None:
+            volume += taken.volume.value
+        elif substance is not None and substance.amount is not None and substance.amount.unit == "mL":
+            volume += substance.amount.value
+    return volume
+
+
 def describe(payload: Payload) -> str:
     """A filtration's entry in bench words."""
     match payload:
@@ -155,9 +171,7 @@ def describe(payload: Payload) -> str:
             return f"filtrate cloudy{', passed again' if then == 'again' else f', {then}' if then else ''}"
         case Drying() as d:
             at = f" at {d.celsius:g} °C" if d.celsius is not None else ""
-            return f"{d.portion} dries in the {d.place}{at}".replace("in the air", "in air").replace(
-                "in the suction", "by suction"
-            )
+            return f"{d.portion} dries {DRYING_PLACES[d.place]}{at}"
     return ""
 
 
@@ -183,24 +197,17 @@ def flask_too_full(case: Case) -> Iterator[Finding]:
 
 
 def set_up_unchecked(case: Case) -> Iterator[Finding]:
-    """A set-up that can hurt somebody was used without having been looked over."""
+    """A set-up that can hurt somebody is in use without having been looked over; any craft's."""
     touched = {said.step for _, said in case.run.of(Poured)} | set(case.run.done)
     for number, step in enumerate(case.run.procedure.steps, 1):
-        if step.id not in touched:
-            continue
         ticked = case.run.checked.get(step.id, frozenset())
-        open_ = [
-            check.words
-            for check in CHECKS.get(step.kind, ())
-            if check.safety and check.key not in ticked
-            and (check.when is None or case.rules[check.when[0]].key == check.when[1])
-        ]  # fmt: skip
-        if open_:
+        left = [c for c in case.crafts.checks(step.kind, case.rules) if c.safety and c.key not in ticked]
+        if step.id in touched and left:
             yield Finding(
                 "set-up-unchecked",
                 "note",
-                f"Step {number} is in use, and nobody ticked: {'; '.join(open_)}.",
-                "A flask that tips or cracks under vacuum implodes; liquid is drawn back when it is stopped wrongly.",
+                f"Step {number} is in use, and nobody ticked: {'; '.join(check.words for check in left)}.",
+                f"{'; '.join(dict.fromkeys(check.why for check in left))}.".capitalize(),
                 "Tick it if it was so; else look before the next time.",
                 about=step.id,
             )
@@ -298,24 +305,43 @@ def dried_too_hot(case: Case) -> Iterator[Finding]:
 
 
 def flammable_in_oven(case: Case) -> Iterator[Finding]:
-    """A solid washed with something flammable went into a closed oven without standing in air first."""
-    washes = _washes(case)
-    aired: set[str] = set()
-    for _, said in case.run.of(Drying):
-        key = said.portion.casefold()
-        if said.place in ("air", "hood", "suction"):
-            aired.add(key)
-        wet = [w for name, ws in washes.items() if same(name, said.portion) for w in ws if _burns(case.run, w)]
-        if said.place == "oven" and wet and key not in aired:
+    """A solid wet with something flammable went into a closed oven without standing in air first.
+
+    Wet from its washes or from the mixture it was filtered from; suction alone does not dry it.
+    """
+    aired: dict[str, int] = {}
+    for line, said in case.run.of(Drying):
+        key, seq = said.portion.casefold(), line.root.seq
+        if said.place in ("air", "hood"):
+            aired[key] = seq
+        wet = [liquid for at, liquid in _wetted(case, said.portion) if at < seq and at > aired.get(key, -1)]
+        if said.place == "oven" and wet:
             yield Finding(
                 "flammable-in-oven",
                 "stop",
-                f"{said.portion} is wet with {wet[-1].liquid} and stands in a closed oven.",
+                f"{said.portion} is wet with {wet[-1]} and stands in a closed oven.",
                 "Its vapour can catch fire or burst the door open.",
                 "Take it out with care, let it stand in the hood until it looks dry; local rules and a qualified "
                 "person decide.",
                 about=said.portion,
             )
+
+
+def _wetted(case: Case, portion: str) -> list[tuple[int, str]]:
+    """When (by entry) a portion was wetted with something flammable, and with what; before all entries for what
+    a step that is done adds without a reading of its own. Evaporating or drying on the way takes it out."""
+    procedure, wet = case.run.procedure, list[tuple[int, str]]()
+    for step in procedure.made_by(portion):
+        kind = case.kinds.get(step.kind)
+        if kind is not None and kind.dries and step.kind != "dry":
+            wet = []
+        for name in step.adds:
+            substance = procedure.substance(name)
+            if substance is not None and substance.flammable and substance.role == "solvent":
+                taken = [on.line.root.seq for on in case.run.taken if same(on.taken.substance, name)]
+                wet += [(seq, name) for seq in taken] or ([(0, name)] if step.id in case.run.done else [])
+        wet += [(ln.root.seq, w.liquid) for ln, w in case.run.of(Washed) if w.step == step.id and _burns(case.run, w)]
+    return sorted(wet)
 
 
 def _burns(run: Run, washed: Washed) -> bool:
@@ -342,28 +368,27 @@ def dissolved_in_washes(case: Case) -> Iterator[Cause]:
 
 
 def not_washed(case: Case) -> Iterator[Cause]:
-    """A solid that was filtered and dried without a wash on record."""
+    """A product that was filtered off and dried without a wash on record."""
     washes = _washes(case)
-    steps = case.run.procedure.steps
-    for step in steps:
-        if step.kind not in FILTERS or len(step.gives) < 2 or step.id not in case.run.done:
-            continue
-        for name in case.ledger.ends:
-            mass = case.ledger.portion(name)
-            known = mass is not None and mass.mass is not None and mass.basis in ("dried", "as is")
-            if known and case.run.procedure.portion(name).end == "product" and name not in washes:
-                yield Cause("not-washed", "gain", f"What the mother liquor held dried onto {name}.",
-                            ("no wash on record",), 0.4, portion=name)  # fmt: skip
-                break
+    for name in case.ledger.ends:
+        portion = case.ledger.portion(name)
+        weighed = portion is not None and portion.mass is not None and portion.basis in ("dried", "as is")
+        filtered = any(
+            step.kind in FILTERS and len(step.gives) > 1 and step.id in case.run.done
+            for step in case.run.procedure.made_by(name)
+        )
+        if weighed and filtered and case.run.procedure.portion(name).end == "product" and name not in washes:
+            yield Cause("not-washed", "gain", f"What the mother liquor held dried onto {name}.",
+                        ("no wash on record",), 0.4, portion=name)  # fmt: skip
 
 
 def stays_on_paper(case: Case) -> Iterator[Cause]:
     """A solid that was taken off its paper leaves some on it."""
     for step in case.run.procedure.steps:
         if step.kind == "transfer" and step.id in case.run.done:
-            name = step.on or (step.gives[0] if step.gives else "the solid")
-            yield Cause("on-paper", "loss", f"Some of {name} stayed on the paper and along the wall.",
-                        ("transferred to a dish",), 0.3, portion=name)  # fmt: skip
+            for name in ends_through(case.run.procedure, case.ledger.ends, step.id):
+                yield Cause("on-paper", "loss", f"Some of {name} stayed on the paper and along the wall.",
+                            ("transferred to a dish",), 0.3, portion=name)  # fmt: skip
 
 
 def overfilled(plan: Plan) -> Iterator[Advice]:
@@ -373,13 +398,13 @@ def overfilled(plan: Plan) -> Iterator[Advice]:
         step = moment.step
         if step.kind in ("gravity filter", "hot filter") and step.paper and moment.matter.volume:
             line = fill_line(step.paper, school)
-            pours = moment.matter.volume / line.volume
-            if pours > 30:
+            pours = line.pours(moment.matter.volume)
+            if pours > MANY_POURS:
                 yield Advice(
                     Finding(
                         "paper-small", "note",
                         f"Step {moment.number} pours {moment.matter.volume:g} mL through a paper that holds "
-                        f"{digits(line.volume, 2)} mL to its line: about {pours:.0f} pours.",
+                        f"{digits(line.volume, 2)} mL to its line: about {pours} pours.",
                         "The period ends while it still drips.",
                         f"Decant first, or take a larger paper: to the edge this one holds "
                         f"{digits(cone_of(step.paper).holds, 2)} mL.",

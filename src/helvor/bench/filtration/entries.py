@@ -64,6 +64,13 @@ class Filtrate(Payload):
     words: Words = ""
 
 
+DRYING_PLACES: dict[str, str] = {
+    "oven": "in the oven", "air": "in air", "hood": "in the hood", "suction": "by suction",
+    "hotplate": "on the hotplate", "desiccator": "in the desiccator",
+}  # fmt: skip
+"""Where a solid dries, in words."""
+
+
 class Drying(Payload):
     """How a solid is being dried.
 

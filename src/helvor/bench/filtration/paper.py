@@ -83,6 +83,10 @@ class Fill:
     height: float
     volume: float
 
+    def pours(self, liquid: float) -> int:
+        """How often it is filled for so much liquid, mL; 0 for none."""
+        return math.ceil(liquid / self.volume) if liquid > 0 else 0
+
 
 def fill_line(diameter: float, school: str) -> Fill:
     """Where the liquid may stand, by the house rule *filling-cone*.

@@ -66,6 +66,14 @@ def left_of(rinses: Sequence[tuple[int, float, float]]) -> float:
     return math.prod(left_after(times, volume, behind) for times, volume, behind in rinses)
 
 
+def more_rinses(rinses: Sequence[tuple[int, float, float]], part_left: float = 0.01) -> int:
+    """How many more of the last sort bring what is left down to *part_left*; 0 where it is there already."""
+    left = left_of(rinses)
+    if left <= part_left or rinses[-1][2] == 0:
+        return 0
+    return rinses_for(part_left / left, rinses[-1][1], rinses[-1][2])
+
+
 def best_split(total: float, behind: float, most: int = 6) -> list[tuple[int, float]]:
     """Number of equal rinses → part left, when *total* (mL) is used in all: many small ones clean better.
 

@@ -84,6 +84,11 @@ class Present:
     matches: tuple[Match, ...]
     score: float
 
+    @property
+    def apart(self) -> float:
+        """The largest difference of Rf between a spot and the reference's."""
+        return max(match.apart for match in self.matches)
+
 
 @dataclass(frozen=True, slots=True)
 class Identity:

@@ -119,6 +119,20 @@ class Spotting:
     total_volume: float
 
 
+def with_spare(amount: float, how_many: int) -> float:
+    """An amount for so many, with 15 % spare where it is more than one."""
+    return amount * how_many * (1 + SPARE) if how_many > 1 else amount
+
+
+def sheets_for(wanted: int, plan: Cut) -> int:
+    """Sheets to cut for so many plates and 15 % spare.
+
+    >>> sheets_for(12, cut((200, 200), (50, 100)))
+    2
+    """
+    return math.ceil(wanted * (1 + SPARE) / plan.count)
+
+
 def spotting(volume: float, percent: float = 1.0, how_many: int = 1) -> Spotting:
     """Solid for a spotting solution, by mass per volume (Prepare 2).
 

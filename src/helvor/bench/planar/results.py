@@ -167,6 +167,11 @@ class Arriving:
     height: float
 
     @property
+    def within(self) -> int:
+        """Its uncertainty for people who wait: whole minutes, at least one."""
+        return max(1, math.ceil(self.minutes.u))
+
+    @property
     def working(self) -> WorkingLine:
         return WorkingLine(
             "Front at the stopping line",

@@ -12,10 +12,10 @@ A name stands for its formula where somebody knows it.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from helvor.bench.formula import molar_mass, plain, readable
+from helvor.bench.formula import Equation, molar_mass, plain, readable, supplies
 from helvor.bench.measured import Measured, shown
 from helvor.bench.quantity import Unreadable, parse, parse_number, reading_uncertainty, round_to
 from helvor.bench.run.entries import widened
@@ -60,6 +60,22 @@ def read_lines(text: str, formula_of: Callable[[str], str] = no_name) -> list[Ta
     if len(lines) > 12:
         raise Unreadable("At most 12 reagents, a line each.")
     return [read_line(line, formula_of) for line in lines]
+
+
+def brought(equation: Equation, lines: Sequence[TakenLine]) -> dict[str, Measured]:
+    """Reagent's formula as the equation has it → mol of it in all that was taken.
+
+    Raises:
+        Unreadable: something taken brings nothing that stands on the left.
+    """
+    amounts: dict[str, Measured] = {}
+    for line in lines:
+        into = next((f for f in equation.left if supplies(line.formula, f)), None)
+        if into is None:
+            raise Unreadable(f"{readable(line.formula)} brings nothing that stands on the left of the equation.")
+        amount = line.amount * supplies(line.formula, into)
+        amounts[into] = amounts[into] + amount if into in amounts else amount
+    return amounts
 
 
 def read_line(line: str, formula_of: Callable[[str], str] = no_name) -> TakenLine:

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from helvor.bench.finding import Finding
-from helvor.bench.formula import molar_mass, supplies
+from helvor.bench.formula import molar_mass, plain, readable, supplies
 from helvor.bench.measured import shown, total
-from helvor.bench.precipitation.gravimetry import parallels
-from helvor.bench.procedure import Step
-from helvor.bench.quantity import digits, round_to
+from helvor.bench.plan.judge import Advice, Plan
+from helvor.bench.precipitation.gravimetry import factor, parallels
+from helvor.bench.procedure import Step, same
+from helvor.bench.quantity import Unreadable, digits, round_to
 from helvor.bench.run.craft import Cause, Check, Craft, Trial
 from helvor.bench.run.judge import COVERAGE, Case, join
 from helvor.bench.run.ledger import SubstanceTaken
@@ -70,25 +71,31 @@ def _precipitants(case: Case) -> Iterator[tuple[Step, SubstanceTaken]]:
                 yield step, taken
 
 
-def _trial(case: Case, key: str) -> tuple[bool, ...]:
-    return tuple(tried.passed for _, tried in case.run.tried if tried.trial == key)
+def _outcomes(case: Case, trial: Trial) -> dict[str, list[bool]]:
+    """Product → outcomes of a trial in the steps it came through, oldest first; by step where no product is named.
+
+    What failed while precipitating and passed after digesting has passed.
+    """
+    found: dict[str, list[bool]] = {}
+    for _, tried in case.run.tried:
+        if tried.trial == trial.key:
+            for name in ends_through(case.run.procedure, case.ledger.ends, tried.step) or [tried.step]:
+                found.setdefault(name, []).append(tried.passed)
+    return found
 
 
 def not_complete(case: Case) -> Iterator[Finding]:
     """A trial that failed last, while the work went on."""
-    for trial, code, what in (
-        (COMPLETE, "not-complete", "The clear top clouded again at the last trial, and nothing was tried since."),
-        (OVER, "not-over", "The reaction was still going at the last trial."),
-    ):
-        outcomes = _trial(case, trial.key)
-        if outcomes and not outcomes[-1]:
-            yield Finding(
-                code,
-                "caution",
-                what,
-                trial.why,
-                "Add more precipitant, let it settle, try again." if trial is COMPLETE else "Wait, then look again.",
-            )
+    for trial, code, what, do in (
+        (COMPLETE, "not-complete", "The clear top clouded again at the last trial",
+         "Add more precipitant, let it settle, try again."),
+        (OVER, "not-over", "The reaction was still going at the last trial", "Wait, then look again."),
+    ):  # fmt: skip
+        failed = [name for name, outcomes in _outcomes(case, trial).items() if not outcomes[-1]]
+        products = [name for name in failed if case.run.procedure.step(name) is None]
+        if failed:
+            of = f" on the way to {join(products)}" if products else ""
+            yield Finding(code, "caution", f"{what}{of}.", trial.why, do)
 
 
 def too_little_precipitant(case: Case) -> Iterator[Finding]:
@@ -117,27 +124,30 @@ def too_little_precipitant(case: Case) -> Iterator[Finding]:
             f"{join(names)}: {digits(times, 2)} times what the precipitate found needs; "
             f"the house rule asks for {wanted:g} times.",
             "All the precipitant is used up, so more may be in the sample than was found." if short
-            else "Without an excess the last of it stays in solution.",
+            else "The smaller the excess, the more of it stays in solution.",
             "Add more next time, or repeat with a smaller sample.",
             about=at,
         )  # fmt: skip
 
 
 def more_than_everything(case: Case) -> Iterator[Finding]:
-    """A solid heavier than all that went in together."""
-    masses = [one.mass for one in case.ledger.substances if one.mass is not None]
+    """A solid heavier than all its reagents together, with water only where the product crystallizes with it."""
+    brought = [one for one in case.ledger.substances if one.substance.role != "solvent"]
+    masses = [one.mass for one in brought if one.mass is not None]
     dissolved = [
         one.amount * molar_mass(one.formula)
-        for one in case.ledger.substances
+        for one in brought
         if one.mass is None and one.amount is not None and one.formula
     ]
-    liquids = [one for one in case.ledger.substances if one.readings and one.mass is None and one.amount is None]
-    if not masses or liquids or not case.ledger.reacts:
+    unknown = [one for one in brought if one.readings and one.mass is None and one.amount is None]
+    if not masses or unknown or not case.ledger.reacts:
         return
-    everything = total([*masses, *dissolved])
+    reagents = total([*masses, *dissolved])
+    solvents = [one.mass for one in case.ledger.substances if one.substance.role == "solvent" and one.mass is not None]
     for portion in case.ledger.portions.values():
         if portion.mass is None or portion.basis not in ("dried", "as is") or portion.said.end != "product":
             continue
+        everything = total([reagents, *solvents]) if "." in plain(portion.said.formula) else reagents
         more = portion.mass - everything
         if more.value > COVERAGE * more.u:
             yield Finding(
@@ -173,16 +183,21 @@ def determinations_apart(case: Case) -> Iterator[Finding]:
 
 def incomplete(case: Case) -> Iterator[Cause]:
     """Something stayed in solution because precipitation was not complete."""
-    for step in case.run.procedure.steps:
-        if step.kind != "precipitate":
+    outcomes = _outcomes(case, COMPLETE)
+    names = {
+        name: None
+        for step in case.run.procedure.steps
+        if step.kind == "precipitate"
+        for name in ends_through(case.run.procedure, case.ledger.ends, step.id) or [step.id]
+    }
+    for name in names:
+        tried = outcomes.get(name, [])
+        if tried and tried[-1]:
             continue
-        outcomes = [t.passed for _, t in case.run.tried if t.trial == COMPLETE.key and t.step == step.id]
-        if outcomes and outcomes[-1]:
-            continue
-        points = ("it clouded again at the last trial",) if outcomes else ("completeness was never tried",)
-        for name in ends_through(case.run.procedure, case.ledger.ends, step.id) or [""]:
-            what = f"Not everything was precipitated{f' of {name}' if name else ''}."
-            yield Cause("not-complete", "loss", what, points, 0.9 if outcomes else 0.3, portion=name)
+        product = name if case.run.procedure.step(name) is None else ""
+        what = f"Not everything was precipitated{f' of {product}' if product else ''}."
+        points = ("it clouded again at the last trial",) if tried else ("completeness was never tried",)
+        yield Cause("not-complete", "loss", what, points, 0.9 if tried else 0.3, portion=product)
 
 
 def in_the_liquor(case: Case) -> Iterator[Cause]:
@@ -220,6 +235,26 @@ def carried_down(case: Case) -> Iterator[Cause]:
             return
 
 
+def expressed_in_vain(plan: Plan) -> Iterator[Advice]:
+    """A component's part is given as a formula that no portion of it can be counted by."""
+    for component in plan.procedure.components:
+        for portion in plan.procedure.portions:
+            if not component.expressed or not portion.formula or not same(portion.component, component.name):
+                continue
+            try:
+                factor(component.expressed, portion.formula, component.carrier)
+            except Unreadable as unreadable:
+                yield Advice(
+                    Finding(
+                        "expressed-in-vain", "caution",
+                        f"{component.name} is given as {readable(component.expressed)}, weighed as "
+                        f"{readable(portion.formula)}: no factor.",
+                        str(unreadable),
+                        "Change the formula in which it is given, or the element it is followed by.",
+                    )
+                )  # fmt: skip
+
+
 CRAFT = Craft(
     key="precipitation",
     title="Precipitation",
@@ -228,4 +263,5 @@ CRAFT = Craft(
     trials=TRIALS,
     rules=(more_than_everything, not_complete, too_little_precipitant, determinations_apart),
     causes=(incomplete, in_the_liquor, carried_down),
+    plan_rules=(expressed_in_vain,),
 )

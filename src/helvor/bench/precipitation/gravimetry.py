@@ -8,13 +8,14 @@ Gravimetry 2. Parallel determinations: mean, spread, and the relative difference
 
 from __future__ import annotations
 
+import math
 import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from helvor.bench.formula import atoms, molar_mass, readable
 from helvor.bench.measured import Measured
-from helvor.bench.quantity import Unreadable, round_to
+from helvor.bench.quantity import Reading, Unreadable, round_to
 from helvor.bench.worksheet import WorkingLine
 
 _CARRIED_BY_ALL = {"O", "H"}
@@ -63,6 +64,19 @@ def content(precipitate: Measured, factor_: float, sample: Measured) -> Measured
     if sample.value <= 0:
         raise Unreadable("The sample's mass is not above zero.")
     return precipitate * factor_ / sample
+
+
+def determination(precipitate: Reading, sample: Reading, factor_: float) -> Measured:
+    """The content of a sample from two nets by the tare button, each of two indications.
+
+    Raises:
+        Unreadable: the sample's mass is not above zero.
+    """
+    weighed, taken = (
+        Measured.read(one.value, one.resolution / math.sqrt(6), name, one.decimals)
+        for name, one in (("precipitate", precipitate), ("sample", sample))
+    )
+    return content(weighed, factor_, taken)
 
 
 def factor_working(sought: str, weighed: str, carrier: str = "") -> WorkingLine:

@@ -8,12 +8,13 @@ Reaction 2. What is left of each reagent, and what can be made of each product, 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 from helvor.bench.formula import Equation, molar_mass, readable, supplies
 from helvor.bench.measured import Measured, shown, shown_with_u
-from helvor.bench.quantity import Unreadable, digits, round_to
+from helvor.bench.quantity import Reading, Unreadable, digits, round_to
 from helvor.bench.worksheet import WorkingLine
 
 
@@ -79,6 +80,28 @@ def react(equation: Equation, amounts: Mapping[str, Measured]) -> Outcome:
         {formula: extent * count for formula, count in equation.right.items()},
         {formula: room.value / extent.value - 1 for formula, room in rooms.items() if formula != limiting},
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Obtained:
+    """A product weighed against what was possible: ``part`` of it, and whether it is more beyond doubt."""
+
+    part: Measured
+    too_much: bool
+    working: WorkingLine
+
+
+def obtained(outcome: Outcome, formula: str, mass: Reading) -> Obtained:
+    """The yield of a product, weighed with the tare button (two indications).
+
+    Raises:
+        KeyError: the equation does not make it.
+    """
+    got = Measured.read(mass.value, mass.resolution / math.sqrt(6), "obtained", mass.decimals)
+    possible = outcome.mass(formula)
+    part, over = got / possible, got - possible
+    says = f"{shown(got)} ÷ {shown(possible)} g = {shown_with_u(part * 100)} %"
+    return Obtained(part, over.value > 2 * over.u, WorkingLine("Percent yield", says))
 
 
 @dataclass(frozen=True, slots=True)

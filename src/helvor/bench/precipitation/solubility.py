@@ -4,6 +4,9 @@ Solubility 1. For a salt CpAq: Ksp = (p·s + c)^p · (q·s + a)^q, with s the di
               what is there already of its ions, all mol/L. Activity coefficients are left out,
               so in salt-rich liquors really somewhat more dissolves. Textbook relation.
 Solubility 2. Washes are held to be saturated: the most that they can take.
+Solubility 3. Water itself holds 10⁻⁷ mol/L of hydroxide, more than very insoluble hydroxides give.
+              Carbonate, phosphate and sulfide take up protons from water, so that really more of
+              their salts dissolves than the product says.
 """
 
 from __future__ import annotations
@@ -20,6 +23,12 @@ ANIONS: dict[str, int] = {
     "OH": 1, "S": 2, "Cl": 1, "Br": 1, "I": 1, "F": 1,
 }  # fmt: skip
 """Anion → its charge."""
+
+
+NEUTRAL_HYDROXIDE = 1e-7
+"""Hydroxide in neutral water, mol/L at 25 °C (Solubility 3)."""
+HYDROLYSE = frozenset({"CO3", "PO4", "S", "SO3", "AsO4", "CN"})
+"""Anions whose salts really dissolve more, for they take up protons (Solubility 3)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,8 +122,9 @@ def losses(
     if liquor < 0 or washes < 0:
         raise Unreadable("A volume is not below zero.")
     mass = molar_mass(formula)
-    water = dissolved(ksp, salt.p, salt.q) * mass
-    there = dissolved(ksp, salt.p, salt.q, cation, anion) * mass
+    floor = NEUTRAL_HYDROXIDE if salt.anion == "OH" else 0.0
+    water = dissolved(ksp, salt.p, salt.q, anion=floor) * mass
+    there = dissolved(ksp, salt.p, salt.q, cation, max(anion, floor)) * mass
     in_liquor, in_washes = there * liquor / 1000, water * washes / 1000
     ions = " and ".join(f"{c:g} mol/L {ion}" for c, ion in ((cation, salt.cation), (anion, salt.anion)) if c)
     return Losses(

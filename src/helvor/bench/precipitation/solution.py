@@ -16,7 +16,7 @@ FLASKS = (5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000)
 """Volumetric flasks, mL. ISO 1042, from memory."""
 PIPETTES = (1, 2, 5, 10, 15, 20, 25, 50, 100)
 """Single-volume pipettes, mL. ISO 648, from memory."""
-DEAREST = 30.0
+STRONGEST = 30.0
 """No solution on a bench is more concentrated, mol/L."""
 
 
@@ -66,14 +66,16 @@ def to_make(molar: float, volume: float, formula: str, fraction: float = 1.0) ->
     size, exact = flask_for(volume)
     mass = molar * volume / 1000 * molar_mass(formula) / fraction
     pure = f" ÷ {fraction:g}" if fraction < 1 else ""
-    glass = f"{size} mL volumetric flask" if exact else f"{size} mL flask or cylinder, to its {volume:g} mL mark"
+    # A volumetric flask has one mark; any other volume is a cylinder's, and less exact.
+    vessel = f"{size} mL {'volumetric flask' if exact else 'measuring cylinder'}"
+    glass = vessel if exact else f"{vessel}, to {volume:g} mL"
     return Made(
         mass,
         glass,
         (
             f"Weigh {digits(mass, 4)} g of {readable(formula)} and write down what the balance shows.",
             f"Dissolve in about {round_to(volume * 0.6, 0)} mL of water, let it come to room temperature.",
-            f"Rinse into the {glass} and make up to the mark, meniscus at eye level; mix by turning it over.",
+            f"Rinse into the {vessel} and make up to {volume:g} mL, meniscus at eye level; mix.",
             "Label: what, the actual concentration, date, hazard, who made it.",
         ),
         (
@@ -120,5 +122,5 @@ def dilute(stock: float, wanted: float, volume: float) -> Made:
 
 
 def _reasonable(molar: float) -> None:
-    if not 0 < molar <= DEAREST:
-        raise Unreadable(f"A concentration is above 0 and at most {DEAREST:g} mol/L.")
+    if not 0 < molar <= STRONGEST:
+        raise Unreadable(f"A concentration is above 0 and at most {STRONGEST:g} mol/L.")

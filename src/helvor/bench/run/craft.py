@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Literal
 
 from helvor.bench.entry import Payload
 from helvor.bench.finding import Finding
+from helvor.bench.house_rules import HouseRules
 from helvor.bench.step_kinds import GENERAL, StepKind
 
 if TYPE_CHECKING:
@@ -133,9 +134,14 @@ class Crafts:
         commands = {word: command for craft in self.all for word, command in craft.commands.items()}
         object.__setattr__(self, "commands", commands)
 
-    def checks(self, kind: str) -> tuple[Check, ...]:
-        """The checks of a kind of step."""
-        return tuple(check for craft in self.all for check in craft.checks.get(kind, ()))
+    def checks(self, kind: str, rules: HouseRules | None = None) -> tuple[Check, ...]:
+        """The checks of a kind of step; with house rules only those that these ask for."""
+        return tuple(
+            check
+            for craft in self.all
+            for check in craft.checks.get(kind, ())
+            if rules is None or check.when is None or rules[check.when[0]].key == check.when[1]
+        )
 
     def trials(self, kind: str) -> tuple[Trial, ...]:
         """The trials of a kind of step."""

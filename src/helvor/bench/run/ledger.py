@@ -202,6 +202,11 @@ class ComponentAccount:
     working: tuple[WorkingLine, ...]
     contents: tuple[tuple[str, Measured], ...] = ()
 
+    @property
+    def mean_content(self) -> Measured | None:
+        """The mean of its determinations, None without one."""
+        return total(part for _, part in self.contents) * (1 / len(self.contents)) if self.contents else None
+
 
 @dataclass(frozen=True, slots=True)
 class Yield:

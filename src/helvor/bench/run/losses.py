@@ -12,25 +12,26 @@ Weights are common practice, no source: they order a list for a discussion and p
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from helvor.bench.measured import Measured
 from helvor.bench.procedure import Procedure
 from helvor.bench.run.craft import Cause, Crafts, Sign
-from helvor.bench.run.judge import Case, join
+from helvor.bench.run.judge import COVERAGE, Case, join
 from helvor.bench.run.ledger import ComponentAccount, PortionMass
 
 BOTH: tuple[Sign, ...] = ("loss", "gain")
 
 SEEN: tuple[tuple[tuple[str, ...], str, str], ...] = (
     (("spilt", "spilled", "spill", "knocked over"), "spilt", "Some was spilt."),
-    (("spat", "spit", "spatter", "spattered", "bumped"), "spat", "It spat while it was heated."),
+    (("spat", "spit", "spits", "spattered", "bumped"), "spat", "It spat while it was heated."),
     (("boiled over", "foamed over"), "boiled-over", "It boiled or foamed over."),
     (("broken glass", "broke", "cracked"), "broke", "Glass broke."),
     (("tore", "torn paper", "ran through", "hole in the paper"), "tore", "The paper tore or let solid through."),
 )
-"""Words in notes → code and sentence of a loss they tell of."""
+"""Whole words in notes → code and sentence of a loss they tell of; a spatula has not spat."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +61,13 @@ class Gap:
     portion: str
     missing: Measured
     against: str
+
+    @property
+    def sign(self) -> Sign | None:
+        """*loss* or *gain*; None where it lies within its uncertainty."""
+        if abs(self.missing.value) <= COVERAGE * self.missing.u:
+            return None
+        return "loss" if self.missing.value > 0 else "gain"
 
 
 def gaps(case: Case) -> list[Gap]:
@@ -114,13 +122,10 @@ def _ranked(cause: Cause, here: list[Gap], case: Case) -> Ranked:
     score = cause.weight + (0.0 if cause.points else -0.5)
     if gap is None:
         return Ranked(cause, score, "")
-    amount, u = gap.missing.value, gap.missing.u
-    within = abs(amount) <= 2 * u
-    runs_with = (amount > 0) == (cause.sign == "loss")
-    score += 0.0 if within else 1.0 if runs_with else -1.0
-    if cause.size is None or within or not runs_with:
+    score += 0.0 if gap.sign is None else 1.0 if gap.sign == cause.sign else -1.0
+    if cause.size is None or gap.sign != cause.sign:
         return Ranked(cause, score, "")
-    share = cause.size / abs(amount)
+    share = cause.size / abs(gap.missing.value)
     if cause.at_most:
         fits = "could be all of it" if share >= 1 else f"at most {100 * share:.0f} % of it"
     else:
@@ -220,7 +225,7 @@ def seen(case: Case) -> Iterator[Cause]:
     for _, noted in case.run.notes:
         words = " ".join((noted.words, *noted.picks)).casefold()
         for needles, code, sentence in SEEN:
-            if any(needle in words for needle in needles):
+            if any(re.search(rf"\b{needle}\b", words) for needle in needles):
                 at = f" at step {steps[noted.step]}" if noted.step in steps else ""
                 yield Cause(code, "loss", sentence, (f"noted{at}: {noted.words or ', '.join(noted.picks)}",), 0.7)
 

@@ -146,11 +146,7 @@ def _house(step: Step, kind: StepKind | None, rules: HouseRules) -> tuple[tuple[
 def _checks(step: Step, run: Run, rules: HouseRules, crafts: Crafts) -> tuple[tuple[Check, bool], ...]:
     """The checks that the house rules ask for."""
     ticked = run.checked.get(step.id, frozenset())
-    return tuple(
-        (check, check.key in ticked)
-        for check in crafts.checks(step.kind)
-        if check.when is None or rules[check.when[0]].key == check.when[1]
-    )
+    return tuple((check, check.key in ticked) for check in crafts.checks(step.kind, rules))
 
 
 def _trials(step: Step, run: Run, crafts: Crafts) -> tuple[TrialSeen, ...]:

@@ -115,20 +115,21 @@ def fuming(case: Case) -> Iterator[Cause]:
         )  # fmt: skip
 
 
-def salt_left(case: Case) -> Iterator[Cause]:
-    """Salt stays with the insoluble rest, or is lost in spitting: usual, pointed at by few rinses."""
-    rinses = [
-        (number, step)
-        for number, step in enumerate(case.run.procedure.steps, 1)
-        if step.kind == "decant" and len(step.gives) > 1
-    ]
-    for number, step in rinses:
-        rest = step.gives[-1]
+def dried_in(case: Case) -> Iterator[Cause]:
+    """What was dissolved stays with the insoluble rest that it is poured off from."""
+    for number, step in enumerate(case.run.procedure.steps, 1):
+        if step.kind != "decant" or len(step.gives) < 2:
+            continue
+        rest = step.gives[-1].casefold()
         skipped = case.run.skipped.get(step.id)
-        fewer = step.id in case.run.done and case.run.done[step.id] < 1
         points = (f"step {number} left out: {skipped}",) if skipped else ()
-        if points or fewer or case.ledger.portion(rest) is not None:
-            yield Cause("salt-left", "gain", f"Salt solution dried in with {rest}.", points, 0.3, portion=rest)
+        for name in case.ledger.ends:
+            passed = {
+                given.casefold() for one in case.run.procedure.made_by(name) for given in (*one.takes, *one.gives)
+            }
+            portion = case.ledger.portion(name)
+            if rest in passed and portion is not None and portion.said.end != "waste":
+                yield Cause("dried-in", "gain", f"What was dissolved dried in with {name}.", points, 0.3, portion=name)
 
 
 CRAFT = Craft(
@@ -138,5 +139,5 @@ CRAFT = Craft(
     checks=CHECKS,
     trials={"sublime": (COLD_GLASS,)},
     rules=(still_fuming, too_little_water),
-    causes=(fuming, salt_left),
+    causes=(fuming, dried_in),
 )

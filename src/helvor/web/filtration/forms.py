@@ -7,6 +7,7 @@ from uuid import UUID
 from helvor.bench.entry import Payload
 from helvor.bench.filtration.entries import Drying, Emptied, Filtrate, Poured, Washed
 from helvor.bench.run.record import Run
+from helvor.shelf.shelf import known_as, shipped
 from helvor.web.forms import Form
 from helvor.web.run.forms import labels_of
 
@@ -37,6 +38,7 @@ def washed(form: Form, run: Run, strikes: UUID | None) -> Payload:
         cold=form.text("cold") or "room",
         behind=form.volume("behind"),
         dissolves=form.number("dissolves"),
+        flammable=is_flammable(form.text("liquid")),
     )
 
 
@@ -80,6 +82,12 @@ def values_of(payload: Payload) -> dict[str, list[str]]:
             celsius = [f"{d.celsius:g}"] if d.celsius is not None else []
             return {"labels": [" + ".join(d.labels)], "celsius": celsius}
     return {}
+
+
+def is_flammable(liquid: str) -> bool:
+    """Whether the shelf's hazard words say that a solvent burns."""
+    item = known_as(shipped(), liquid, ("solvent",))
+    return item is not None and "hazard" in item.values and "flammable" in item.values["hazard"].text
 
 
 READERS = {"poured": poured, "emptied": emptied, "washed": washed, "filtrate": filtrate, "drying": drying}

@@ -2,25 +2,22 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 from markupsafe import Markup
 
-from helvor.bench.filtration.craft import FILTERS, HALF, Flask, flask_of, melts_of
-from helvor.bench.filtration.entries import Drying, Filtrate, Poured, Washed
+from helvor.bench.filtration.craft import FILTERS, HALF, Flask, flask_of, liquid_to_filter, melts_of
+from helvor.bench.filtration.entries import DRYING_PLACES, Drying, Filtrate, Poured, Washed
 from helvor.bench.filtration.oven import Limit, limits
 from helvor.bench.filtration.paper import BELOW_RIM, FUNNELS, cone_of, fill_line, funnel_for_paper
-from helvor.bench.filtration.wash import left_of, rinses_for, wash_loss
+from helvor.bench.filtration.wash import left_of, more_rinses, wash_loss
 from helvor.bench.quantity import digits
 from helvor.bench.run.craft import Check
 from helvor.bench.run.losses import ends_through
-from helvor.bench.run.work_out import RunWorksheet, StepSeen
+from helvor.bench.run.work_out import StepSeen
 from helvor.web.rendering import fragment
 from helvor.web.run.crafts import AtStep
 
-CLEAN = 0.01
-"""Part of what was dissolved that may be left: 99 % washed out."""
 USUAL_PAPER = 110.0
 """Diameter of the paper where the step does not say, mm."""
 CONE_TIP, CONE_HALF, CONE_HIGH = (140.0, 196.0), 78.0, 135.1
@@ -126,6 +123,7 @@ class OvenShown:
     ticks: list[tuple[int, float]]
     now: tuple[float, float] | None
     dryings: list[Drying]
+    places: dict[str, str]
 
 
 def marks_of(seen: StepSeen) -> list[Mark]:
@@ -154,27 +152,13 @@ def cone_shown(paper: float, school: str, wanted: float = 0.0, poured: float = 0
 
     return ConeShown(
         paper, funnel, place(cone.slant), place(line.slant), digits(line.volume, 2), digits(cone.holds, 2),
-        f"{poured:g}" if poured else "", max(1, math.ceil(wanted / line.volume)) if wanted else 0,
+        f"{poured:g}" if poured else "", line.pours(wanted),
     )  # fmt: skip
 
 
 def _paper(seen: StepSeen) -> float:
     """The step's paper, mm, or a usual one; no larger than there are funnels for."""
     return min(seen.step.paper or USUAL_PAPER, 2 * (FUNNELS[-1] - BELOW_RIM[0]))
-
-
-def _liquid(sheet: RunWorksheet, seen: StepSeen) -> float:
-    """How much liquid a step has to filter, mL: what went into the portions that it takes."""
-    volume = 0.0
-    through = {step.id: step for name in seen.step.takes for step in sheet.run.procedure.made_by(name)}
-    for step in through.values():
-        for added in step.adds if step.kind not in FILTERS else ():
-            taken, substance = sheet.ledger.taken(added), sheet.run.procedure.substance(added)
-            if taken is not None and taken.volume is not None:
-                volume += taken.volume.value
-            elif substance is not None and substance.amount is not None and substance.amount.unit == "mL":
-                volume += substance.amount.value
-    return volume
 
 
 def _frustum_y(part: float) -> tuple[float, float]:
@@ -218,7 +202,11 @@ def filter_instrument(at: AtStep) -> Markup:
         FilterShown(
             at=at,
             marks=marks_of(at.seen),
-            cone=None if suction else cone_shown(_paper(at.seen), school, _liquid(at.sheet, at.seen), poured),
+            cone=None
+            if suction
+            else cone_shown(
+                _paper(at.seen), school, liquid_to_filter(at.sheet.run, at.sheet.ledger, at.seen.step), poured
+            ),
             flask=flask_shown(flask_of(at.sheet.run, at.seen.step)) if suction else None,
             crucible=kind == "crucible filter",
             hot=kind == "hot filter",
@@ -238,13 +226,9 @@ def wash_instrument(at: AtStep) -> Markup:
     total = sum(w.millilitres for w in washes)
     loss = sum(wash_loss(w.millilitres, w.dissolves if w.dissolves is not None else soluble or 0.0) for w in washes)
     known = [(w.times, w.volume.value, w.behind.value) for w in washes if w.behind is not None]
-    left = more = ""
-    if known and len(known) == len(washes):
-        part = left_of(known)
-        left = digits(100 * part, 2)
-        _, volume, behind = known[-1]
-        if part > CLEAN and behind > 0:
-            more = str(rinses_for(CLEAN / part, volume, behind))
+    counted = bool(known) and len(known) == len(washes)
+    left = digits(100 * left_of(known), 2) if counted else ""
+    more = str(more_rinses(known) or "") if counted else ""
     planned = next((s for name in step.adds if (s := run.procedure.substance(name)) and s.amount), None)
     return fragment(
         "filtration/wash.html",
@@ -260,7 +244,7 @@ def wash_instrument(at: AtStep) -> Markup:
             rinses=step.kind == "decant",
             loss=digits(1000 * loss, 2) if loss else "",
             soluble=soluble,
-            volume=planned.amount.number if planned and planned.amount else "",
+            volume=f"{planned.amount.value / step.times:g}" if planned and planned.amount else "",
             times=step.times,
         ),
     )
@@ -293,6 +277,7 @@ def oven_instrument(at: AtStep) -> Markup:
             ticks=[(c, _oven_y(c)) for c in range(20, 181, 20)],
             now=(at_celsius, _oven_y(at_celsius)) if at_celsius is not None else None,
             dryings=dryings,
+            places=DRYING_PLACES,
         ),
     )
 

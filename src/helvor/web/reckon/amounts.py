@@ -6,24 +6,24 @@ import re
 from dataclasses import dataclass
 from math import log10
 
-from helvor.bench.filtration.choose import GRAINS, METHODS, Choice, Task, choose
+from helvor.bench.filtration.choose import GRAINS, METHODS, SOLVENTS, Choice, Task, choose
 from helvor.bench.filtration.craft import Flask
 from helvor.bench.filtration.paper import FoldStep, cone_of, disc_for_plate, fill_line, fold_guide, funnel_for_paper
 from helvor.bench.filtration.wash import best_split, left_after, rinses_for, wash_loss
-from helvor.bench.formula import Equation, balance, parse_equation, plain, readable, supplies
-from helvor.bench.measured import Measured, shown, shown_with_u, total
-from helvor.bench.precipitation.amounts import TakenLine, read_line, read_lines
-from helvor.bench.precipitation.gravimetry import content, factor, factor_working, parallels
-from helvor.bench.precipitation.reaction import Needed, outcome_working, react, reagent_for
-from helvor.bench.precipitation.solubility import losses, salt_of
+from helvor.bench.formula import Equation, balance, parse_equation, plain, readable
+from helvor.bench.measured import shown, shown_with_u, total
+from helvor.bench.precipitation.amounts import TakenLine, brought, read_line, read_lines
+from helvor.bench.precipitation.craft import EXCESS
+from helvor.bench.precipitation.gravimetry import determination, factor, factor_working, parallels
+from helvor.bench.precipitation.reaction import Needed, obtained, outcome_working, react, reagent_for
+from helvor.bench.precipitation.solubility import HYDROLYSE, losses, salt_of
 from helvor.bench.precipitation.solution import dilute, to_make
 from helvor.bench.quantity import Unreadable, digits, round_to
-from helvor.bench.run.ledger import net_u
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import known_as
 from helvor.web.filtration.instrument import CONE_WORDS, ConeShown, FlaskShown, cone_shown, flask_shown
 from helvor.web.forms import FieldErrors, Form
-from helvor.web.reckon.answer import Answer, Asked, Large, Shelf, Sum, formula_of, number_of
+from helvor.web.reckon.answer import Answer, Asked, House, Large, Sum, formula_of, number_of
 from helvor.web.rendering import fragment
 
 
@@ -32,10 +32,6 @@ class FoldsShown:
     """The pictures of a fold."""
 
     guide: list[FoldStep]
-
-
-SUCTION_FLASKS = (50, 100, 250, 500, 1000)
-"""Usual suction flasks, mL. Common practice."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,34 +62,25 @@ def _equation(form: Form) -> tuple[Equation, bool]:
         try:
             return balance(text), False
         except Unreadable as unreadable:
-            form.errors["equation"] = str(unreadable)
-            form.check()
-            raise
+            raise FieldErrors({"equation": str(unreadable)}) from unreadable
 
 
-def reaction(form: Form, shelf: Shelf) -> Answer:
+def reaction(form: Form, house: House) -> Answer:
     """Balanced equation, limiting reagent, excess, theoretical masses, percent yield."""
     equation, as_written = _equation(form)
     says = "The equation balances as it is written." if as_written else "Balanced with these numbers."
     answer = Answer(says, [Large("equation", str(equation), "")])
     try:
-        taken = read_lines(form.text("amounts"), lambda name: formula_of(name, shelf))
+        taken = read_lines(form.text("amounts"), lambda name: formula_of(name, house))
     except Unreadable as unreadable:
-        form.errors["amounts"] = str(unreadable)
-        form.check()
-        raise
+        raise FieldErrors({"amounts": str(unreadable)}) from unreadable
     if not taken:
         return answer
-    amounts: dict[str, Measured] = {}
-    for line in taken:
-        into = next((f for f in equation.left if supplies(line.formula, f)), None)
-        if into is None:
-            form.errors["amounts"] = f"{readable(line.formula)} brings nothing that stands on the left of the equation."
-            form.check()
-            continue
-        answer.working.append(line.working)
-        brings = line.amount * supplies(line.formula, into)
-        amounts[into] = amounts[into] + brings if into in amounts else brings
+    try:
+        amounts = brought(equation, taken)
+    except Unreadable as unreadable:
+        raise FieldErrors({"amounts": str(unreadable)}) from unreadable
+    answer.working = [line.working for line in taken]
     outcome = react(equation, amounts)
     answer.says += f" {readable(outcome.limiting)} runs out first."
     answer.head = ("", "mol", "possible, g", "left over")
@@ -106,22 +93,17 @@ def reaction(form: Form, shelf: Shelf) -> Answer:
     for formula, made in outcome.made.items():
         answer.rows.append((readable(formula), shown(made), shown_with_u(outcome.mass(formula)), ""))
     answer.working += outcome_working(equation, amounts, outcome)
-    obtained, of = form.mass("obtained"), form.text("product")
-    if obtained is not None:
-        product = next((f for f in equation.right if not of or plain(formula_of(of, shelf)) == f), None)
+    weighed, of = form.mass("obtained"), form.text("product")
+    form.check()
+    if weighed is not None:
+        product = next((f for f in equation.right if not of or plain(formula_of(of, house)) == f), None)
         if product is None:
-            form.errors["product"] = "It does not stand on the right of the equation."
-            form.check()
-            return answer
-        got = Measured.read(obtained.value, net_u(obtained.resolution), "obtained", obtained.decimals)
-        possible = outcome.mass(product)
-        part = got / possible
-        answer.large.append(Large(f"yield of {readable(product)}", shown(part * 100, most=1), "%",
-                                  f"of {shown(possible)} g possible"))  # fmt: skip
-        answer.working.append(
-            WorkingLine("Percent yield", f"{shown(got)} ÷ {shown(possible)} g = {shown_with_u(part * 100)} %")
-        )
-        if (got - possible).value > 2 * (got - possible).u:
+            raise FieldErrors({"product": "It does not stand on the right of the equation."})
+        got = obtained(outcome, product, weighed)
+        of_possible = f"of {shown(outcome.mass(product))} g possible"
+        answer.large.append(Large(f"yield of {readable(product)}", shown(got.part * 100, most=1), "%", of_possible))
+        answer.working.append(got.working)
+        if got.too_much:
             answer.remarks.append(
                 ("caution", "More than is possible, beyond its uncertainty: still wet, a tare missed, or precipitant "
                  "carried down with it. It never means success.")
@@ -129,10 +111,11 @@ def reaction(form: Form, shelf: Shelf) -> Answer:
     return answer
 
 
-def reagent(form: Form, shelf: Shelf) -> Answer:
+def reagent(form: Form, house: House) -> Answer:
     """What to weigh of one reagent for another, on the part that reacts or on the whole sample."""
     equation, _ = _equation(form)
-    times, name = number_of(form, "times", "The excess", 2.0), form.text("reagent")
+    usual = EXCESS[house.rules["precipitant-excess"].key]
+    times, name = number_of(form, "times", "The excess", usual), form.text("reagent")
     have = form.text("have")
     if not name:
         form.errors["reagent"] = "Which reagent is to be weighed?"
@@ -141,11 +124,11 @@ def reagent(form: Form, shelf: Shelf) -> Answer:
     form.check()
     try:
         part, whole = (
-            read_line(text, lambda one: formula_of(one, shelf)) for text in (have, re.sub(r"[\d.,]+\s*%", "", have))
+            read_line(text, lambda one: formula_of(one, house)) for text in (have, re.sub(r"[\d.,]+\s*%", "", have))
         )
     except Unreadable as unreadable:
         raise FieldErrors({"have": str(unreadable)}) from unreadable
-    bought = formula_of(name, shelf)
+    bought = formula_of(name, house)
 
     def needed(line: TakenLine, times: float) -> Needed:
         return reagent_for(equation, line.formula, line.amount.value, bought, times)
@@ -166,7 +149,7 @@ def reagent(form: Form, shelf: Shelf) -> Answer:
     return answer
 
 
-def solution(form: Form, shelf: Shelf) -> Answer:
+def solution(form: Form, house: House) -> Answer:
     """A solution to volume from a solid, or from a stronger one."""
     molar, volume = number_of(form, "molar", "The concentration"), number_of(form, "volume", "The volume")
     stock, name = form.number("stock"), form.text("formula")
@@ -178,7 +161,7 @@ def solution(form: Form, shelf: Shelf) -> Answer:
         made = dilute(stock, molar, volume)
         large = Large("of the stronger one", digits(made.amount, 4), "mL", made.glass)
     else:
-        formula = formula_of(name, shelf)
+        formula = formula_of(name, house)
         made = to_make(molar, volume, formula, (purity or 100.0) / 100)
         large = Large(f"{readable(formula)} to weigh", digits(made.amount, 4), "g", made.glass)
     return Answer(
@@ -187,11 +170,11 @@ def solution(form: Form, shelf: Shelf) -> Answer:
     )  # fmt: skip
 
 
-def solubility(form: Form, shelf: Shelf) -> Answer:
+def solubility(form: Form, house: House) -> Answer:
     """What stays dissolved."""
     name = form.text("formula")
-    formula = formula_of(name, shelf)
-    item = known_as(shelf, formula, ("precipitate",))
+    formula = formula_of(name, house)
+    item = known_as(house.shelf, formula, ("precipitate",))
     pksp = form.number("pksp")
     if not formula:
         form.errors["formula"] = "Of which precipitate?"
@@ -222,6 +205,9 @@ def solubility(form: Form, shelf: Shelf) -> Answer:
         ("note", f"Ions: {salt.p} {salt.cation}, {salt.q} {salt.anion} in one unit. Activities are left out: in "
          "salt-rich liquors somewhat more dissolves; too great an excess can redissolve some as complexes."),
     ]  # fmt: skip
+    if salt.anion in HYDROLYSE:
+        words = f"{readable(salt.anion)} takes up protons from water: really more dissolves than its product says."
+        answer.remarks.append(("caution", words))
     return answer
 
 
@@ -230,9 +216,9 @@ def _small(grams: float) -> tuple[str, str]:
     return (digits(1000 * grams), "mg") if grams >= 1e-5 or grams == 0 else (digits(1e6 * grams), "µg")
 
 
-def contents(form: Form, shelf: Shelf) -> Answer:
+def contents(form: Form, house: House) -> Answer:
     """Per cent of the sought in the sample, one or two determinations."""
-    sought, weighed = (formula_of(form.text(n), shelf) for n in ("sought", "weighed"))
+    sought, weighed = (formula_of(form.text(n), house) for n in ("sought", "weighed"))
     for name, value, what in (("sought", sought, "What is sought?"), ("weighed", weighed, "What is weighed?")):
         if not value:
             form.errors[name] = what
@@ -251,9 +237,7 @@ def contents(form: Form, shelf: Shelf) -> Answer:
         answer.says = "The factor is above 1: the sought form is heavier than what is weighed for it."
     parts = []
     for letter, precipitate, sample in pairs:
-        m = Measured.read(precipitate.value, net_u(precipitate.resolution), f"p{letter}", precipitate.decimals)
-        s = Measured.read(sample.value, net_u(sample.resolution), f"s{letter}", sample.decimals)
-        part = content(m, number, s)
+        part = determination(precipitate, sample, number)
         parts.append(part)
         answer.rows.append((letter, f"{precipitate}", f"{sample}", f"{shown_with_u(part * 100)} %"))
         answer.working.append(
@@ -277,56 +261,57 @@ def contents(form: Form, shelf: Shelf) -> Answer:
     return answer
 
 
-def filters(form: Form, shelf: Shelf) -> Answer:
+def filters(form: Form, house: House) -> Answer:
     """Which way to filter."""
     solid, liquid = number_of(form, "solid", "The mass"), number_of(form, "liquid", "The volume")
+    minutes, picks = form.number("minutes"), set(form.all("so"))
+    grain, solvent = form.text("grain") or "crystals", form.text("solvent") or "water"
+    for name, value, known in (("grain", grain, GRAINS), ("solvent", solvent, SOLVENTS)):
+        if value not in known:
+            form.errors[name] = "Choose one from the list."
     form.check()
-    picks = set(form.all("so"))
     choice = choose(
         Task(
-            wanted="liquid" if form.text("wanted") == "liquid" else "solid",
-            solid=solid,
-            liquid=liquid,
-            grain=form.text("grain") or "crystals",  # type: ignore[arg-type]  # refused below when it is not one
+            "liquid" if form.text("wanted") == "liquid" else "solid", solid, liquid,
+            grain,  # type: ignore[arg-type]  # looked at above
             hot="hot" in picks, settles="settles" in picks, weighed="weighed" in picks, crucibles="crucibles" in picks,
-            aid="aid" in picks, minutes=form.number("minutes"), school=form.text("school") or "half",
+            aid="aid" in picks, minutes=minutes, school=house.rules["filling-cone"].key,
+            fold=house.rules["folding"].key,
+            solvent=solvent,  # type: ignore[arg-type]  # looked at above
         )
     )  # fmt: skip
-    return _chosen(choice, liquid, form.text("school") or "half")
+    return _chosen(choice, liquid)
 
 
-def _chosen(choice: Choice, liquid: float, school: str) -> Answer:
+def _chosen(choice: Choice, liquid: float) -> Answer:
     answer = Answer(choice.why, [Large("way", METHODS[choice.method], "")])
     answer.rows = [
         ("funnel", choice.funnel),
         ("paper", f"{choice.paper:g} mm, {choice.speed}, {choice.fold}" if choice.paper else "none"),
+        *((("flask", f"suction flask, {choice.flask} mL, clamped; a trap before the source"),) if choice.flask else ()),
         ("it runs", f"about {choice.minutes:.0f} min" + (f", {choice.pours} pours" if choice.pours > 1 else "")),
     ]
     answer.head = ("", "")
     answer.steps = list(choice.also)
     if choice.paper:
         answer.links.append((f"/reckon/outline.svg?diameter={choice.paper:g}", "Outline to print 1 : 1"))
-    sucked = choice.method in ("vacuum", "crucible") or choice.fold == "flat"
-    rule = "half" if choice.fold == "quarter" and school == "half" else "rim"
-    size = next((size for size in SUCTION_FLASKS if size >= 2 * liquid), SUCTION_FLASKS[-1])
-    set_up = SetUpShown(
-        cone=None if sucked else cone_shown(choice.paper, rule, liquid),
-        flask=flask_shown(Flask(float(size), min(liquid, size / 2))) if sucked else None,
-        crucible=choice.method == "crucible",
-        hot=choice.method == "hot-gravity",
-        school=CONE_WORDS[rule],
+    flask = Flask(float(choice.flask), min(liquid, choice.flask / 2)) if choice.flask else None
+    answer.drawing = fragment(
+        "reckon/set_up.html",
+        SetUpShown(
+            cone=cone_shown(choice.paper, choice.filling, liquid) if flask is None else None,
+            flask=flask_shown(flask) if flask is not None else None,
+            crucible=choice.method == "crucible",
+            hot=choice.method == "hot-gravity",
+            school=CONE_WORDS[choice.filling],
+        ),
     )
-    answer.drawing = fragment("reckon/set_up.html", set_up)
-    if not sucked:
+    if flask is None:
         answer.drawing += fragment("reckon/folds.html", FoldsShown(guide=fold_guide(choice.fold)))
-    elif liquid > size / 2:
-        answer.steps.append(f"Empty the flask on the way: {liquid:g} mL is more than half of {size} mL.")
-    else:
-        answer.rows.insert(2, ("flask", f"suction flask, {size} mL, clamped; a trap before the source"))
     return answer
 
 
-def washing(form: Form, shelf: Shelf) -> Answer:
+def washing(form: Form, house: House) -> Answer:
     """How many washes."""
     volume, behind = (
         number_of(form, "volume", "The volume of one rinse"),
@@ -366,7 +351,7 @@ def _power_y(part: float) -> float:
     return round(12 + 160 * -log10(max(part, 1e-4)) / 4, 1)
 
 
-def folding(form: Form, shelf: Shelf) -> Answer:
+def folding(form: Form, house: House) -> Answer:
     """What a paper holds, and how it is folded."""
     diameter = number_of(form, "diameter", "The paper's diameter")
     plate = form.number("plate")
@@ -381,7 +366,7 @@ def folding(form: Form, shelf: Shelf) -> Answer:
         Large("to half its height", digits(half.volume, 2), "mL"),
         Large("to 1 cm below the edge", digits(rim.volume, 2), "mL"),
     ]
-    fold = form.text("fold") or "quarter"
+    fold = form.text("fold") or house.rules["folding"].key
     answer.drawing = fragment("reckon/folds.html", FoldsShown(guide=fold_guide(fold)))
     answer.links.append((f"/reckon/outline.svg?diameter={diameter:g}", f"Outline of {diameter:g} mm to print 1 : 1"))
     if plate is not None:
@@ -481,6 +466,7 @@ AMOUNTS: tuple[Sum, ...] = (
             Asked("liquid", "Liquid", unit="mL", usual="60"),
             Asked("grain", "It is", usual="crystals", options=tuple(GRAINS.items())),
             Asked("minutes", "Time there is", unit="min"),
+            Asked("solvent", "In", options=tuple(SOLVENTS.items())),
             Asked(
                 "so",
                 "and",

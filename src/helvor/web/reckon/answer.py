@@ -7,11 +7,18 @@ from dataclasses import dataclass, field
 
 from markupsafe import Markup
 
+from helvor.bench.house_rules import HouseRules
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import Item, known_as
 from helvor.web.forms import Form
 
-Shelf = Sequence[Item]
+
+@dataclass(frozen=True, slots=True)
+class House:
+    """What a sum may look at besides its form: the shelf and the house rules of the institution."""
+
+    shelf: Sequence[Item]
+    rules: HouseRules
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,12 +68,12 @@ class Sum:
     title: str
     about: str
     asks: tuple[Asked, ...]
-    answer: Callable[[Form, Shelf], Answer]
+    answer: Callable[[Form, House], Answer]
 
 
-def formula_of(name: str, shelf: Shelf) -> str:
+def formula_of(name: str, house: House) -> str:
     """The formula of a name on the shelf; what was typed where it is not a name there."""
-    item = known_as(shelf, name, ("substance", "precipitate", "solvent"))
+    item = known_as(house.shelf, name, ("substance", "precipitate", "solvent"))
     return item.formula or name if item is not None else name
 
 

@@ -13,15 +13,17 @@ from helvor.bench.planar.prepare import (
     lane_positions,
     level,
     recipe,
+    sheets_for,
     spotting,
     volume_for,
     width_for,
+    with_spare,
 )
 from helvor.bench.planar.tune import Line, Point, best_gap, fit, hint, law_for, read_plates
 from helvor.bench.quantity import Estimate, Unreadable, digits, round_to, round_up_to
 from helvor.bench.worksheet import WorkingLine
 from helvor.web.forms import FieldErrors, Form
-from helvor.web.reckon.answer import Answer, Asked, Large, Shelf, Sum, number_of
+from helvor.web.reckon.answer import Answer, Asked, House, Large, Sum, number_of
 from helvor.web.rendering import fragment
 
 PLOT = (46.0, 560.0, 14.0, 254.0)
@@ -66,7 +68,7 @@ def with_u(rf: Estimate) -> str:
     return f"{round_to(rf.value, 2)} ± {round_up_to(rf.u, 2)}"
 
 
-def tuning(form: Form, shelf: Shelf) -> Answer:
+def tuning(form: Form, house: House) -> Answer:
     """Fit, predicted plate, best composition; from one plate a hint."""
     law = law_for(form.text("phase") or "silica")
     try:
@@ -185,10 +187,13 @@ def _plot(lines: dict[str, Line], points: dict[str, list[Point]], phi: float | N
     )  # fmt: skip
 
 
-def arrival(form: Form, shelf: Shelf) -> Answer:
+def arrival(form: Form, house: House) -> Answer:
     """When the front is where the plate is taken out."""
     origin, liquid = number_of(form, "origin", "The origin's height"), number_of(form, "level", "The liquid's level")
-    plate, below = number_of(form, "plate", "The plate's height"), number_of(form, "below", "", 10.0)
+    plate, below = (
+        number_of(form, "plate", "The plate's height"),
+        number_of(form, "below", "", house.rules.stop_below_top_mm),
+    )
     form.check()
     if liquid >= origin:
         form.errors["level"] = "The liquid stands above the origin: what is spotted dissolves into it."
@@ -221,7 +226,7 @@ def arrival(form: Form, shelf: Shelf) -> Answer:
     return answer
 
 
-def mixing(form: Form, shelf: Shelf) -> Answer:
+def mixing(form: Form, house: House) -> Answer:
     """An eluent for one chamber or a class."""
     try:
         eluent = parse_eluent(form.text("eluent"))
@@ -231,7 +236,7 @@ def mixing(form: Form, shelf: Shelf) -> Answer:
     step, across, origin = number_of(form, "step", "", 0.5), form.number("across"), form.number("origin")
     lining = number_of(form, "lining", "", 0.0)
     form.check()
-    total = volume * chambers * (1.15 if chambers > 1 else 1.0)
+    total = with_spare(volume, chambers)
     parts = recipe(eluent, total, step)
     answer = Answer(f"{eluent}, {digits(total)} mL" + (" with 15 % spare" if chambers > 1 else "") + ".")
     answer.large = [Large("as measured", " : ".join(digits(p.percent) for p in parts), "%")]
@@ -254,7 +259,7 @@ def mixing(form: Form, shelf: Shelf) -> Answer:
     return answer
 
 
-def cutting(form: Form, shelf: Shelf) -> Answer:
+def cutting(form: Form, house: House) -> Answer:
     """Plates out of sheets, lanes on a plate, spotting solutions."""
     lanes = form.whole("lanes") or 4
     apart, height = number_of(form, "apart", "", 10.0), number_of(form, "height", "The plate's height")
@@ -263,7 +268,7 @@ def cutting(form: Form, shelf: Shelf) -> Answer:
     form.check()
     width = width_for(lanes, apart)
     plan = cut(sheet, (width, height), both_ways=form.text("turn") == "yes")
-    needed = -(-int(wanted * 1.15 + 0.999) // plan.count)
+    needed = sheets_for(wanted, plan)
     answer = Answer(f"{lanes} lanes {apart:g} mm apart make a plate {width:g} mm wide.")
     over = f"{plan.columns} × {plan.rows}, {100 * plan.waste:.0f} % left over"
     answer.large = [

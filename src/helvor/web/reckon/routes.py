@@ -9,10 +9,10 @@ from fastapi import APIRouter, Query, Request
 from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.quantity import Unreadable
-from helvor.notebook import shelf_values
+from helvor.notebook import procedures, shelf_values
 from helvor.notebook.pages import NotYours
 from helvor.web.forms import FieldErrors, Form
-from helvor.web.reckon.answer import Answer, Sum
+from helvor.web.reckon.answer import Answer, House, Sum
 from helvor.web.reckon.sums import SUM, SUMS
 from helvor.web.rendering import Shell, html, is_htmx, render
 from helvor.web.security import VisitorDep, pool
@@ -67,9 +67,9 @@ def reckon(request: Request, key: str, who: VisitorDep) -> Response:
     values = typed or {asked.name: [asked.usual] for asked in chosen.asks if asked.usual}
     answer, errors = None, dict[str, str]()
     with pool(request).connection() as conn:
-        shelf = shelf_values.shelf_of(conn, who.account.id)
+        house = House(shelf_values.shelf_of(conn, who.account.id), procedures.house_rules_of(conn, who.account.id))
     try:
-        answer = chosen.answer(Form(values), shelf)
+        answer = chosen.answer(Form(values), house)
     except FieldErrors as troubles:
         errors = troubles.errors
     except Unreadable as unreadable:

@@ -13,7 +13,7 @@ from markupsafe import Markup
 
 from helvor.bench.entry import Entry, Line
 from helvor.bench.formula import readable
-from helvor.bench.measured import Measured, shown, total
+from helvor.bench.measured import Measured, shown
 from helvor.bench.procedure import Step
 from helvor.bench.run import entries as e
 from helvor.bench.run.ledger import Net, PortionMass, is_blank
@@ -85,6 +85,7 @@ class ReadingShown:
     says: str
     key: UUID
     struck: str
+    correctable: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -305,12 +306,9 @@ def _instrument(page: Page, sheet: RunWorksheet, chosen: StepSeen | None, view: 
 def _gaps(sheet: RunWorksheet) -> list[GapShown]:
     shown_gaps = []
     for gap in sheet.gaps:
-        amount = gap.missing.value
-        within = abs(amount) <= 2 * gap.missing.u
+        size = gap.missing if gap.missing.value > 0 else gap.missing * -1
         what = gap.portion or "the whole sample"
-        size = gap.missing if amount > 0 else gap.missing * -1
-        sign = "within" if within else "loss" if amount > 0 else "gain"
-        shown_gaps.append(GapShown(what, gap.against, f"{shown(size)} g", sign))
+        shown_gaps.append(GapShown(what, gap.against, f"{shown(size)} g", gap.sign or "within"))
     return shown_gaps
 
 
@@ -404,6 +402,10 @@ READINGS = (
 """Kinds of entry that stand among the last readings; what only moves the strip on does not."""
 
 
+CORRECTED = frozenset({"weighed", "taken", "volume-read", "used-instead", "noted", *CRAFT_TITLES} - {"emptied"})
+"""Kinds of reading with a form to correct them by; the others are struck through."""
+
+
 def _shown(standing: Sequence[Line], kinds: Any, most: int = 200) -> list[ReadingShown]:
     """Readings of some kinds, in the order given, each with what was struck through for it."""
     wanted = (line for line in standing if isinstance(line.head.payload, kinds))
@@ -413,6 +415,7 @@ def _shown(standing: Sequence[Line], kinds: Any, most: int = 200) -> list[Readin
             describe(line.head),
             line.root.id,
             describe(line.entries[-2]) if len(line.entries) > 1 else "",
+            line.head.payload.kind in CORRECTED,
         )
         for line in itertools.islice(wanted, most)
     ]
@@ -494,8 +497,8 @@ def _headlines(sheet: RunWorksheet) -> list[Headline]:
                 )
             )
     for account in ledger.components:
-        if account.contents:
-            mean = total(part for _, part in account.contents) * (1 / len(account.contents))
+        mean = account.mean_content
+        if mean is not None:
             of = f"mean of {len(account.contents)}" if len(account.contents) > 1 else "of the sample"
             heads.append(Headline(f"{readable(account.component.expressed)} in the sample", *_percent(mean), of))
     if not ledger.reacts and ledger.closure is not None and ledger.sample is not None:
