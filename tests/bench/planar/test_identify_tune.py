@@ -1,6 +1,7 @@
 """What an unknown may be; tuning an eluent; when the front arrives; what is cut and mixed."""
 
 import math
+import re
 
 import pytest
 from hypothesis import given
@@ -8,7 +9,7 @@ from hypothesis import strategies as st
 
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar import plate as planar
-from helvor.bench.planar.arrival import read_readings, rise
+from helvor.bench.planar.arrival import read_readings, rise, stopping_line
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.identify import SpotMark, compare, identify, rank
 from helvor.bench.planar.prepare import cut, lane_positions, level, recipe, spotting, volume_for, width_for
@@ -161,13 +162,15 @@ def test_the_front_arrives_when_the_law_says(kappa, height, minutes):
     assert found.minutes_to(70).value == pytest.approx((70 + height) ** 2 / kappa, rel=1e-6)
 
 
-def test_leaving_the_liquids_depth_out_predicts_too_early():
-    """A plate whose origin stands 6 mm over the liquid, read early: the error of counting from the origin."""
+def test_leaving_the_liquids_depth_out_predicts_too_late():
+    """A plate whose origin stands 6 mm over the liquid: counted from the origin it would run over."""
     kappa, h = 90.0, 6.0
     readings = [(t, math.sqrt(kappa * t) - h) for t in (3.0, 5.0, 7.0)]
     right, wrong = rise(readings, h).minutes_to(75), rise(readings, 0.0).minutes_to(75)
     assert right.value == pytest.approx((75 + h) ** 2 / kappa)
-    assert wrong.value > 1.2 * right.value or wrong.value < 0.9 * right.value
+    assert wrong.value > 1.2 * right.value
+    early, late = (rise([(t, math.sqrt(kappa * t) - h)], 0.0).minutes_to(75).value for t in (1.0, 40.0))
+    assert early > late > right.value
 
 
 @pytest.mark.parametrize("text", ["four 20", "4", "4 min 20 mm 3"])
@@ -176,6 +179,36 @@ def test_bad_front_readings_are_said(text):
         read_readings(text)
     with pytest.raises(Unreadable):
         rise([(4, 20), (8, 10)], 5)
+
+
+@pytest.mark.parametrize(
+    ("wrong", "said"),
+    [
+        (lambda: rise([(4, 20)], -1), "liquid stands above the origin"),
+        (lambda: rise([], 5), "minutes above zero"),
+        (lambda: rise([(0, 5)], 5), "minutes above zero"),
+        (lambda: rise([(1, 0)], 0), "minutes above zero"),
+        (lambda: stopping_line(20, 10, 10), "below the origin"),
+    ],
+)
+def test_a_front_that_says_nothing_is_refused(wrong, said):
+    with pytest.raises(Unreadable, match=said):
+        wrong()
+
+
+@given(
+    st.sampled_from(["log", "linear"]),
+    st.lists(st.tuples(st.floats(0.05, 0.9), st.floats(0.05, 0.95)), min_size=2, max_size=5, unique_by=lambda p: p[0]),
+)
+def test_a_fit_says_its_equation_with_one_sign_before_each_number(law, plates):
+    if max(phi for phi, _ in plates) - min(phi for phi, _ in plates) < 0.02:
+        return
+    line = fit([Point(phi, Estimate(value=rf, u=0.02)) for phi, rf in plates], law)
+    read = re.fullmatch(r"R_M = (−?)([\d.]+) ([−+]) ([\d.]+)·(log₁₀ φ|φ)", line.equation)
+    assert read is not None
+    a = float(read[2]) * (-1 if read[1] else 1)
+    slope = float(read[4]) * (-1 if read[3] == "−" else 1)
+    assert a == pytest.approx(line.a, rel=0.01) and slope == pytest.approx(-line.m, rel=0.01)
 
 
 def test_sheets_lanes_and_chambers():

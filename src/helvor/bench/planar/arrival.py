@@ -3,8 +3,8 @@
 Arrival 1. The liquid rises as (z + h)² = κ·t: z the front over the origin, h the origin's height
            over the liquid's surface, both mm, t minutes since the plate went in. E. W. Washburn,
            Phys. Rev. 1921, 17, 273, with the way counted from where the liquid stands.
-Arrival 2. Leaving h out makes every early prediction too early; a plate stands 5 to 10 mm deep
-           below its origin, so that is minutes.
+Arrival 2. Leaving h out makes every prediction too late, the more so the earlier the reading:
+           the liquid has by then come z + h, not z. The plate runs over meanwhile.
 """
 
 from __future__ import annotations
@@ -31,6 +31,21 @@ class Rise:
         return Estimate(value=way / self.kappa.value, u=way * self.kappa.u / self.kappa.value**2)
 
 
+def stopping_line(height: float, origin: float, below_top: float) -> float:
+    """Where a plate is taken out, mm over its origin; all three in mm, the first two from the bottom edge.
+
+    Raises:
+        Unreadable: that line is not above the origin.
+
+    >>> stopping_line(100.0, 10.0, 10.0)
+    80.0
+    """
+    line = height - origin - below_top
+    if line <= 0:
+        raise Unreadable("The stopping line lies below the origin.")
+    return line
+
+
 def rise(readings: Sequence[tuple[float, float]], height: float, u_front: float = 0.5) -> Rise:
     """κ from readings *(minutes, front in mm over the origin)*, by least squares through the start.
 
@@ -39,14 +54,14 @@ def rise(readings: Sequence[tuple[float, float]], height: float, u_front: float 
         u_front: standard uncertainty of a front that still moves, mm.
 
     Raises:
-        Unreadable: there is none, a time or distance is not above zero, or the front went back.
+        Unreadable: there is none, a time or the way from the surface is not above zero, or the front went back.
 
     >>> round(rise([(4.0, 20.0)], 5.0).minutes_to(60.0).value, 1)
     27.0
     """
     if height < 0:
-        raise Unreadable("The origin stands above the liquid.")
-    if not readings or any(t <= 0 or z < 0 for t, z in readings):
+        raise Unreadable("The liquid stands above the origin: what is spotted dissolves into it.")
+    if not readings or any(t <= 0 or z < 0 or z + height == 0 for t, z in readings):
         raise Unreadable("A reading of the front has minutes above zero and a distance not below it.")
     ordered = sorted(readings)
     if any(b[1] < a[1] for a, b in itertools.pairwise(ordered)):

@@ -19,7 +19,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from helvor.bench.planar.rf import r_m
-from helvor.bench.quantity import Estimate, Unreadable, parse_number
+from helvor.bench.quantity import Estimate, Unreadable, digits, parse_number
 
 Law = Literal["log", "linear"]
 USUAL_SLOPE = 1.0
@@ -69,6 +69,13 @@ class Line:
         u_rm = math.sqrt(max(0.0, self.var_a + x * x * self.var_m - 2 * x * self.cov))
         rf = 1 / (1 + 10 ** (self.a - self.m * x))
         return Estimate(value=rf, u=math.log(10) * rf * (1 - rf) * u_rm)
+
+    @property
+    def equation(self) -> str:
+        """``R_M = 0.31 − 1.2·log₁₀ φ``"""
+        x = "log₁₀ φ" if self.law == "log" else "φ"
+        a = f"−{digits(-self.a)}" if self.a < 0 else digits(self.a)
+        return f"R_M = {a} {'−' if self.m >= 0 else '+'} {digits(abs(self.m))}·{x}"
 
     @property
     def reach(self) -> tuple[float, float]:

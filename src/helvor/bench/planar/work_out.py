@@ -13,7 +13,7 @@ from helvor.bench.entry import Entry
 from helvor.bench.finding import by_severity
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar import judge, rf
-from helvor.bench.planar.arrival import rise
+from helvor.bench.planar.arrival import rise, stopping_line
 from helvor.bench.planar.identify import Identity, SpotMark, identify
 from helvor.bench.planar.plate import LaneOnPlate, Plate, SpotOnPlate, gather
 from helvor.bench.planar.results import Arriving, FrontHere, Neighbours, PlateWorksheet, SpotResult
@@ -164,14 +164,12 @@ def _arriving(plate: Plate, rules: HouseRules) -> Arriving | None:
     if plate.front is not None or plate.lane_fronts:
         return None
     height = set_up.origin.value - chamber.level.value
-    stop = set_up.height.value - set_up.origin.value - rules.stop_below_top_mm
     readings = [((at - started).total_seconds() / 60, seen.distance.value) for at, seen in plate.seen]
-    if height < 0 or stop <= 0:
-        return None
     try:
+        stop = stopping_line(set_up.height.value, set_up.origin.value, rules.stop_below_top_mm)
         found = rise(readings, height)
     except Unreadable:
-        return None  # the front went back: the finding says which reading to look at
+        return None  # the front went back, or the plate is set up wrongly: the findings say what to look at
     minutes = found.minutes_to(stop)
     return Arriving(stop, minutes, started + timedelta(minutes=minutes.value), found.kappa, height)
 

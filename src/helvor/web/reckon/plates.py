@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from helvor.bench.planar.arrival import read_readings, rise
+from helvor.bench.planar.arrival import read_readings, rise, stopping_line
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.plate import PHASES
 from helvor.bench.planar.prepare import (
@@ -28,6 +28,8 @@ from helvor.web.rendering import fragment
 
 PLOT = (46.0, 560.0, 14.0, 254.0)
 """Left, right, top and bottom of the tuning plot."""
+USUAL_AIM = 0.35
+"""Rf that one aims at where none is named: the middle of what parts well. Common practice."""
 TINTS = ("#0B6E78", "#8F5600", "#3F5B9A", "#A8263A", "#2F6B3A", "#5F6B74", "#7B4A9E", "#B8323A")
 
 
@@ -99,11 +101,7 @@ def tuning(form: Form, house: House) -> Answer:
             raise FieldErrors({"at": str(unreadable)}) from unreadable
         answer.head = ("at " + f"{at:g} %", "Rf")
         answer.rows = [(name, with_u(rf)) for name, rf in sorted(rfs.items(), key=lambda pair: -pair[1].value)]
-    x = "log₁₀ φ" if law == "log" else "φ"
-    answer.working = [
-        WorkingLine(name, f"R_M = {digits(line.a)} − {digits(line.m)}·{x}, {line.points} plates".replace("-", "−"))
-        for name, line in lines.items()
-    ]
+    answer.working = [WorkingLine(name, f"{line.equation}, {line.points} plates") for name, line in lines.items()]
     if max(line.points for line in lines.values()) == 2:
         answer.remarks.append(("note", "Two plates give the line, but not how straight it is: a third tells."))
     if law == "log":
@@ -115,11 +113,12 @@ def tuning(form: Form, house: House) -> Answer:
 def _hint(points: dict[str, list[Point]], target: float | None, law: str, answer: Answer) -> Answer:
     if law != "log":
         raise FieldErrors({"plates": "One plate on paper or reversed phase gives no hint: run a second composition."})
+    aim = USUAL_AIM if target is None else target
     answer.says = "One plate is only a hint, with a slope of 1: run a second one."
-    answer.head = ("", f"for Rf {target or 0.35:g}")
+    answer.head = ("", f"for Rf {aim:g}")
     for name, ones in points.items():
         try:
-            answer.rows.append((name, f"{digits(100 * hint(ones[0].rf.value, ones[0].phi, target or 0.35), 2)} %"))
+            answer.rows.append((name, f"{digits(100 * hint(ones[0].rf.value, ones[0].phi, aim), 2)} %"))
         except Unreadable as unreadable:
             answer.remarks.append(("note", f"{name}: {unreadable}"))
     return answer
@@ -156,7 +155,7 @@ def _aim(form: Form, lines: dict[str, Line], target: float | None, answer: Answe
 
 def _plot(lines: dict[str, Line], points: dict[str, list[Point]], phi: float | None) -> TuningPlot:
     left, right, top, bottom = PLOT
-    low, high = (f(line.reach[i] for line in lines.values()) for f, i in ((max, 0), (min, 1)))
+    low, high = min(line.reach[0] for line in lines.values()), max(line.reach[1] for line in lines.values())
 
     def x(value: float) -> float:
         return round(left + (right - left) * (value - low) / (high - low), 1)
@@ -166,11 +165,12 @@ def _plot(lines: dict[str, Line], points: dict[str, list[Point]], phi: float | N
 
     curves = []
     for number, (name, line) in enumerate(lines.items()):
-        grid = [low + (high - low) * i / 60 for i in range(61)]
+        start, end = line.reach
+        grid = [start + (end - start) * i / 60 for i in range(60)] + [end]
         path = "M" + "L".join(f"{x(g)} {y(line.rf_at(g).value)}" for g in grid)
-        dots = [(x(p.phi), y(p.rf.value)) for p in points[name] if low <= p.phi <= high]
-        spot = (x(phi), y(line.rf_at(phi).value)) if phi is not None and low <= phi <= high else None
-        curves.append(Curve(name, path, dots, spot, y(line.rf_at(high).value), TINTS[number % len(TINTS)]))
+        dots = [(x(p.phi), y(p.rf.value)) for p in points[name]]
+        spot = (x(phi), y(line.rf_at(phi).value)) if phi is not None and start <= phi <= end else None
+        curves.append(Curve(name, path, dots, spot, y(line.rf_at(end).value), TINTS[number % len(TINTS)]))
     ends = sorted(curves, key=lambda c: c.label_y)
     apart = [c.label_y for c in ends]
     for i in range(1, len(apart)):
@@ -197,28 +197,28 @@ def arrival(form: Form, house: House) -> Answer:
     form.check()
     if liquid >= origin:
         form.errors["level"] = "The liquid stands above the origin: what is spotted dissolves into it."
-    stop = plate - origin - below
-    if stop <= 0:
-        form.errors["plate"] = "The stopping line lies below the origin."
     form.check()
     try:
-        readings = read_readings(form.text("readings"))
+        stop = stopping_line(plate, origin, below)
+    except Unreadable as unreadable:
+        raise FieldErrors({"plate": str(unreadable)}) from unreadable
+    try:
+        readings = sorted(read_readings(form.text("readings")))
         found = rise(readings, origin - liquid)
     except Unreadable as unreadable:
         raise FieldErrors({"readings": str(unreadable)}) from unreadable
     arrives = found.minutes_to(stop)
     answer = Answer(f"The front is then {stop:g} mm over the origin, {below:g} mm below the top.")
-    answer.large = [
-        Large("take it out after", round_to(arrives.value, 0), "min", f"± {round_up_to(max(arrives.u, 0.5), 0)} min")
-    ]
-    since = readings[-1][0] if readings else 0.0
+    answer.large = [Large("take it out after", round_to(arrives.value, 0), "min", f"± {round_up_to(arrives.u, 0)} min")]
+    since, last = readings[-1]
     answer.large.append(Large("from the last reading", round_to(max(0.0, arrives.value - since), 0), "min"))
     answer.head = ("front, mm", "after, min")
     answer.rows = [(f"{z:g}", round_to(found.minutes_to(z).value, 1)) for z in (stop / 4, stop / 2, 3 * stop / 4, stop)]
     h = origin - liquid
     answer.working = [
-        WorkingLine("κ from the readings", f"({readings[-1][1]:g} + {h:g})² ÷ {since:g} min ≈ "
-                    f"{digits(found.kappa.value)} ± {digits(found.kappa.u, 1)} mm²/min"),
+        WorkingLine("κ from the last reading", f"({last:g} + {h:g})² ÷ {since:g} min = "
+                    f"{digits((last + h) ** 2 / since)} mm²/min"),
+        WorkingLine("κ from all of them", f"{digits(found.kappa.value)} ± {digits(found.kappa.u, 1)} mm²/min"),
         WorkingLine("Arrival", f"({stop:g} + {h:g})² ÷ {digits(found.kappa.value)} = {round_to(arrives.value, 1)} min"),
     ]  # fmt: skip
     answer.remarks = [("note", "Counted from the liquid's surface; lid, lining and warmth change it. Mark the front at "
