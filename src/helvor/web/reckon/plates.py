@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from helvor.bench.planar.arrival import read_readings, rise, stopping_line
 from helvor.bench.planar.eluent import parse_eluent
@@ -41,6 +41,7 @@ class Curve:
     path: str
     dots: list[tuple[float, float]]
     spot: tuple[float, float] | None
+    label_x: float
     label_y: float
     tint: str
 
@@ -170,12 +171,12 @@ def _plot(lines: dict[str, Line], points: dict[str, list[Point]], phi: float | N
         path = "M" + "L".join(f"{x(g)} {y(line.rf_at(g).value)}" for g in grid)
         dots = [(x(p.phi), y(p.rf.value)) for p in points[name]]
         spot = (x(phi), y(line.rf_at(phi).value)) if phi is not None and start <= phi <= end else None
-        curves.append(Curve(name, path, dots, spot, y(line.rf_at(end).value), TINTS[number % len(TINTS)]))
+        curves.append(Curve(name, path, dots, spot, x(end) + 6, y(line.rf_at(end).value), TINTS[number % len(TINTS)]))
     ends = sorted(curves, key=lambda c: c.label_y)
     apart = [c.label_y for c in ends]
     for i in range(1, len(apart)):
         apart[i] = max(apart[i], apart[i - 1] + 16)
-    placed = [Curve(c.name, c.path, c.dots, c.spot, at, c.tint) for c, at in zip(ends, apart, strict=True)]
+    placed = [replace(c, label_y=at) for c, at in zip(ends, apart, strict=True)]
     step = next(s for s in (1, 2, 5, 10, 20, 50) if 100 * (high - low) / s <= 9)
     first = int(100 * low / step) * step
     ticks = [
