@@ -25,6 +25,9 @@ class Started:
     """A running command, with what it has said so far."""
 
     def __init__(self, *arguments: str, var: Path, **environment: str) -> None:
+        if signal.getsignal(signal.SIGINT) is signal.SIG_IGN:
+            # Tests run in the background ignore Ctrl-C and hand that on to the command; a terminal does not.
+            signal.signal(signal.SIGINT, signal.default_int_handler)
         clean = {k: v for k, v in os.environ.items() if k != "DATABASE_URL"}
         self.process = subprocess.Popen(
             [sys.executable, "-m", "helvor", *arguments], cwd="/", text=True,
