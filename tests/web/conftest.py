@@ -4,19 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache, cached_property
 from uuid import UUID, uuid4
 
 import psycopg
 import pytest
 from starlette.testclient import TestClient
 
-from helvor.notebook import files
+from helvor.bench.planar.plate import gather
+from helvor.notebook import files, pages, photographs
 from helvor.notebook.database import connect, open_pool
 from helvor.web.app import Settings, create_app
 from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, run_of, teacher
+from tests.photographs import Blob, Scene, take
 
 HTMX = {"HX-Request": "true"}
+
+
+@cache
+def small_photograph() -> bytes:
+    """A plate of 50 × 100 mm with one lane in its middle and two spots, 420 × 560 pixels, as JPEG."""
+    spots = [Blob(0, 25, 45, 0.4, 1.9, 1.7), Blob(0, 25, 70, 0.3, 1.9, 1.7)]
+    scene = Scene(lanes=(25,), labels="T", spots=spots, tilt=(4, -3), roll=2, front=90, pixels=(420, 560), seed=2)
+    return take(scene).content
 
 
 @dataclass
@@ -59,6 +69,20 @@ class School:
             return row[0]
         key = uuid4()
         files.keep(self.conn, self.ida.account, self.run, key, files.make("masses.csv", b"g\n1.2\n"))
+        return key
+
+    @property
+    def photo(self) -> UUID:
+        """A photograph of Ida's plate, read."""
+        row = self.conn.execute("SELECT id FROM photograph").fetchone()
+        if row is not None:
+            return row[0]
+        key = uuid4()
+        _, entries = pages.open_page(self.conn, self.ida.account, self.page)
+        picture = photographs.look_at("plate.jpg", small_photograph())
+        asked = photographs.asked_of(gather(entries))
+        photographs.keep(self.conn, self.ida.account, self.page, key, picture, "254", asked)
+        photographs.read_at_once(self.conn, key)
         return key
 
     @property

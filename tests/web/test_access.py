@@ -7,6 +7,7 @@ from fastapi.routing import APIRoute
 
 from helvor.web.app import PARTS
 from tests.notebook.people import POWDER
+from tests.web.conftest import small_photograph
 
 PUBLIC = {
     ("GET", "/sign-in"),
@@ -51,7 +52,7 @@ OWN = {
     ("GET", "/"), ("GET", "/find"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
     ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
     ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
-    ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/{key}"),
+    ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),
 }  # fmt: skip
 """What shows each person their own."""
 
@@ -76,6 +77,8 @@ def address(path, school):
         .replace("{bench_id}", str(school.ida.bench))
         .replace("{procedure_id}", str(school.procedure))
         .replace("{file_id}", str(school.file))
+        .replace("{photo_id}", str(school.photo) if "{photo_id}" in path else "")
+        .replace("{which}", "shown")
         .replace("edit/{kind}", "edit/noted" if on_a_run else "edit/spot")
         .replace("/find", "/find?q=1" if path == "/find" else "/find")
         .replace("{op}", "head")
@@ -87,6 +90,9 @@ def address(path, school):
 
 def body(path, school):
     """A body that would be written, so that a refusal is about who asks and not about the form."""
+    if path.endswith("/photo/files"):
+        fields = {"entry": str(uuid4()), "width_mm": "50", "height_mm": "100"}
+        return {"data": fields, "files": {"file": ("plate.jpg", small_photograph(), "image/jpeg")}}
     if path.startswith("/api/"):
         says = {"kind": "noted", "words": "clear"} if "runs" in path else {"kind": "front", "distance": "70.0 mm"}
         return {"json": {"id": str(uuid4()), "says": says}}
@@ -104,6 +110,8 @@ def body(path, school):
         fields |= {"op": "add", "kind": "wait", "start": str(uuid4()), "where": str(school.ida.class_id), "draft": "1"}
     elif path.endswith("/containers"):
         fields |= {"what": "new", "label": fields["entry"][:8], "kind": "dish"}
+    elif path.endswith("/accept"):
+        fields |= {"front": "yes"}
     elif path == "/shelf":
         fields |= {"kind": "paper", "item": "mine", "key": "ash", "value": "1", "source": "the box"}
     else:

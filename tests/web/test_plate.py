@@ -212,7 +212,7 @@ def test_three_hundred_spots_stop_at_the_limit_with_a_sentence(school, ida):
     for number in range(120):
         drop = {"entry": str(uuid4()), "what": "new-spot", "key": str(school.lane), "distance": str(1 + number % 70)}
         assert ida.post(f"{school.url}/drop", data=drop).status_code == 303
-    answer = ida.post(f"{school.url}/entries", data=spot_form(school), headers=HTMX)
+    answer = ida.post(f"{school.url}/entries", data=spot_form(school, seen="daylight"), headers=HTMX)
     assert answer.status_code == 422
     assert "start a second plate" in answer.text
     spots = [{"lane": "T", "distance": "40 mm"}] * 300

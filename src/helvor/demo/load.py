@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from importlib.resources import files
 from typing import Any
 from uuid import UUID, uuid5
 
@@ -19,7 +20,7 @@ from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.quantity import Reading, parse
 from helvor.demo.runs import load_containers, load_runs
-from helvor.notebook import accounts, classes, pages
+from helvor.notebook import accounts, classes, pages, photographs
 from helvor.notebook.pages import Draft
 
 EMAIL = "ines@saltmarsh.example"
@@ -55,6 +56,7 @@ class DemoPlate:
     lined: bool | None = True
     compare: tuple[str, int] | None = None
     corrections: Sequence[tuple[int, str, str]] = field(default_factory=tuple)
+    photo: str = ""
 
 
 LAMP: Mapping[str, Any] = {"seen": ("254",)}
@@ -131,7 +133,8 @@ PLATES: tuple[DemoPlate, ...] = (
         ran_off=True,
         compare=(P, 0),
     ),
-    DemoPlate(8, "77.0"),
+    # Not read yet: photographed under the lamp, the spots are proposed.
+    DemoPlate(8, photo="tablet-254.jpg"),
     # Measured from the bottom edge.
     DemoPlate(
         9,
@@ -227,6 +230,22 @@ def _write(
             )
         )
     pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
+    if plate.photo:
+        _photograph(conn, account_id, page_id, plate.photo, "254", rank)
+
+
+def _photograph(
+    conn: psycopg.Connection, account_id: int, page_id: UUID, name: str, light: planar.Light, rank: Mapping[str, int]
+) -> None:
+    """A made-up photograph, taken in and read as any other."""
+    photo_id = uuid5(page_id, name)
+    content = (files("helvor.demo") / "photographs" / name).read_bytes()
+    _, entries = pages.open_page(conn, account_id, page_id)
+    picture = photographs.look_at(name, content)
+    photographs.keep(conn, account_id, page_id, photo_id, picture, light, photographs.asked_of(planar.gather(entries)))
+    photographs.read_at_once(conn, photo_id)
+    says = planar.Photographed(photo=photo_id, name=name, light=light)
+    pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: [Draft(photo_id, says)], rank)
 
 
 def _running(conn: psycopg.Connection, account_id: int, bench_id: UUID, now: datetime, rank: Mapping[str, int]) -> None:

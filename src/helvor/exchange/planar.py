@@ -15,7 +15,7 @@ FORMAT_VERSION = 1
 
 _SPOT_COLUMNS = (
     "lane", "spot", "substance", "role", "distance_mm", "tail_mm", "head_mm", "width_mm", "front_mm",
-    "rf", "rf_u", "hrf", "relative_rf", "r_m", "k", "colour", "seen_under", "strength",
+    "rf", "rf_u", "hrf", "relative_rf", "r_m", "k", "colour", "seen_under", "strength", "read_from",
 )  # fmt: skip
 _PLATE_COLUMNS = ("class", "bench", "plate", "phase", "eluent")
 
@@ -65,6 +65,7 @@ def _spot_row(result: SpotResult) -> tuple[object, ...]:
         spot.colour,
         " ".join(spot.seen),
         spot.strength,
+        "photo" if spot.from_photo else "ruler",
     )
 
 

@@ -11,7 +11,8 @@ from datetime import UTC, datetime
 from typing import Annotated, Any
 from uuid import UUID, uuid5
 
-from fastapi import APIRouter, Body, Request
+from fastapi import APIRouter, Body, File, Request, UploadFile
+from fastapi import Form as FormField
 from pydantic import BaseModel, ConfigDict, Field, StrictBool, ValidationError
 from starlette.responses import Response
 
@@ -20,12 +21,13 @@ from helvor.bench.finding import Level
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar import rf as formulas
 from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.planar.photo.proposal import Proposal
 from helvor.bench.planar.plate import MAX_LANES, MAX_SPOTS, gather
 from helvor.bench.planar.results import PlateWorksheet, SpotResult
 from helvor.bench.planar.work_out import work_out
 from helvor.bench.quantity import Estimate, Length, round_to, round_up_to
 from helvor.exchange.planar import entry_record, plate_record
-from helvor.notebook import pages
+from helvor.notebook import pages, photographs
 from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.errors import sentence_of
@@ -285,6 +287,20 @@ def plate_on_record(request: Request, page_id: UUID, who: VisitorDep) -> dict[st
     if page.technique_key != "planar":
         raise pages.NotYours
     return plate_record(page, entries, work_out(entries, page.rules, eluotropic_rank()))
+
+
+@router.post("/planar/photo/files", tags=["records"])
+def photograph(
+    who: WriterDep,
+    file: Annotated[UploadFile, File()],
+    width_mm: Annotated[float, FormField(ge=5, le=600)],
+    height_mm: Annotated[float, FormField(ge=5, le=600)],
+    light: Annotated[planar.Light | None, FormField()] = None,
+) -> Proposal:
+    """What a photograph of a plate proposes. Keeps nothing; only for who is signed in, for it takes a second or two."""
+    picture = photographs.look_at(file.filename or "photo", file.file.read(photographs.MAX_BYTES + 1))
+    asked = photographs.Asked(width=width_mm, height=height_mm)
+    return photographs.propose(picture.content, light, asked)[0]
 
 
 class EntryIn(_In):

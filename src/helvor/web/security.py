@@ -25,8 +25,8 @@ from helvor.notebook.accounts import Account
 SESSION_COOKIE = "helvor_session"
 CSRF_COOKIE = "helvor_csrf"
 MAX_BODY = 256 * 1024
-MAX_FILE_BODY = 9 * 1024 * 1024
-"""What may come where files are kept: 8 MB and the form around them."""
+MAX_FILE_BODY = 13 * 1024 * 1024
+"""What may come where files are kept: a photograph of 12 MB and the form around it."""
 
 HEADERS = {
     "Content-Security-Policy": (

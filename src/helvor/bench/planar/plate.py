@@ -16,7 +16,7 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import Field, StrictBool, StrictInt, field_validator, model_validator
+from pydantic import BaseModel, ConfigDict, Field, StrictBool, StrictInt, field_validator, model_validator
 
 from helvor.bench.entry import (
     Acknowledged,
@@ -156,6 +156,33 @@ class Lane(Payload):
         return self
 
 
+class FromPhoto(BaseModel):
+    """Where a reading was taken from a photograph instead of with a ruler.
+
+    Attributes:
+        photo: the photograph's id.
+        u: standard uncertainty from pixels and straightening, mm.
+        px_per_mm: how finely the photograph shows the plate.
+        placed: proposed and accepted, or put there by hand.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    photo: UUID
+    u: Annotated[float, Field(gt=0, le=5)]
+    px_per_mm: Annotated[float, Field(gt=0, le=1000)]
+    placed: Literal["found", "by hand"] = "found"
+
+
+class Photographed(Payload):
+    """A photograph of the plate was kept."""
+
+    kind: Literal["photo"] = "photo"
+    photo: UUID
+    name: Words = ""
+    light: Light
+
+
 class Front(Payload):
     """The solvent front over the origin line, for the plate or for one lane."""
 
@@ -163,6 +190,7 @@ class Front(Payload):
     lane: UUID | None = None
     distance: Length | None = None
     ran_off: StrictBool = False
+    from_photo: FromPhoto | None = None
 
     @model_validator(mode="after")
     def _read_or_lost(self) -> Front:
@@ -186,6 +214,7 @@ class Spot(Payload):
     swatch: str = ""
     seen: tuple[Light, ...] = ("daylight",)
     strength: Strength = "clear"
+    from_photo: FromPhoto | None = None
 
     @field_validator("swatch")
     @classmethod
@@ -231,7 +260,9 @@ def moved(spot: Spot, distance: Reading) -> Spot:
         value = round(max(0.0, end.value + by), 3)
         return Reading(written=f"{value:g} mm", value=value, unit="mm", resolution=end.resolution)
 
-    return spot.model_copy(update={"distance": distance, "tail": along(spot.tail), "head": along(spot.head)})
+    return spot.model_copy(
+        update={"distance": distance, "tail": along(spot.tail), "head": along(spot.head), "from_photo": None}
+    )
 
 
 class ComparedTo(Payload):
@@ -262,7 +293,18 @@ class FrontSeen(Payload):
 
 
 AnyPayload = Annotated[
-    SetUp | EluentUsed | Chamber | Lane | Developing | FrontSeen | Front | Spot | ComparedTo | Struck | Acknowledged,
+    SetUp
+    | EluentUsed
+    | Chamber
+    | Lane
+    | Developing
+    | FrontSeen
+    | Front
+    | Spot
+    | ComparedTo
+    | Photographed
+    | Struck
+    | Acknowledged,
     Field(discriminator="kind"),
 ]
 
@@ -305,6 +347,7 @@ class Plate:
     compared_to: UUID | None = None
     developing: datetime | None = None
     seen: list[tuple[datetime, FrontSeen]] = field(default_factory=list)
+    photos: list[Photographed] = field(default_factory=list)
     acknowledged: dict[tuple[str, str, str], str] = field(default_factory=dict)
     lines: list[Line] = field(default_factory=list)
     next_number: dict[UUID, int] = field(default_factory=dict)
@@ -351,6 +394,8 @@ def gather(entries: Iterable[Entry]) -> Plate:
                 plate.developing = line.root.at
             case FrontSeen() as seen_at:
                 plate.seen.append((line.root.at, seen_at))
+            case Photographed() as photo:
+                plate.photos.append(photo)
             case ComparedTo() as choice:
                 plate.compared_to = choice.spot
             case Acknowledged() as seen:
@@ -371,6 +416,40 @@ def gather(entries: Iterable[Entry]) -> Plate:
             plate.spots.append(SpotOnPlate(line.root.id, name, now, lane_now, line))
     plate.spots.sort(key=lambda on: (place[on.on.key], -on.spot.distance.value, on.name))
     return plate
+
+
+SAME_SPOT_MM = 1.0
+"""Two marks in one lane under two lights that lie this near are one spot; more where they were read less finely."""
+
+
+def seen_again(plate: Plate, spot: Spot) -> SpotOnPlate | None:
+    """The spot that *spot* is another look at: in its lane, as high, and not yet seen under its lights.
+
+    What was seen under the same light before is another spot, however near. Common practice, no source.
+    """
+
+    def u(one: Spot) -> float:
+        return one.from_photo.u if one.from_photo else one.distance.resolution / 2
+
+    near = [
+        on
+        for on in plate.spots_in(spot.lane)
+        if not set(on.spot.seen) & set(spot.seen)
+        and abs(on.spot.distance.value - spot.distance.value) <= max(SAME_SPOT_MM, 2 * (u(on.spot) + u(spot)))
+    ]
+    return min(near, key=lambda on: abs(on.spot.distance.value - spot.distance.value), default=None)
+
+
+def also_seen(standing: Spot, again: Spot) -> Spot:
+    """The standing spot, seen under the lights of another look as well; its place stays as it was read first."""
+    lights = tuple(light for light in LIGHTS if light in standing.seen or light in again.seen)
+    return standing.model_copy(
+        update={
+            "seen": lights,
+            "colour": standing.colour or again.colour,
+            "swatch": standing.swatch or again.swatch,
+        }
+    )
 
 
 def standing_twin(plate: Plate, payload: Payload) -> UUID | None:

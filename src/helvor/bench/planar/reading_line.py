@@ -38,9 +38,11 @@ from helvor.bench.planar.plate import (
     Plate,
     Spot,
     SpotOnPlate,
+    also_seen,
     check,
     gather,
     moved,
+    seen_again,
     spot_name,
     standing_twin,
 )
@@ -77,8 +79,13 @@ class Understood:
     says: str
 
 
-def understand(text: str, entries: Sequence[Entry]) -> Understood:
+def understand(text: str, entries: Sequence[Entry], light: str = "") -> Understood:
     """Read one typed line against the page as it stands.
+
+    Args:
+        text: what was typed.
+        entries: all entries of the page.
+        light: the light that a new spot without one is seen under; empty is daylight.
 
     Raises:
         Unreadable: with one sentence for the person.
@@ -91,7 +98,7 @@ def understand(text: str, entries: Sequence[Entry]) -> Understood:
     if first in _COMMANDS and plate.lane_called(words[0]) is None:
         understood = _COMMAND[first](words[1:], plate)
     else:
-        understood = _spot(words, plate)
+        understood = _spot(words, plate, light)
     if understood.strikes is None:
         twin = standing_twin(plate, understood.payload)
         if twin is not None:
@@ -176,7 +183,7 @@ def _target(word: str, plate: Plate) -> tuple[LaneOnPlate, SpotOnPlate | None]:
     )
 
 
-def _spot(words: list[str], plate: Plate) -> Understood:
+def _spot(words: list[str], plate: Plate, light: str) -> Understood:
     lane, standing = _target(words[0], plate)
     if len(words) < 2:
         raise Unreadable(f"{words[0]}, at how many mm over the origin?")
@@ -205,9 +212,18 @@ def _spot(words: list[str], plate: Plate) -> Understood:
             )
     if seen:
         fields["seen"] = tuple(seen)
+    elif standing is None and light in LIGHTS:
+        fields["seen"] = (light,)
     if standing is None:
+        spot = _built(Spot, **fields)
+        assert isinstance(spot, Spot)
+        again = seen_again(plate, spot)
+        if again is not None:
+            lights = " and ".join(LIGHTS[light] for light in spot.seen)
+            says = f"spot *{again.name}* at *{again.spot.distance}*, seen under {lights} too"
+            return Understood(also_seen(again.spot, spot), again.line.head.id, "seen under another light", says)
         name = spot_name(lane.label, plate.next_number.get(lane.key, 1))
-        return Understood(_built(Spot, **fields), None, "", f"new spot *{name}* at *{distance}*")
+        return Understood(spot, None, "", f"new spot *{name}* at *{distance}*")
     kept = moved(standing.spot, distance).model_dump()
     return Understood(
         _built(Spot, **{**kept, **fields}),

@@ -15,7 +15,7 @@ from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar import judge, rf
 from helvor.bench.planar.arrival import rise, stopping_line
 from helvor.bench.planar.identify import Identity, SpotMark, identify
-from helvor.bench.planar.plate import LaneOnPlate, Plate, SpotOnPlate, gather
+from helvor.bench.planar.plate import Front, LaneOnPlate, Plate, Spot, SpotOnPlate, gather
 from helvor.bench.planar.results import Arriving, FrontHere, Neighbours, PlateWorksheet, SpotResult
 from helvor.bench.quantity import Reading, Unreadable, reading_uncertainty
 from helvor.bench.remembered import remembered
@@ -30,6 +30,18 @@ class _Ruler:
 
     def u(self, reading: Reading) -> float:
         return reading_uncertainty(self.step or reading.resolution)
+
+    def u_front(self, front: Front) -> float:
+        """Of a front that was read: the photograph's, where it was read from one."""
+        if front.from_photo is not None:
+            return front.from_photo.u
+        return self.u(front.distance) if front.distance is not None else 0.0
+
+    def u_centre(self, spot: Spot) -> float:
+        """Of a spot's centre: reading and judging it; from a photograph the densest pixels were judged."""
+        if spot.from_photo is not None:
+            return spot.from_photo.u
+        return math.hypot(self.u(spot.distance), rf.centre_uncertainty(spot.length))
 
 
 @remembered(most=64)
@@ -79,12 +91,12 @@ def front_at(plate: Plate, lane: LaneOnPlate, ruler: _Ruler) -> FrontHere | None
     """
     own = plate.lane_fronts.get(lane.key)
     if own is not None:
-        return None if own.distance is None else FrontHere(own.distance.value, ruler.u(own.distance), "lane")
+        return None if own.distance is None else FrontHere(own.distance.value, ruler.u_front(own), "lane")
     if plate.front is not None:
         read = plate.front.distance
-        return None if read is None else FrontHere(read.value, ruler.u(read), "plate")
+        return None if read is None else FrontHere(read.value, ruler.u_front(plate.front), "plate")
     known = [
-        (other.lane.at.value, front.distance)
+        (other.lane.at.value, front.distance.value, ruler.u_front(front))
         for other in plate.lanes
         if (front := plate.lane_fronts.get(other.key)) is not None and front.distance is not None
     ]
@@ -94,19 +106,19 @@ def front_at(plate: Plate, lane: LaneOnPlate, ruler: _Ruler) -> FrontHere | None
     left = max((pair for pair in known if pair[0] <= x), default=None, key=lambda pair: pair[0])
     right = min((pair for pair in known if pair[0] >= x), default=None, key=lambda pair: pair[0])
     if left is None or right is None or left[0] == right[0]:
-        nearest = (left or right)[1]  # type: ignore[index]  # one of them is there: known is not empty
-        return FrontHere(nearest.value, ruler.u(nearest), "nearest")
+        _, nearest, u = left or right  # type: ignore[misc]  # one of them is there: known is not empty
+        return FrontHere(nearest, u, "nearest")
     part = (x - left[0]) / (right[0] - left[0])
     return FrontHere(
-        distance=(1 - part) * left[1].value + part * right[1].value,
-        u=math.hypot((1 - part) * ruler.u(left[1]), part * ruler.u(right[1])),
+        distance=(1 - part) * left[1] + part * right[1],
+        u=math.hypot((1 - part) * left[2], part * right[2]),
         read="between",
     )
 
 
 def _spot(plate: Plate, on: SpotOnPlate, front: FrontHere | None, ruler: _Ruler) -> SpotResult:
     spot = on.spot
-    u_spot = math.hypot(ruler.u(spot.distance), rf.centre_uncertainty(spot.length))
+    u_spot = ruler.u_centre(spot)
     u_origin = ruler.u(plate.set_up.origin) if plate.set_up else 0.0
     ratio = None
     beyond = False
@@ -118,7 +130,7 @@ def _spot(plate: Plate, on: SpotOnPlate, front: FrontHere | None, ruler: _Ruler)
     relative = None
     reference = plate.spot(plate.compared_to) if plate.compared_to else None
     if reference is not None and reference.spot.distance.value > 0:
-        u_reference = math.hypot(ruler.u(reference.spot.distance), rf.centre_uncertainty(reference.spot.length))
+        u_reference = ruler.u_centre(reference.spot)
         if reference.key == on.key:
             u_spot_r = u_reference = 0.0
         else:

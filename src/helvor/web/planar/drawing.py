@@ -95,6 +95,16 @@ class FrontShape:
 
 
 @dataclass(frozen=True, slots=True)
+class Ruler:
+    """A millimetre ruler's ticks as paths, and its numbers with their heights."""
+
+    fine: str
+    five: str
+    ten: str
+    numbers: list[tuple[int, float]]
+
+
+@dataclass(frozen=True, slots=True)
 class PlateDrawing:
     """
     Attributes:
@@ -112,10 +122,7 @@ class PlateDrawing:
     lanes: list[LaneShape]
     spots: list[SpotShape]
     fronts: list[FrontShape]
-    ruler_fine: str
-    ruler_five: str
-    ruler_ten: str
-    ruler_numbers: list[tuple[int, float]]
+    ruler: Ruler
     level_y: float | None
     rising_y: float | None = None
     stop_y: float | None = None
@@ -160,7 +167,7 @@ def draw_plate(sheet: PlateWorksheet, view: str, chosen: UUID | None) -> PlateDr
         level_y=height - plate.chamber.level.value if plate.chamber and plate.chamber.level else None,
         rising_y=origin_y - seen if seen is not None else None,
         stop_y=origin_y - sheet.arriving.stop if sheet.arriving else None,
-        **_ruler(height, px),  # type: ignore[arg-type]  # keys are those four fields
+        ruler=ruler(height, px),
     )
 
 
@@ -230,7 +237,7 @@ def _fronts(plate: Plate, lanes: list[LaneShape], width: float, origin_y: float)
     return shapes
 
 
-def _ruler(height: float, px: float) -> dict[str, object]:
+def ruler(height: float, px: float) -> Ruler:
     """Ticks of a millimetre ruler left of the plate; on a small drawing only every fifth and tenth."""
     edge, fine, five, ten = 6 * px, [], [], []
     numbers = []
@@ -244,9 +251,4 @@ def _ruler(height: float, px: float) -> dict[str, object]:
             five.append(f"M{-edge:.2f} {y:g}h{-11 * px:.2f}")
         elif px < 0.4:
             fine.append(f"M{-edge:.2f} {y:g}h{-6 * px:.2f}")
-    return {
-        "ruler_fine": "".join(fine),
-        "ruler_five": "".join(five),
-        "ruler_ten": "".join(ten),
-        "ruler_numbers": numbers,
-    }
+    return Ruler("".join(fine), "".join(five), "".join(ten), numbers)

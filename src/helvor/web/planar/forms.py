@@ -35,6 +35,11 @@ def drafts_from(kind: str, form: Form, entry: UUID, plate: Plate) -> list[Draft]
         raise FieldErrors({"": "There is no such form. Reload the page."})
     strikes, reason = form.correction()
     payload = reader(form, plate)
+    if isinstance(payload, planar.Spot) and strikes is None:
+        again = planar.seen_again(plate, payload)
+        if again is not None:
+            kept = planar.also_seen(again.spot, payload)
+            return [Draft(entry, kept, again.line.head.id, "seen under another light")]
     # The form may name another lane than it was opened for; then it corrects that lane's front, or none.
     return [Draft(entry, payload, None if kind == "front" else strikes, reason)]
 
@@ -102,10 +107,16 @@ def _spot(form: Form, plate: Plate) -> Payload:
     lane = form.id("lane")
     if lane is None:
         form.errors.setdefault("lane", "Choose the lane that the spot is in.")
+    distance = form.length("distance", required=True)
+    strikes = form.id("strikes")
+    standing = next((on.spot for on in plate.spots if on.line.head.id == strikes), None)
+    # A changed colour leaves the place as it was read; a place typed anew is a reading by hand.
+    kept = standing.from_photo if standing and distance and standing.distance.value == distance.value else None
     return form.build(
         planar.Spot,
         lane=lane,
-        distance=form.length("distance", required=True),
+        from_photo=kept,
+        distance=distance,
         tail=form.length("tail"),
         head=form.length("head"),
         width=form.length("width"),

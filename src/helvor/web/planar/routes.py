@@ -435,7 +435,8 @@ def drop(
         if any(written.id == entry for written in entries):
             return []  # sent again: it is written already
         payload, strikes = _dropped(gather(entries), what, key, reading, view)
-        return [Draft(entry, payload, strikes, reason if strikes else "")]
+        why = "seen under another light" if what == "new-spot" else reason
+        return [Draft(entry, payload, strikes, why if strikes else "")]
 
     written = _append(request, who, page_id, compose)
     chosen = str(_root_of(written, entry)) if what in ("spot", "new-spot") else spot
@@ -469,7 +470,9 @@ def _dropped(plate: Plate, what: str, key: UUID | None, reading: Reading, view: 
         if key is None:
             raise Problem("lane", "Drop a new spot on a lane.")
         light = view if view in LIGHTS else "daylight"
-        return planar.Spot(lane=key, distance=reading, seen=(light,)), None  # type: ignore[arg-type]
+        new = planar.Spot(lane=key, distance=reading, seen=(light,))  # type: ignore[arg-type]
+        again = planar.seen_again(plate, new)
+        return (planar.also_seen(again.spot, new), again.line.head.id) if again else (new, None)
     standing = plate.spot(key) if key else None
     if standing is None:
         raise Problem("spot", "This spot was struck through meanwhile. Add it again if it is there.")
@@ -477,7 +480,7 @@ def _dropped(plate: Plate, what: str, key: UUID | None, reading: Reading, view: 
 
 
 @router.get("/plates/{page_id}/read")
-def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "") -> Response:
+def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "", view: str = "") -> Response:
     """What a typed reading means, before it is written, and how it could go on."""
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
@@ -486,7 +489,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "")
     text = text[:200]
     if text.strip():
         try:
-            says = understand(text, entries).says
+            says = understand(text, entries, view).says
         except Unreadable as unreadable:
             trouble = str(unreadable)
     shown = UnderstoodShown(
@@ -510,7 +513,7 @@ def read(
     def compose(entries: list[Entry]) -> list[Draft]:
         if any(written.id == entry for written in entries):
             return []
-        understood = understand(text, entries)
+        understood = understand(text, entries, view)
         return [Draft(entry, understood.payload, understood.strikes, understood.reason)]
 
     try:
@@ -551,15 +554,19 @@ def describe(entry: Entry, entries: Sequence[Entry]) -> str:
             return f"lane {lane.label} at {lane.at}: {lane.substance or 'not named'} ({lane.role})"
         case planar.Front() as front:
             where = f" of lane {labels.get(front.lane, '?')}" if front.lane else ""
-            return f"front{where} ran off the top" if front.ran_off else f"front{where} at {front.distance}"
+            read = ", from a photograph" if front.from_photo else ""
+            return f"front{where} ran off the top" if front.ran_off else f"front{where} at {front.distance}{read}"
         case planar.Spot() as spot:
             ends = f", {spot.tail.number} to {spot.head.number} mm" if spot.tail and spot.head else ""
             seen = ", ".join(LIGHTS[light] for light in spot.seen)
-            return f"spot in lane {labels.get(spot.lane, '?')} at {spot.distance}{ends}; {seen}"
+            read = ", from a photograph" if spot.from_photo else ""
+            return f"spot in lane {labels.get(spot.lane, '?')} at {spot.distance}{ends}{read}; {seen}"
         case planar.Developing():
             return "the plate went in"
         case planar.FrontSeen() as rising:
             return f"front rising, at {rising.distance}"
+        case planar.Photographed() as photo:
+            return f"photograph under {LIGHTS[photo.light].lower()}"
         case planar.ComparedTo():
             return "comparison spot chosen"
         case planar.Acknowledged() as seen_and_on:

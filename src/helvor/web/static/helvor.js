@@ -2,6 +2,7 @@
 import { watchBench } from "./bench.js";
 import { keepIfLost, watchOutbox } from "./outbox.js";
 import { watchPlan } from "./plan.js";
+import { watchPhoto } from "./photo.js";
 import { watchPlate } from "./plate.js";
 
 export function cookie(name) {
@@ -136,4 +137,5 @@ document.addEventListener("keydown", (event) => {
 watchBench();
 watchPlan({ newId });
 watchPlate({ newId, panel });
+watchPhoto();
 watchOutbox({ cookie });

@@ -1,0 +1,104 @@
+"""The findings on a photograph: whether it is good enough to read from, and what looks odd."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import pairwise
+
+from helvor.bench.finding import Finding, by_severity
+from helvor.bench.planar.photo.proposal import SURE, Proposal
+from helvor.bench.planar.plate import LIGHTS
+from helvor.bench.planar.rf import resolution
+from helvor.bench.quantity import round_to
+
+FEW_PX_PER_MM = 4.0
+"""Coarser than this, a pixel is more than a ruler's half millimetre is worth. Common practice, no source."""
+UNEVEN = 0.45
+NARROWS = 0.22
+"""An edge this much shorter than its opposite was seen at well over twenty degrees."""
+
+
+def judge_photo(proposal: Proposal, names: list[str]) -> list[Finding]:
+    """Findings, most serious first.
+
+    Args:
+        proposal: what was read.
+        names: what its spots are called, in their order.
+    """
+    return by_severity(list(_found(proposal, names)))
+
+
+def _found(p: Proposal, names: list[str]) -> Iterator[Finding]:
+    if p.corners_sure == 0:
+        yield Finding(
+            "photo-no-plate",
+            "caution",
+            "The plate’s edges were not found.",
+            "The outline is a guess, and so is everything inside it.",
+            "Drag the four corners onto the plate’s; it is read again at once.",
+        )
+    elif p.corners_sure < SURE:
+        yield Finding(
+            "photo-corners", "note", "The outline is uncertain. Look whether each corner lies on the plate’s."
+        )
+    if p.px_per_mm < FEW_PX_PER_MM:
+        yield Finding(
+            "photo-coarse",
+            "caution",
+            f"Only {round_to(p.px_per_mm, 1)} pixels a millimetre.",
+            f"One pixel is {round_to(1 / p.px_per_mm, 2)} mm: a ruler reads finer.",
+            "Take it from nearer, with the plate filling the picture.",
+        )
+    if p.narrows > NARROWS:
+        yield Finding(
+            "photo-steep",
+            "note",
+            f"It was taken from the side: one edge is {round_to(100 * p.narrows, 0)} % shorter than its opposite.",
+            "The far side has fewer pixels.",
+            "Hold the camera over the plate’s middle.",
+        )
+    if p.falls > UNEVEN:
+        yield Finding(
+            "photo-uneven",
+            "caution",
+            f"The light falls by {round_to(100 * p.falls, 0)} % across the plate; it was evened.",
+            "Faint spots on the dark side can be missed.",
+            "Turn the plate under the lamp and take one more.",
+        )
+    if p.origin is None:
+        yield Finding(
+            "photo-no-origin",
+            "caution",
+            "No origin line was found.",
+            "Distances then count from the height that the set-up gives.",
+            "Look whether pencil shows, or whether the photograph stands upside down.",
+        )
+    if p.front is None:
+        yield Finding(
+            "photo-no-front",
+            "note",
+            "No marked front was found. Enter it by hand, and mark it at once next time.",
+        )
+    yield from _spots(p, names)
+
+
+def _spots(p: Proposal, names: list[str]) -> Iterator[Finding]:
+    if not p.spots:
+        yield Finding(
+            "photo-no-spots",
+            "note",
+            f"No spot stands out under {LIGHTS[p.light].lower()}.",
+            "Too little on the plate, another lamp needed, or washed into the pool.",
+            "Look with your own eyes, and under another light.",
+        )
+    stray = [name for name, spot in zip(names, p.spots, strict=True) if spot.lane < 0]
+    if stray:
+        yield Finding("photo-stray", "note", f"{len(stray)} spot(s) lie in no lane. Choose their lane, or drop them.")
+    for (upper, a), (lower, b) in pairwise(zip(names, p.spots, strict=True)):
+        if a.lane != b.lane or a.lane < 0:
+            continue
+        rs = resolution(a.up - b.up, a.head - a.tail, b.head - b.tail)
+        if rs < 1:
+            yield Finding(
+                "photo-overlap", "note", f"{upper} and {lower} overlap, Rs {round_to(rs, 1)}: areas there are a guess."
+            )

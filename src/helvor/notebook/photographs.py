@@ -1,0 +1,420 @@
+"""Photographs of plates: looked at when they come, kept as they are, read in the background.
+
+A reading is told stage by stage to the database, so any process can show how far it is; if the
+one that reads dies, whoever looks next begins it again.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import struct
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+import psycopg
+from PIL import Image, ImageOps, UnidentifiedImageError
+from psycopg.types.json import Jsonb
+from psycopg_pool import ConnectionPool
+from pydantic import BaseModel, ConfigDict, Field
+
+from helvor.bench.entry import Problem
+from helvor.bench.planar.photo.proposal import Point, Proposal, Stage
+from helvor.bench.planar.plate import Light, Plate
+from helvor.notebook.pages import NotYours, open_page
+
+MAX_BYTES = 12 * 1024 * 1024
+MAX_PIXELS = 40_000_000
+LEAST_PX = 240
+SHOWN_PX = 1000
+MOST_OF_A_PLATE = 12
+STALE_SECONDS = 20
+_SUFFIXES = {"JPEG": ("jpg", "jpeg", "jpe", "jfif"), "PNG": ("png",), "WEBP": ("webp",)}
+_MEDIA = {"JPEG": "image/jpeg", "PNG": "image/png", "WEBP": "image/webp"}
+_ORIENTATION = 0x0112
+_BROKEN = (
+    UnidentifiedImageError,
+    OSError,
+    ValueError,
+    SyntaxError,
+    EOFError,
+    KeyError,
+    struct.error,
+    Image.DecompressionBombError,
+)
+"""What the decoder raises of files that are none, or that were made to trip it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """A photograph fit to keep; ``shown`` is the smaller one for the page, upright, ``wide`` × ``high`` pixels."""
+
+    name: str
+    media: str
+    content: bytes
+    shown: bytes
+    wide: int
+    high: int
+
+
+def look_at(name: str, content: bytes) -> Picture:
+    """Look at a file that says it is a photograph.
+
+    Raises:
+        Problem: it is empty, too large or small, no picture, another kind than its name says,
+            animated, or broken.
+    """
+    clean = "".join(c for c in name.rpartition("/")[2].rpartition("\\")[2] if c.isprintable()).strip()[:80] or "photo"
+    if not content:
+        raise Problem("file", "Choose a photograph first: this file is empty.")
+    if len(content) > MAX_BYTES:
+        raise Problem("file", f"{clean} has {len(content) / 1e6:.0f} MB; up to 12 MB are taken.")
+    try:
+        with Image.open(io.BytesIO(content), formats=["JPEG", "PNG", "WEBP"]) as opened:
+            # Phones put a second picture for depth behind the first: the first is the photograph.
+            kind = "JPEG" if opened.format == "MPO" else opened.format or ""
+            _fits(clean, kind, opened)
+            orientation = int(opened.getexif().get(_ORIENTATION, 1))
+            # Decoded smaller where the format can; a broken end shows here all the same.
+            opened.draft("RGB", (SHOWN_PX, SHOWN_PX))
+            small = ImageOps.exif_transpose(opened).convert("RGB")
+    except Problem:
+        raise
+    except (
+        UnidentifiedImageError,
+        OSError,
+        ValueError,
+        SyntaxError,
+        EOFError,
+        Image.DecompressionBombError,
+    ) as trouble:
+        raise Problem(
+            "file", f"{clean} cannot be read as a picture: it is broken, or no JPEG, PNG or WebP. Take it again."
+        ) from trouble
+    small.thumbnail((SHOWN_PX, SHOWN_PX))
+    out = io.BytesIO()
+    small.save(out, "JPEG", quality=86)
+    return Picture(clean, _MEDIA[kind], bare(kind, content, orientation), out.getvalue(), *small.size)
+
+
+def _fits(name: str, kind: str, opened: Image.Image) -> None:
+    suffix = name.rpartition(".")[2].casefold()
+    known = {s: k for k, suffixes in _SUFFIXES.items() for s in suffixes}
+    if known.get(suffix, kind) != kind or ("." in name and suffix not in known):
+        raise Problem("file", f"{name} holds a {kind} picture, though its name says otherwise. Give it its right name.")
+    if getattr(opened, "n_frames", 1) > 1 and opened.format != "MPO":
+        raise Problem("file", f"{name} is animated. Take a single photograph.")
+    if opened.width * opened.height > MAX_PIXELS:
+        raise Problem(
+            "file", f"{name} has {opened.width * opened.height / 1e6:.0f} million pixels; up to 40 are taken."
+        )
+    if min(opened.size) < LEAST_PX:
+        raise Problem("file", f"{name} is {opened.width} × {opened.height} pixels: too few to read a plate from.")
+
+
+def bare(kind: str, content: bytes, orientation: int = 1) -> bytes:
+    """The same picture without what is not pixels: place, camera, notes, thumbnails.
+
+    Args:
+        kind: JPEG, PNG or WEBP.
+        content: the file.
+        orientation: of its EXIF data, 1 to 8; the only thing of it that is kept.
+    """
+    if kind == "JPEG":
+        return _bare_jpeg(content, orientation)
+    if kind == "PNG":
+        out, at = [content[:8]], 8
+        while at + 8 <= len(content):
+            size = struct.unpack(">I", content[at : at + 4])[0]
+            if content[at + 4 : at + 8] not in (b"eXIf", b"tEXt", b"zTXt", b"iTXt", b"tIME"):
+                out.append(content[at : at + 12 + size])
+            at += 12 + size
+        return b"".join(out)
+    chunks, at = [], 12
+    while at + 8 <= len(content):
+        size = struct.unpack("<I", content[at + 4 : at + 8])[0]
+        end = at + 8 + size + size % 2
+        if content[at : at + 4] not in (b"EXIF", b"XMP "):
+            chunks.append(content[at:end])
+        at = end
+    body = b"WEBP" + b"".join(chunks)
+    return b"RIFF" + struct.pack("<I", len(body)) + body
+
+
+def _bare_jpeg(content: bytes, orientation: int) -> bytes:
+    out, at = [content[:2]], 2
+    if orientation != 1:
+        exif = Image.Exif()
+        exif[_ORIENTATION] = orientation
+        body = exif.tobytes()
+        out.append(b"\xff\xe1" + struct.pack(">H", len(body) + 2) + body)
+    while at + 4 <= len(content) and content[at] == 0xFF:
+        marker = content[at + 1]
+        if marker == 0xDA:  # pixels from here on
+            break
+        size = struct.unpack(">H", content[at + 2 : at + 4])[0]
+        # APP0 is the format's own header, APP2 its colours, APP14 how they are coded.
+        if not (0xE1 <= marker <= 0xEF and marker not in (0xE2, 0xEE)) and marker != 0xFE:
+            segment = content[at : at + 2 + size]
+            if not segment[4:8].startswith(b"MPF"):
+                out.append(segment)
+        at += 2 + size
+    return b"".join([*out, content[at:]])
+
+
+class Asked(BaseModel):
+    """What a person said about a photograph before it was read.
+
+    Attributes:
+        turns: quarter turns to the right that set it upright.
+        corners: of the plate, as parts of the turned picture's sides; None looks for them.
+        width, height: of the plate, mm; lanes: x of its lanes, mm; origin: mm up.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    turns: int = Field(default=0, ge=0, le=3)
+    corners: tuple[Point, Point, Point, Point] | None = None
+    width: float
+    height: float
+    lanes: tuple[float, ...] = ()
+    origin: float | None = None
+
+
+def asked_of(plate: Plate, turns: int = 0, corners: tuple[Point, Point, Point, Point] | None = None) -> Asked:
+    """The asking that a plate as it stands makes.
+
+    Raises:
+        Problem: the plate is not set up, so that nothing says how large it is.
+    """
+    if plate.set_up is None:
+        raise Problem("file", "Set the plate up first: its size says how large a millimetre is in the photograph.")
+    return Asked(
+        turns=turns,
+        corners=corners,
+        width=plate.set_up.width.value,
+        height=plate.set_up.height.value,
+        lanes=tuple(lane.lane.at.value for lane in plate.lanes),
+        origin=plate.set_up.origin.value,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Photograph:
+    """A photograph and how far its reading is. ``stale`` says that whoever read it is gone."""
+
+    id: UUID
+    page_id: UUID
+    name: str
+    wide: int
+    high: int
+    light: Light
+    made_by: str
+    made_at: datetime
+    number: int
+    asked: Asked
+    stage: str
+    proposal: Proposal | None
+    trouble: str
+    stale: bool
+
+
+_PHOTOGRAPH = """
+SELECT p.id, p.page_id, p.name, p.wide, p.high, p.light, a.name, p.made_at,
+    r.number, r.asked, r.stage, r.proposal, r.trouble,
+    r.stage <> 'done' AND r.trouble = '' AND r.told_at < now() - make_interval(secs => %(stale)s)
+FROM photograph p JOIN photograph_reading r ON r.photograph_id = p.id JOIN account a ON a.id = p.made_by
+"""
+
+
+def _photograph(row: tuple[Any, ...]) -> Photograph:
+    *what, asked, stage, proposal, trouble, stale = row
+    read = Proposal.model_validate(proposal) if proposal else None
+    return Photograph(*what, Asked.model_validate(asked), stage, read, trouble, stale)
+
+
+def keep(
+    conn: psycopg.Connection,
+    account_id: int,
+    page_id: UUID,
+    photo_id: UUID,
+    picture: Picture,
+    light: Light,
+    asked: Asked,
+) -> None:
+    """Keep a photograph with a page; the same id keeps nothing more.
+
+    Raises:
+        NotYours: the page is not for this account.
+        Problem: the page has as many as it may.
+    """
+    open_page(conn, account_id, page_id)
+    known = conn.execute("SELECT id FROM photograph WHERE page_id = %s", [page_id]).fetchall()
+    if (photo_id,) in known:
+        return
+    if len(known) >= MOST_OF_A_PLATE:
+        raise Problem("file", f"A plate has at most {MOST_OF_A_PLATE} photographs here.")
+    conn.execute(
+        "INSERT INTO photograph (id, page_id, name, media, sha256, content, shown, wide, high, light,"
+        " made_by) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
+        [photo_id, page_id, picture.name, picture.media, hashlib.sha256(picture.content).hexdigest(), picture.content,
+         picture.shown, picture.wide, picture.high, light, account_id],
+    )  # fmt: skip
+    conn.execute(
+        "INSERT INTO photograph_reading (photograph_id, asked, stage) VALUES (%s, %s, 'opening')",
+        [photo_id, Jsonb(asked.model_dump(mode="json"))],
+    )
+
+
+def of_page(conn: psycopg.Connection, page_id: UUID) -> list[Photograph]:
+    """The photographs of a page, oldest first. Ask the page first."""
+    rows = conn.execute(
+        _PHOTOGRAPH + "WHERE p.page_id = %(page)s ORDER BY p.made_at, p.id", {"page": page_id, "stale": STALE_SECONDS}
+    ).fetchall()
+    return [_photograph(row) for row in rows]
+
+
+def one(conn: psycopg.Connection, page_id: UUID, photo_id: UUID) -> Photograph:
+    """A photograph of a page. Ask the page first.
+
+    Raises:
+        NotYours: the page has no such photograph.
+    """
+    row = conn.execute(
+        _PHOTOGRAPH + "WHERE p.page_id = %(page)s AND p.id = %(photo)s",
+        {"page": page_id, "photo": photo_id, "stale": STALE_SECONDS},
+    ).fetchone()
+    if row is None:
+        raise NotYours
+    return _photograph(row)
+
+
+def picture_of(conn: psycopg.Connection, page_id: UUID, photo_id: UUID, which: str) -> tuple[str, bytes]:
+    """Media type and bytes of the picture: ``original``, ``shown`` smaller, or ``straight``.
+
+    Raises:
+        NotYours: there is none.
+    """
+    column = {
+        "original": "p.content",
+        "shown": "p.shown",
+        "straight": "r.straight",
+    }[which]
+    row = conn.execute(
+        f"SELECT p.media, {column} FROM photograph p JOIN photograph_reading r ON r.photograph_id = p.id"  # noqa: S608  a column of ours
+        " WHERE p.page_id = %s AND p.id = %s",
+        [page_id, photo_id],
+    ).fetchone()
+    if row is None or row[1] is None:
+        raise NotYours
+    return (row[0] if which == "original" else "image/jpeg"), bytes(row[1])
+
+
+def ask(conn: psycopg.Connection, photo_id: UUID, asked: Asked) -> int:
+    """Ask for a reading; an older one still under way will not be written. Returns its number."""
+    row = conn.execute(
+        "UPDATE photograph_reading SET number = number + 1, asked = %s, stage = 'opening', told_at = now(),"
+        " trouble = '' WHERE photograph_id = %s RETURNING number",
+        [Jsonb(asked.model_dump(mode="json")), photo_id],
+    ).fetchone()
+    assert row is not None
+    return int(row[0])
+
+
+def propose(
+    content: bytes, light: Light | None, asked: Asked, on: Callable[[Stage], None] = lambda stage: None
+) -> tuple[Proposal, bytes]:
+    """Decode a photograph and read it.
+
+    Returns:
+        What is proposed, and the straightened plate as JPEG.
+
+    Raises:
+        OSError: the picture is broken; ValueError: the corners are those of nothing.
+    """
+    # numpy and scipy take a second to load: only who reads pictures waits for them.
+    import numpy as np  # noqa: PLC0415
+
+    from helvor.bench.planar.photo.read import LONGEST_PX, read_photo  # noqa: PLC0415
+
+    with Image.open(io.BytesIO(content), formats=["JPEG", "PNG", "WEBP"]) as opened:
+        # A JPEG decodes to half or a quarter at once; never below what is worked on.
+        opened.draft("RGB", (LONGEST_PX, LONGEST_PX))
+        picture = ImageOps.exif_transpose(opened).convert("RGB")
+    if asked.turns:
+        quarter = (Image.Transpose.ROTATE_270, Image.Transpose.ROTATE_180, Image.Transpose.ROTATE_90)
+        picture = picture.transpose(quarter[asked.turns - 1])
+    proposal, straight = read_photo(
+        np.asarray(picture),
+        asked.width,
+        asked.height,
+        lanes=asked.lanes,
+        origin=asked.origin,
+        light=light,
+        corners=asked.corners,
+        on=on,
+    )
+    out = io.BytesIO()
+    Image.fromarray(straight).save(out, "JPEG", quality=88)
+    return proposal, out.getvalue()
+
+
+def read(pool: ConnectionPool, photo_id: UUID, number: int, *, also: Callable[[Stage], None] | None = None) -> None:
+    """Read a photograph and keep what it proposes, unless somebody asked anew meanwhile.
+
+    Args:
+        pool: a connection is taken for each thing told.
+        photo_id: the photograph.
+        number: of the asking.
+        also: told of every stage too.
+    """
+
+    def told(stage: Stage) -> None:
+        if also:
+            also(stage)
+        if stage != "done":
+            _tell(pool, photo_id, number, "stage = %s", [stage])
+
+    told("opening")
+    with pool.connection() as conn:
+        row = conn.execute(
+            "SELECT p.content, p.light, r.asked FROM photograph p JOIN photograph_reading r ON r.photograph_id = p.id"
+            " WHERE p.id = %s AND r.number = %s",
+            [photo_id, number],
+        ).fetchone()
+    if row is None:
+        return
+    try:
+        proposal, straight = propose(row[0], row[1], Asked.model_validate(row[2]), told)
+    except (OSError, ValueError, ArithmeticError) as trouble:
+        # Said on the page; the traceback goes to the log of whoever called.
+        _tell(pool, photo_id, number, "trouble = %s", ["The photograph could not be read. Set the corners by hand."])
+        raise RuntimeError(f"reading photograph {photo_id}") from trouble
+    values = ["done", Jsonb(proposal.model_dump(mode="json")), straight]
+    _tell(pool, photo_id, number, "stage = %s, proposal = %s, straight = %s", values)
+
+
+def read_at_once(conn: psycopg.Connection, photo_id: UUID) -> None:
+    """Read a photograph on this connection, for what is loaded rather than taken."""
+    row = conn.execute(
+        "SELECT p.content, p.light, r.asked FROM photograph p JOIN photograph_reading r ON r.photograph_id = p.id"
+        " WHERE p.id = %s",
+        [photo_id],
+    ).fetchone()
+    assert row is not None
+    proposal, straight = propose(row[0], row[1], Asked.model_validate(row[2]))
+    conn.execute(
+        "UPDATE photograph_reading SET stage = 'done', proposal = %s, straight = %s WHERE photograph_id = %s",
+        [Jsonb(proposal.model_dump(mode="json")), straight, photo_id],
+    )
+
+
+def _tell(pool: ConnectionPool, photo_id: UUID, number: int, what: str, values: list[Any]) -> None:
+    with pool.connection() as conn:
+        conn.execute(
+            f"UPDATE photograph_reading SET {what}, told_at = now() WHERE photograph_id = %s AND number = %s",  # noqa: S608  columns of ours
+            [*values, photo_id, number],
+        )
