@@ -342,7 +342,8 @@ def propose(
 
     with Image.open(io.BytesIO(content), formats=["JPEG", "PNG", "WEBP"]) as opened:
         # A JPEG decodes to half or a quarter at once; never below what is worked on.
-        opened.draft("RGB", (LONGEST_PX, LONGEST_PX))
+        part = min(1.0, LONGEST_PX / max(opened.size))
+        opened.draft("RGB", (round(opened.width * part), round(opened.height * part)))
         picture = ImageOps.exif_transpose(opened).convert("RGB")
     if asked.turns:
         quarter = (Image.Transpose.ROTATE_270, Image.Transpose.ROTATE_180, Image.Transpose.ROTATE_90)

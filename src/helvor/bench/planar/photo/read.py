@@ -6,17 +6,16 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
-from helvor.bench.planar.photo.corners import Array, Corners, find_corners, homography, mapped
-from helvor.bench.planar.photo.flatten import darkness, guess_light, straighten
+from helvor.bench.planar.photo.corners import Corners, find_corners, homography, mapped
+from helvor.bench.planar.photo.flatten import blocks, darkness, guess_light, straighten
 from helvor.bench.planar.photo.lines import find_lines, find_ticks, without_line
 from helvor.bench.planar.photo.proposal import FoundSpot, Point, Proposal, Stage
 from helvor.bench.planar.photo.spots import area_of, find_spots, hills, profile
 from helvor.bench.planar.plate import Light
 
-LONGEST_PX = 1800
-"""A picture is worked on at most this long: finer pixels than a tenth of a millimetre say no more."""
+LONGEST_PX = 1600
+"""A picture may be opened smaller, down to this: finer pixels than a tenth of a millimetre say no more."""
 CORNERS_PX = 720
 LANES_APART_MM = 4.0
 
@@ -46,23 +45,18 @@ def read_photo(
     Returns:
         What is proposed, and the straightened plate as a picture.
     """
-    scale = 1.0
-    full = picture
-    step = max(1, round(max(full.shape[:2]) / LONGEST_PX))
-    if step > 1:
-        scale = 1 / step
-        full = _blocks(full, step)
-    values: Array = full.astype(np.float32) / np.float32(255)
-    rows, columns = values.shape[:2]
+    rows, columns = picture.shape[:2]
     on("corners")
     if corners is None:
-        small, shrink = _small(values)
-        found, corners_sure = find_corners(small)
-        quad = found / shrink
+        step = max(1, round(max(rows, columns) / CORNERS_PX))
+        small = blocks(picture, step)
+        found, corners_sure = find_corners(small.astype(np.float32) / np.float32(255))
+        # What was found are middles of blocks, counted from 0; corners are counted from the edge.
+        quad = (found + 0.5) * step
     else:
         quad, corners_sure = np.array(corners, dtype=float) * [columns, rows], 1.0
     on("straightening")
-    flat = straighten(values, quad, width, height)
+    flat = straighten(picture, quad, width, height)
     seen = light or guess_light(flat)
     on("light")
     dark, pencil, falls = darkness(flat, seen)
@@ -90,7 +84,7 @@ def read_photo(
         corners_sure=round(corners_sure, 3),
         width=width,
         height=height,
-        px_per_mm=round(per_mm / scale, 2),
+        px_per_mm=round(per_mm, 2),
         tilt=round(turned, 1),
         narrows=round(narrows, 3),
         light=seen,
@@ -103,25 +97,6 @@ def read_photo(
         profiles=tuple(tuple(p) for p in profiles),
     )
     return proposal, (np.clip(flat.picture, 0, 1) * 255 + 0.5).astype(np.uint8)
-
-
-def _blocks(picture: NDArray[np.uint8], step: int) -> NDArray[np.uint8]:
-    """Blocks of step × step pixels averaged, in strips so that a large picture takes little memory."""
-    rows, columns = picture.shape[0] // step, picture.shape[1] // step
-    out = np.empty((rows, columns, 3), dtype=np.uint8)
-    for row in range(0, rows, 64):
-        strip = picture[row * step : min(row + 64, rows) * step, : columns * step]
-        out[row : row + 64] = strip.reshape(-1, step, columns, step, 3).mean(axis=(1, 3), dtype=np.float32) + 0.5
-    return out
-
-
-def _small(values: Array) -> tuple[Array, NDArray[np.float64]]:
-    factor = min(1.0, CORNERS_PX / max(values.shape[:2]))
-    if factor == 1.0:
-        return values, np.ones(2)
-    smooth = ndimage.gaussian_filter(values, (0.4 / factor, 0.4 / factor, 0))
-    small = ndimage.zoom(smooth, (factor, factor, 1), order=1, grid_mode=True, mode="nearest")
-    return small, np.array([small.shape[1] / values.shape[1], small.shape[0] / values.shape[0]])
 
 
 def _coarsest(corners: Corners, width: float, height: float) -> float:

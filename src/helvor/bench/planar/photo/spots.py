@@ -61,7 +61,8 @@ def hills(dark: Array, px: float, height: float, *, relative: bool) -> Hills:
     if relative:
         open_ = open_ / max(float(np.percentile(open_, 99.9)), 0.02)
     smooth = ndimage.gaussian_filter(open_, 0.5 * per_mm, mode="nearest")
-    floor = max(LEAST_DARKNESS, OVER_NOISE * noise_of(smooth))
+    # A dark plate is cloudier for its light than a bright one.
+    floor = max(LEAST_DARKNESS, (1.3 if relative else 1.0) * OVER_NOISE * noise_of(smooth))
     return Hills(np.asarray(open_, np.float32), np.asarray(smooth, np.float32), per_mm, height, floor)
 
 
