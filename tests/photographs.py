@@ -256,11 +256,11 @@ def tablet_plate(light: str = "254") -> Scene:
 def ions_paper() -> Scene:
     """A paper of the demo in daylight: iron, copper, cobalt, and a mixture of two."""
     spots = [
-        Blob(0, 15, 88.0, 0.30, 2.4, 2.2, colour=1), Blob(1, 30, 66.0, 0.28, 2.4, 2.4, colour=0),
-        Blob(2, 45, 50.0, 0.34, 2.4, 2.2, colour=3), Blob(3, 60, 87.4, 0.22, 2.4, 2.2, colour=1), Blob(3, 60, 50.4, 0.20, 2.4, 2.2, colour=3),
+        Blob(0, 15, 88.0, 0.30, 2.4, 2.2, colour=0), Blob(1, 30, 66.0, 0.28, 2.4, 2.4, colour=1),
+        Blob(2, 45, 50.0, 0.34, 2.4, 2.2, colour=2), Blob(3, 60, 87.4, 0.22, 2.4, 2.2, colour=0), Blob(3, 60, 50.4, 0.20, 2.4, 2.2, colour=2),
     ]  # fmt: skip
     return Scene(
-        width=75, height=110, origin=15, front=97, smile=0.6, lanes=(15, 30, 45, 60), labels="FCKX", spots=spots,
+        width=75, height=110, origin=15, front=97, smile=0.6, lanes=(15, 30, 45, 60), labels="FCOX", spots=spots,
         light="daylight", tilt=(-8, 6), roll=3, falls=(0.2, -0.1), noise=0.007, quality=84, pixels=(1050, 1400), seed=5,
     )  # fmt: skip
 

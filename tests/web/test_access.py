@@ -45,6 +45,12 @@ PUBLIC = {
     ("POST", "/api/planar/identify"),
     ("POST", "/api/planar/cut"),
     ("POST", "/api/planar/recipe"),
+    ("POST", "/api/planar/level"),
+    ("POST", "/api/planar/lanes"),
+    ("POST", "/api/planar/spotting"),
+    ("POST", "/api/planar/freshness"),
+    ("GET", "/api/planar/solvents"),
+    ("POST", "/api/column/draft"),
 }
 """What computes and keeps nothing, or lets somebody in."""
 
@@ -52,7 +58,7 @@ OWN = {
     ("GET", "/"), ("GET", "/find"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
     ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
     ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
-    ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),
+    ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),
 }  # fmt: skip
 """What shows each person their own."""
 

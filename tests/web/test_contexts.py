@@ -9,7 +9,7 @@ from jinja2 import meta, nodes
 from helvor.web import api, containers, errors, history, people, places, reading
 from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
-from helvor.web.planar import photographs, routes
+from helvor.web.planar import compare, photographs, routes
 from helvor.web.reckon import amounts, plates
 from helvor.web.reckon import routes as reckoning
 from helvor.web.rendering import ENVIRONMENT, Shell
@@ -32,6 +32,7 @@ PAGES = [
     ("history.html", history.HistoryPage),
     ("understood.html", reading.UnderstoodShown),
     ("planar/plate.svg", routes.PlateFile),
+    ("planar/compare.html", compare.ComparePlatesPage),
     ("planar/photo.html", photographs.PhotographPage),
     ("planar/photo_body.html", photographs.PhotographFragment),
     ("containers.html", containers.ContainersPage),
@@ -57,6 +58,7 @@ PAGES = [
     ("reckon/folds.html", amounts.FoldsShown),
     ("reckon/tuning.html", plates.TuningPlot),
     ("reckon/sheet.html", plates.SheetShown),
+    ("reckon/sheet.svg", reckoning.SheetToPrint),
     ("reckon/left.html", amounts.WashPlot),
     ("reckon/set_up.html", amounts.SetUpShown),
     ("filtration/filter.html", filtering.FilterShown),

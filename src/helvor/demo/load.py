@@ -10,7 +10,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
-from importlib.resources import files
 from typing import Any
 from uuid import UUID, uuid5
 
@@ -19,8 +18,9 @@ import psycopg
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.quantity import Reading, parse
+from helvor.demo import ions
 from helvor.demo.runs import load_containers, load_runs
-from helvor.notebook import accounts, classes, pages, photographs
+from helvor.notebook import accounts, classes, pages
 from helvor.notebook.pages import Draft
 
 EMAIL = "ines@saltmarsh.example"
@@ -174,7 +174,9 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     for plate in PLATES:
         _write(conn, ines, bench_of[plate.bench], plate, rank)
     _running(conn, ines, bench_of[12], now, rank)
-    load_runs(conn, ines, "Ines Marlow", {n: b for n, b in bench_of.items() if n is not None}, rank)
+    numbered = {n: b for n, b in bench_of.items() if n is not None}
+    ions.load(conn, ines, "Ines Marlow", numbered, rank)
+    load_runs(conn, ines, "Ines Marlow", numbered, rank)
     load_containers(conn, ines, class_id)
     _metal_ions(conn, ines, classes.front_bench(conn, ines).id, rank)
 
@@ -231,21 +233,7 @@ def _write(
         )
     pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
     if plate.photo:
-        _photograph(conn, account_id, page_id, plate.photo, "254", rank)
-
-
-def _photograph(
-    conn: psycopg.Connection, account_id: int, page_id: UUID, name: str, light: planar.Light, rank: Mapping[str, int]
-) -> None:
-    """A made-up photograph, taken in and read as any other."""
-    photo_id = uuid5(page_id, name)
-    content = (files("helvor.demo") / "photographs" / name).read_bytes()
-    _, entries = pages.open_page(conn, account_id, page_id)
-    picture = photographs.look_at(name, content)
-    photographs.keep(conn, account_id, page_id, photo_id, picture, light, photographs.asked_of(planar.gather(entries)))
-    photographs.read_at_once(conn, photo_id)
-    says = planar.Photographed(photo=photo_id, name=name, light=light)
-    pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: [Draft(photo_id, says)], rank)
+        ions.add_photograph(conn, account_id, "Ines Marlow", page_id, plate.photo, "254", rank)
 
 
 def _running(conn: psycopg.Connection, account_id: int, bench_id: UUID, now: datetime, rank: Mapping[str, int]) -> None:

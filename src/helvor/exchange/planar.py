@@ -7,6 +7,7 @@ from typing import Any
 
 from helvor.bench.entry import Entry
 from helvor.bench.planar.results import PlateWorksheet, SpotResult
+from helvor.bench.planar.side_by_side import SideBySide
 from helvor.exchange.tables import csv_text
 from helvor.notebook.pages import Page
 
@@ -42,6 +43,64 @@ def class_table(plates: Iterable[tuple[Page, PlateWorksheet]]) -> str:
             for spot in sheet.spots
         ),
     )
+
+
+def comparison_table(found: SideBySide) -> str:
+    """Samples side by side as CSV: a row for each spot of each sample in each system."""
+    return csv_text(
+        ("phase", "eluent", "sample", "spot", "role", "plates", "mean_rf", "median_rf", "sd_rf", "outlying"),
+        (
+            (
+                system.phase,
+                str(system.eluent),
+                series.sample,
+                series.number or 1,
+                "reference" if series.reference else "unknown",
+                len(series.values),
+                series.mean,
+                series.median,
+                series.spread,
+                "; ".join(value.plate for value in series.outliers),
+            )
+            for system in found.systems
+            for series in system.series
+        ),
+    )
+
+
+def comparison(found: SideBySide) -> dict[str, Any]:
+    """Plates side by side as JSON."""
+    return {
+        "systems": [
+            {
+                "phase": system.phase,
+                "eluent": str(system.eluent),
+                "samples": [
+                    {
+                        "sample": series.sample,
+                        "spot": series.number or 1,
+                        "reference": series.reference,
+                        "mean": series.mean,
+                        "median": series.median,
+                        "sd": series.spread,
+                        "values": [
+                            {"plate": v.plate, "spot": v.spot, "rf": v.rf, "u": v.u, "outlying": v.outlying}
+                            for v in series.values
+                        ],
+                    }
+                    for series in system.series
+                ],
+            }
+            for system in found.systems
+        ],
+        "unknowns": [
+            {"unknown": one.unknown, "reference": one.reference, "agrees": list(one.agrees),
+             "differs": list(one.differs), "plates": list(one.plates), "says": one.says}
+            for one in found.across
+        ],
+        "findings": [{"code": f.code, "level": f.level, "about": f.about, "what": f.what} for f in found.findings],
+        "left_out": [{"plate": name, "why": why} for name, _, why in found.left_out],
+    }  # fmt: skip
 
 
 def _spot_row(result: SpotResult) -> tuple[object, ...]:

@@ -52,6 +52,8 @@ PROPERTIES: dict[str, Property] = {
         Property("solubility_hot", "dissolves in 100 mL water, near 100 °C", "g"),
         Property("pksp", "solubility product as pKsp, 25 °C", least=-5, most=100),
         Property("eluotropic_rank", "place by eluent strength on silica"),
+        Property("strength", "eluent strength ε° on alumina", most=2),
+        Property("family", "kind, for what it pulls on", is_number=False),
         Property("mixes_with_water", "mixes with water", is_number=False),
         Property("takes_up_water", "takes up water", "% w/w", most=100),
         Property("hazard", "hazard", is_number=False),

@@ -1,10 +1,32 @@
-"""The eluotropic series, for judging plates."""
+"""What plates need to know of solvents: the eluotropic series, boiling points, strength and kind."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from functools import cache
 
-from helvor.shelf.shelf import shipped
+from helvor.bench.planar.solvents import Solvent
+from helvor.shelf.shelf import Item, shipped
+
+
+@cache
+def boiling_points() -> dict[str, float]:
+    """Every name of every solvent, in lower case → its boiling point, °C."""
+    return {
+        name.casefold(): boils
+        for item in shipped()
+        if item.kind == "solvent" and (boils := item.number("boils")) is not None
+        for name in item.names
+    }
+
+
+def solvents_of(items: Iterable[Item]) -> list[Solvent]:
+    """The solvents among items of a shelf, as the choice of an eluent looks at them."""
+    return [
+        Solvent(item.name, item.number("strength"), item.text("family"), item.number("boils"), item.text("hazard"))
+        for item in items
+        if item.kind == "solvent"
+    ]
 
 
 @cache

@@ -41,6 +41,7 @@ Light = Literal["daylight", "254", "365", "stain"]
 Role = Literal["reference", "unknown", "co-spot"]
 Strength = Literal["faint", "clear", "heavy"]
 Applied = Literal["dots", "pen line", "box", "swab"]
+Held = Literal["leaning", "hung", "standing"]
 
 PHASES: dict[str, str] = {
     "silica": "silica gel",
@@ -96,6 +97,7 @@ class SetUp(Payload):
     height: Length
     origin: Length
     ruler: Literal["as written", "1 mm", "0.5 mm", "0.1 mm"] = "as written"
+    about: Words = ""
 
     @model_validator(mode="after")
     def _origin_on_plate(self) -> SetUp:
@@ -117,10 +119,11 @@ class SetUp(Payload):
 
 
 class EluentUsed(Payload):
-    """What the plate ran in."""
+    """What the plate ran in; ``age`` is how many hours the bottle had been mixed then."""
 
     kind: Literal["eluent"] = "eluent"
     eluent: Eluent
+    age: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] | None = None
 
     @field_validator("eluent", mode="before")
     @classmethod
@@ -129,12 +132,21 @@ class EluentUsed(Payload):
 
 
 class Chamber(Payload):
-    """How the chamber was: the liquid's level over its floor, lining, lid."""
+    """How the chamber was: the liquid's level over its floor, lining, lid, and how the strip was in it.
+
+    Attributes:
+        held: leaning on the wall, hung from a stick, or folded to stand.
+        marked: the fill line was marked with the strip in it, before the liquid.
+        dried: minutes that the spots dried before it went in.
+    """
 
     kind: Literal["chamber"] = "chamber"
     level: Length | None = None
     lined: StrictBool | None = None
     lid: StrictBool | None = None
+    held: Held | None = None
+    marked: StrictBool | None = None
+    dried: Annotated[StrictInt, Field(ge=0, le=999)] | None = None
 
 
 class Lane(Payload):
@@ -339,6 +351,7 @@ class Plate:
 
     set_up: SetUp | None = None
     eluent: Eluent | None = None
+    eluent_age: float | None = None
     chamber: Chamber | None = None
     front: Front | None = None
     lane_fronts: dict[UUID, Front] = field(default_factory=dict)
@@ -381,7 +394,7 @@ def gather(entries: Iterable[Entry]) -> Plate:
             case SetUp() as set_up:
                 plate.set_up = set_up
             case EluentUsed() as used:
-                plate.eluent = used.eluent
+                plate.eluent, plate.eluent_age = used.eluent, used.age
             case Chamber() as chamber:
                 plate.chamber = chamber
             case Lane() as lane:

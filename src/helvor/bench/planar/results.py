@@ -28,6 +28,7 @@ class SpotResult:
     """The numbers of one spot.
 
     Attributes:
+        at: mm from the origin to where the house rule measures a spot; by: which place that is.
         ratio: distance ÷ front, also where it is impossible; for explaining only.
         rf: the Rf, or None without a front and where the spot lies beyond it.
         relative: distance ÷ distance of the chosen reference spot.
@@ -40,6 +41,8 @@ class SpotResult:
     lane: str
     on: SpotOnPlate
     front: FrontHere | None
+    at: float
+    by: str
     u_spot: float
     u_origin: float
     beyond_front: bool
@@ -73,6 +76,13 @@ class SpotResult:
         spot, front = self.on.spot, self.front
         s = spot.distance.number
         lines: list[WorkingLine] = []
+        if self.by == "leading" and spot.head is not None:
+            s = spot.head.number
+            lines.append(WorkingLine("Measured, by house rule, at its leading edge", f"{s} mm"))
+        elif self.by == "outline" and spot.head is not None and spot.tail is not None:
+            s = round_to(self.at, max(1, spot.distance.decimals))
+            ends = f"({spot.tail.number} + {spot.head.number}) mm ÷ 2"
+            lines.append(WorkingLine("Measured, by house rule, in the middle of its outline", f"{ends} = {s} mm"))
         if front is not None and self.ratio is not None:
             f = round_to(front.distance, max(spot.distance.decimals, 1 if front.distance % 1 else 0))
             if self.rf is None:
@@ -103,7 +113,7 @@ class SpotResult:
                         WorkingLine("Front at this lane", f"{f} mm, straight between the lanes that were read")
                     )
         if self.relative is not None and reference_name:
-            reference_distance = spot.distance.value / self.relative.value if self.relative.value else 0.0
+            reference_distance = self.at / self.relative.value if self.relative.value else 0.0
             if self.relative.value:
                 lines.append(
                     WorkingLine(
@@ -190,3 +200,7 @@ class PlateWorksheet(Worksheet):
     neighbours: list[Neighbours]
     identities: list[Identity] = field(default_factory=list)
     arriving: Arriving | None = None
+
+    @property
+    def title(self) -> str:
+        return self.plate.set_up.about if self.plate.set_up else ""

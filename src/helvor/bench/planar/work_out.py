@@ -65,7 +65,8 @@ def work_out_plate(plate: Plate, rules: HouseRules, eluotropic_rank: Mapping[str
     """The same from a plate already gathered."""
     ruler = _Ruler(plate.set_up.ruler_mm if plate.set_up else None)
     fronts = {lane.key: front_at(plate, lane, ruler) for lane in plate.lanes}
-    spots = [_spot(plate, spot, fronts[spot.on.key], ruler) for spot in plate.spots]
+    by = rules["measuring-spot"].key
+    spots = [_spot(plate, spot, fronts[spot.on.key], ruler, by) for spot in plate.spots]
     sheet = PlateWorksheet(
         findings=[],
         stages=stages(plate),
@@ -116,34 +117,62 @@ def front_at(plate: Plate, lane: LaneOnPlate, ruler: _Ruler) -> FrontHere | None
     )
 
 
-def _spot(plate: Plate, on: SpotOnPlate, front: FrontHere | None, ruler: _Ruler) -> SpotResult:
+def measured_at(spot: Spot, by: str) -> tuple[float, str]:
+    """Where a spot is measured by house rule, mm over the origin, and by which rule it could be.
+
+    Args:
+        by: ``densest`` part, ``leading`` edge or middle of the ``outline``; the last two need the
+            ends, and fall back to the densest part without them.
+    """
+    if by == "leading" and spot.head is not None:
+        return spot.head.value, by
+    if by == "outline" and spot.head is not None and spot.tail is not None:
+        return (spot.head.value + spot.tail.value) / 2, by
+    return spot.distance.value, "densest"
+
+
+def _u_at(spot: Spot, by: str, ruler: _Ruler) -> float:
+    """Standard uncertainty of that place: an edge is read with the ruler alone, two edges share the doubt."""
+    if spot.from_photo is not None:
+        return spot.from_photo.u
+    if by == "leading" and spot.head is not None:
+        return math.hypot(ruler.u(spot.head), rf.CENTRE_U_DEFAULT)
+    if by == "outline" and spot.head is not None and spot.tail is not None:
+        both = math.hypot(ruler.u(spot.head), ruler.u(spot.tail))
+        return math.hypot(both, rf.CENTRE_U_DEFAULT * math.sqrt(2)) / 2
+    return ruler.u_centre(spot)
+
+
+def _spot(plate: Plate, on: SpotOnPlate, front: FrontHere | None, ruler: _Ruler, rule: str) -> SpotResult:
     spot = on.spot
-    u_spot = ruler.u_centre(spot)
+    at, by = measured_at(spot, rule)
+    u_spot = _u_at(spot, by, ruler)
     u_origin = ruler.u(plate.set_up.origin) if plate.set_up else 0.0
     ratio = None
     beyond = False
     if front is not None:
-        ratio = rf.ratio_on_shared_origin(spot.distance.value, front.distance, u_spot, front.u, u_origin)
+        ratio = rf.ratio_on_shared_origin(at, front.distance, u_spot, front.u, u_origin)
         # Up to twice the uncertainty over the front the centre can still be at the front.
-        beyond = spot.distance.value > front.distance + 2 * math.hypot(u_spot, front.u)
+        beyond = at > front.distance + 2 * math.hypot(u_spot, front.u)
     shown = ratio if not beyond else None
     relative = None
     reference = plate.spot(plate.compared_to) if plate.compared_to else None
-    if reference is not None and reference.spot.distance.value > 0:
-        u_reference = ruler.u_centre(reference.spot)
+    if reference is not None and measured_at(reference.spot, rule)[0] > 0:
+        there, by_there = measured_at(reference.spot, rule)
+        u_reference = _u_at(reference.spot, by_there, ruler)
         if reference.key == on.key:
             u_spot_r = u_reference = 0.0
         else:
             u_spot_r = u_spot
-        relative = rf.ratio_on_shared_origin(
-            spot.distance.value, reference.spot.distance.value, u_spot_r, u_reference, u_origin
-        )
+        relative = rf.ratio_on_shared_origin(at, there, u_spot_r, u_reference, u_origin)
     return SpotResult(
         key=on.key,
         name=on.name,
         lane=on.on.label,
         on=on,
         front=front,
+        at=at,
+        by=by,
         u_spot=u_spot,
         u_origin=u_origin,
         beyond_front=beyond,
@@ -191,7 +220,7 @@ def mark_of(spot: SpotResult) -> SpotMark | None:
     value = spot.rf or spot.relative
     if value is None or value.value <= 0:
         return None
-    unit = spot.on.spot.distance.value / value.value  # mm that count as 1
+    unit = spot.at / value.value  # mm that count as 1
     return SpotMark(spot.name, value.value, spot.u_spot / unit, spot.on.spot.swatch, frozenset(spot.on.spot.seen))
 
 

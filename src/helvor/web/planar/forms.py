@@ -54,6 +54,7 @@ def _set_up(form: Form, plate: Plate | None = None) -> Payload:
         height=form.length("height", required=True),
         origin=form.length("origin", required=True),
         ruler=form.text("ruler"),
+        about=form.text("about"),
     )
 
 
@@ -66,11 +67,19 @@ def _eluent(form: Form, plate: Plate | None = None) -> Payload:
         )
         form.errors["eluent"] = said
         raise FieldErrors(form.errors) from unreadable
-    return form.build(planar.EluentUsed, eluent=eluent)
+    return form.build(planar.EluentUsed, eluent=eluent, age=form.number("age"))
 
 
 def _chamber(form: Form, plate: Plate | None = None) -> Payload:
-    return form.build(planar.Chamber, level=form.length("level"), lined=form.yes_no("lined"), lid=form.yes_no("lid"))
+    return form.build(
+        planar.Chamber,
+        level=form.length("level"),
+        lined=form.yes_no("lined"),
+        lid=form.yes_no("lid"),
+        held=form.text("held") or None,
+        marked=form.yes_no("marked"),
+        dried=form.whole("dried"),
+    )
 
 
 def _lane(form: Form, plate: Plate) -> Payload:

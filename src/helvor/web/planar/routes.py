@@ -17,12 +17,13 @@ from helvor.bench.planar import plate as planar
 from helvor.bench.planar.plate import LIGHTS, PHASES, SWATCHES, Plate, gather, moved
 from helvor.bench.planar.reading_line import complete, understand
 from helvor.bench.planar.results import PlateWorksheet, SpotResult, WorkingLine
+from helvor.bench.planar.solvents import Freshness, freshness
 from helvor.bench.planar.work_out import result_for, work_out
 from helvor.bench.quantity import Reading, Unreadable, parse
 from helvor.exchange.planar import plate_record, spot_table
 from helvor.notebook import pages
 from helvor.notebook.pages import Draft, NotYours, Page, Written
-from helvor.shelf.solvents import eluotropic_rank
+from helvor.shelf.solvents import boiling_points, eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
 from helvor.web.places import shell_of_class
@@ -63,6 +64,7 @@ class Work:
     csrf: str
     said: str
     line_id: UUID
+    fresh: Freshness | None
     lights: dict[str, str]
     phases: dict[str, str]
     swatches: dict[str, str]
@@ -144,6 +146,7 @@ def _work(
         "csrf": csrf,
         "said": said,
         "line_id": uuid4(),
+        "fresh": None if not plate.eluent else freshness(plate.eluent, plate.eluent_age or 0, boiling_points()),
         "lights": LIGHTS,
         "phases": PHASES,
         "swatches": SWATCHES,
@@ -543,13 +546,17 @@ def describe(entry: Entry, entries: Sequence[Entry]) -> str:
     match entry.payload:
         case planar.SetUp() as s:
             lamp = ", 254 nm indicator" if s.indicator else ""
-            return f"plate {s.width.number} × {s.height}, {PHASES[s.phase]} on {s.backing}{lamp}; origin at {s.origin}"
-        case planar.EluentUsed(eluent=eluent):
-            return f"eluent {eluent}"
+            about = f"{s.about}: " if s.about else ""
+            size = f"{s.width.number} × {s.height}"
+            return f"{about}plate {size}, {PHASES[s.phase]} on {s.backing}{lamp}; origin at {s.origin}"
+        case planar.EluentUsed(eluent=eluent) as used:
+            return f"eluent {eluent}" + (f", mixed {used.age:g} h before" if used.age is not None else "")
         case planar.Chamber() as c:
             lined = {True: "lined", False: "not lined", None: "lining not noted"}[c.lined]
             lid = {True: "lid on", False: "no lid", None: "lid not noted"}[c.lid]
-            return f"chamber: level {c.level or 'not noted'}, {lined}, {lid}"
+            more = (f", {c.held}" if c.held else "") + (f", spots dried {c.dried} min" if c.dried is not None else "")
+            marked = ", fill line marked with the strip in it" if c.marked else ""
+            return f"chamber: level {c.level or 'not noted'}, {lined}, {lid}{more}{marked}"
         case planar.Lane() as lane:
             return f"lane {lane.label} at {lane.at}: {lane.substance or 'not named'} ({lane.role})"
         case planar.Front() as front:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from urllib.parse import urlencode
 
+from helvor.bench.column.sizing import draft, suitability
 from helvor.bench.planar.arrival import read_readings, rise, stopping_line
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.plate import PHASES
@@ -19,9 +21,12 @@ from helvor.bench.planar.prepare import (
     width_for,
     with_spare,
 )
+from helvor.bench.planar.solvents import freshness, other_kinds
 from helvor.bench.planar.tune import Line, Point, best_gap, fit, hint, law_for, read_plates
 from helvor.bench.quantity import Estimate, Unreadable, digits, round_to, round_up_to
 from helvor.bench.worksheet import WorkingLine
+from helvor.shelf.shelf import known_as
+from helvor.shelf.solvents import solvents_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.reckon.answer import Answer, Asked, House, Large, Sum, number_of
 from helvor.web.rendering import fragment
@@ -105,6 +110,7 @@ def tuning(form: Form, house: House) -> Answer:
     answer.working = [WorkingLine(name, f"{line.equation}, {line.points} plates") for name, line in lines.items()]
     if max(line.points for line in lines.values()) == 2:
         answer.remarks.append(("note", "Two plates give the line, but not how straight it is: a third tells."))
+    _another_kind(form.text("strong"), house, answer)
     if law == "log":
         answer.remarks.append(("note", "φ is taken by volume, where the relation is strictly in mole fraction."))
     answer.drawing = fragment("reckon/tuning.html", _plot(lines, points, phi))
@@ -154,6 +160,19 @@ def _aim(form: Form, lines: dict[str, Line], target: float | None, answer: Answe
             )  # fmt: skip
 
 
+def _another_kind(strong: str, house: House, answer: Answer) -> None:
+    """Solvents of other kinds about as strong, for when strength alone does not part them."""
+    if not strong:
+        return
+    item = known_as(house.shelf, strong, ("solvent",))
+    try:
+        others = other_kinds(item.name if item else strong, solvents_of(house.shelf))
+    except Unreadable as unreadable:
+        raise FieldErrors({"strong": str(unreadable)}) from unreadable
+    named = "; ".join(f"{o.name} ({o.stronger_by:+.2f}), {o.pulls}".replace("-", "−", 1) for o in others)
+    answer.remarks.append(("note", f"Of another kind and nearest in strength ε° on alumina: {named}."))
+
+
 def _plot(lines: dict[str, Line], points: dict[str, list[Point]], phi: float | None) -> TuningPlot:
     left, right, top, bottom = PLOT
     low, high = min(line.reach[0] for line in lines.values()), max(line.reach[1] for line in lines.values())
@@ -171,7 +190,17 @@ def _plot(lines: dict[str, Line], points: dict[str, list[Point]], phi: float | N
         path = "M" + "L".join(f"{x(g)} {y(line.rf_at(g).value)}" for g in grid)
         dots = [(x(p.phi), y(p.rf.value)) for p in points[name]]
         spot = (x(phi), y(line.rf_at(phi).value)) if phi is not None and start <= phi <= end else None
-        curves.append(Curve(name, path, dots, spot, x(end) + 6, y(line.rf_at(end).value), TINTS[number % len(TINTS)]))
+        curves.append(
+            Curve(
+                name if len(name) < 12 else f"{name[:10]}…",
+                path,
+                dots,
+                spot,
+                x(end) + 6,
+                y(line.rf_at(end).value),
+                TINTS[number % len(TINTS)],
+            )
+        )
     ends = sorted(curves, key=lambda c: c.label_y)
     apart = [c.label_y for c in ends]
     for i in range(1, len(apart)):
@@ -251,6 +280,15 @@ def mixing(form: Form, house: House) -> Answer:
             answer.rows.append(("for this origin", digits(needed), f"{round_to(wanted, 1)} mm high"))
             if height >= origin - 2:
                 answer.remarks.append(("caution", f"That is within 2 mm of the origin at {origin:g} mm, or above it."))
+    boils = {
+        name.casefold(): point
+        for item in house.shelf
+        if item.kind == "solvent" and (point := item.number("boils")) is not None
+        for name in item.names
+    }
+    stays = freshness(eluent, 0.0, boils)
+    if stays is not None:
+        answer.remarks.append(("note", stays.says))
     answer.steps = [
         "Measure the largest part first, the additive last, each with its own glass; in the hood, no flame.",
         "Label with the parts, date and hour: the volatile part leaves first, so the morning's mixture is another in "
@@ -284,10 +322,66 @@ def cutting(form: Form, house: House) -> Answer:
     answer.head = ("", "")
     answer.steps = ["Pencil only, lightly; the origin 8 to 15 mm up.", "Lanes: " + ", ".join(
         f"{x:g}" for x in lane_positions(width, lanes)) + " mm from the left."]  # fmt: skip
+    query = urlencode(
+        {
+            "width": width,
+            "height": height,
+            "sheet_width": sheet[0],
+            "sheet_height": sheet[1],
+            "lanes": lanes,
+            "origin": origin,
+            "turn": form.text("turn") or "no",
+        }
+    )
+    answer.links = [(f"/reckon/sheet.svg?{query}", "The sheet at 1 : 1, to print")]
     answer.drawing = fragment(
         "reckon/sheet.html",
         SheetShown(sheet=sheet, plan=plan, lanes=list(lane_positions(width, lanes)), origin=origin),
     )
+    return answer
+
+
+def to_column(form: Form, house: House) -> Answer:
+    """Whether an eluent suits a column, and a first plan of it."""
+    first, second = number_of(form, "rf_fast", "The faster Rf"), number_of(form, "rf_slow", "The slower Rf")
+    sample = form.number("sample")
+    form.check()
+    try:
+        fits = suitability(first, second)
+    except Unreadable as unreadable:
+        raise FieldErrors({"rf_fast": str(unreadable)}) from unreadable
+    answer = Answer(fits.says)
+    answer.large = [
+        Large("peaks apart by", round_to(fits.delta_cv, 1), "column volumes", f"ΔRf {round_to(fits.delta, 2)}"),
+        Large("peaks after", f"{round_to(1 / fits.rf_fast, 1)} and {round_to(1 / fits.rf_slow, 1)}", "column volumes"),
+    ]
+    if fits.level != "good":
+        answer.remarks.append((fits.level, fits.says))
+        answer.says = f"ΔRf {round_to(fits.delta, 2)}, {round_to(fits.delta_cv, 1)} column volumes between the peaks."
+    answer.working = [
+        WorkingLine(
+            "ΔCV", f"1 ÷ {round_to(fits.rf_slow, 2)} − 1 ÷ {round_to(fits.rf_fast, 2)} = {round_to(fits.delta_cv, 2)}"
+        )
+    ]
+    if sample is not None:
+        try:
+            plan = draft(sample, fits)
+        except Unreadable as unreadable:
+            raise FieldErrors({"sample": str(unreadable)}) from unreadable
+        answer.head = ("first plan", "")
+        answer.rows = [
+            ("inside diameter", f"{digits(plan.diameter)} mm"), ("bed", f"{digits(plan.bed / 10)} cm"),
+            ("silica", f"{digits(plan.silica, 2)} g"), ("column volume", f"{digits(plan.column_volume, 2)} mL"),
+            ("eluent, packing too", f"{digits(plan.eluent, 2)} mL"),
+            ("fractions", f"{plan.fractions} of {digits(plan.fraction)} mL"),
+        ]  # fmt: skip
+        how = "from the table" if plan.by_table else "counted from 1/Rf, for these Rf are not the table's 0.35"
+        answer.working.append(WorkingLine("Eluent", how))
+        answer.steps = [
+            "Silica in the hood: its dust harms the lungs.",
+            "Pack as slurry, no bubbles; never below the silica.",
+            "Solvent waste by its stream, halogenated apart; local rules decide.",
+        ]
     return answer
 
 
@@ -309,6 +403,7 @@ PLATES: tuple[Sum, ...] = (
             Asked("at", "Look at", unit="%", usual="60"),
             Asked("target", "Aim at Rf"),
             Asked("compound", "of"),
+            Asked("strong", "Stronger part", "a solvent, for others of its strength"),
         ),
         tuning,
     ),
@@ -362,5 +457,16 @@ PLATES: tuple[Sum, ...] = (
             Asked("turn", "Across too", options=(("no", "no"), ("yes", "yes"))),
         ),
         cutting,
+    ),
+    Sum(
+        "column",
+        "From plate to column",
+        "Whether two spots part on a column, and a first plan of it.",
+        (
+            Asked("rf_fast", "Rf of the faster", usual="0.35"),
+            Asked("rf_slow", "Rf of the slower", usual="0.18"),
+            Asked("sample", "Sample", unit="mg", usual="200"),
+        ),
+        to_column,
     ),
 )

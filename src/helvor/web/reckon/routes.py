@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request
 from starlette.responses import RedirectResponse, Response
 
+from helvor.bench.planar.prepare import Cut, cut, lane_positions
 from helvor.bench.quantity import Unreadable
 from helvor.notebook import procedures, shelf_values
 from helvor.notebook.pages import NotYours
@@ -44,6 +45,19 @@ class OutlineShown:
     side: float
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SheetToPrint:
+    """A sheet with its cut lines, and lanes and origin of its plates, mm."""
+
+    sheet: tuple[float, float]
+    plan: Cut
+    lanes: list[float]
+    origin: float
+
+
+Millimetres = Annotated[float, Query(ge=5, le=600)]
+
+
 @router.get("/reckon")
 def reckon_first(who: VisitorDep) -> Response:
     return RedirectResponse(f"/reckon/{SUMS[0].key}", status_code=303)
@@ -55,6 +69,26 @@ def outline(who: VisitorDep, diameter: Annotated[float, Query(ge=10, le=300)] = 
     shown = OutlineShown(diameter=diameter, side=max(diameter + 10, 70))
     headers = {"Content-Disposition": f'inline; filename="paper-{diameter:g}-mm.svg"'}
     return Response(render("reckon/outline.svg", shown), media_type="image/svg+xml", headers=headers)
+
+
+@router.get("/reckon/sheet.svg")
+def sheet(
+    who: VisitorDep,
+    width: Millimetres = 50.0,
+    height: Millimetres = 100.0,
+    sheet_width: Millimetres = 200.0,
+    sheet_height: Millimetres = 200.0,
+    lanes: Annotated[int, Query(ge=1, le=40)] = 4,
+    origin: Millimetres = 10.0,
+    turn: Literal["yes", "no"] = "no",
+) -> Response:
+    """A sheet of stock with its cut lines at 1 : 1, origin and lanes pencilled on the first plate."""
+    plan = cut((sheet_width, sheet_height), (width, height), both_ways=turn == "yes")
+    shown = SheetToPrint(
+        sheet=(sheet_width, sheet_height), plan=plan, lanes=list(lane_positions(width, lanes)), origin=origin
+    )
+    headers = {"Content-Disposition": 'inline; filename="sheet.svg"'}
+    return Response(render("reckon/sheet.svg", shown), media_type="image/svg+xml", headers=headers)
 
 
 @router.get("/reckon/{key}")

@@ -1,0 +1,1 @@
+"""Column chromatography: sizing a column from what a plate shows."""
