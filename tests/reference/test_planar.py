@@ -1,7 +1,9 @@
 """Planar chromatography against the outside; each check names where its value comes from."""
 
+import itertools
 import math
 
+import chemicals
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -9,7 +11,9 @@ from uncertainties import ufloat
 
 from helvor.bench.planar import rf
 from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.planar.tune import Point, fit
 from helvor.bench.quantity import Estimate, reading_uncertainty
+from helvor.shelf.shelf import shipped
 from tests.bench.plates import Writing
 
 
@@ -119,3 +123,60 @@ def test_the_gum_rule_by_simulation():
     spread = math.sqrt(sum((ratio - mean) ** 2 for ratio in ratios) / len(ratios))
     ours = rf.ratio_on_shared_origin(spot - origin, front - origin, u_s, u_f, u_o)
     assert ours.u == pytest.approx(spread, rel=0.02)
+
+
+# Snyder's equation for the strength of a binary solvent, with his ε° on alumina for hexane and ethyl
+# acetate, the size of ethyl acetate on the surface, and solutes of a given size. L. R. Snyder,
+# Principles of Adsorption Chromatography, Dekker 1968, chapter 8; equation and values from memory.
+HEXANE, ETHYL_ACETATE, SIZE_OF_ESTER = 0.01, 0.58, 5.7
+
+
+def snyder_r_m(phi, solute_size, base):
+    """log k in hexane with a mole fraction φ of ethyl acetate."""
+    strength = HEXANE + math.log10(phi * 10 ** (SIZE_OF_ESTER * (ETHYL_ACETATE - HEXANE)) + 1 - phi) / SIZE_OF_ESTER
+    return base - solute_size * strength
+
+
+@pytest.mark.parametrize("solute_size", [4.0, 5.7, 8.0, 11.4])
+def test_the_fit_follows_the_published_strength_of_binary_solvents(solute_size):
+    parts = (0.1, 0.2, 0.35, 0.5, 0.7)
+    base = solute_size * 0.5
+    rf = [1 / (1 + 10 ** snyder_r_m(phi, solute_size, base)) for phi in parts]
+    line = fit([Point(phi, Estimate(value=value, u=0.005)) for phi, value in zip(parts, rf, strict=True)], "log")
+    # Soczewiński: the slope is the number of solvent molecules that a solute pushes off the surface.
+    assert line.m == pytest.approx(solute_size / SIZE_OF_ESTER, rel=0.02)
+    for phi, value in zip(parts, rf, strict=True):
+        assert line.rf_at(phi).value == pytest.approx(value, abs=0.01)
+
+
+def test_ten_per_cent_of_organic_solvent_changes_retention_two_to_threefold():
+    # Rule of three for reversed phase: L. R. Snyder, J. J. Kirkland, Introduction to Modern Liquid
+    # Chromatography, Wiley 1979; from memory. Small molecules have slopes of about 3 to 5.
+    for slope in (3.0, 4.0, 4.8):
+        k = {phi: 10 ** (2.5 - slope * phi) for phi in (0.5, 0.6, 0.7)}
+        line = fit([Point(phi, Estimate(value=1 / (1 + value), u=0.005)) for phi, value in k.items()], "linear")
+        ratio = (1 / line.rf_at(0.5).value - 1) / (1 / line.rf_at(0.6).value - 1)
+        assert 1.9 < ratio < 3.1
+        assert line.m == pytest.approx(slope, rel=0.01)
+
+
+def test_shelf_strengths_stand_in_the_eluotropic_order():
+    # Two published orders, on silica and on alumina, agree but for neighbours.
+    ranked = sorted(
+        (item.number("eluotropic_rank"), item.number("strength"), item.name)
+        for item in shipped()
+        if item.number("eluotropic_rank") and item.number("strength") is not None
+    )
+    strengths = [strength for _, strength, _ in ranked]
+    assert len(strengths) >= 15
+    assert all(b > a - 0.25 for a, b in itertools.pairwise(strengths))
+    assert strengths[-1] == max(strengths)
+
+
+@pytest.mark.parametrize(
+    "item", [i for i in shipped() if i.kind == "solvent" and i.number("boils")], ids=lambda i: i.name
+)
+def test_solvents_boil_where_the_reference_library_says(item):
+    # Source: the chemicals library's own collections; the shelf was built from one of them.
+    known = chemicals.Tb(item.cas)
+    assert item.number("boils") == pytest.approx(known - 273.15, abs=1.5)

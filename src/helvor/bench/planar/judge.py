@@ -37,6 +37,8 @@ STREAK_TAIL = 2.0
 WIDE_SPOT_MM = 8.0
 LONG_SPOT = 1.5
 """Length ÷ width from which a co-spot counts as elongated."""
+DRY_MIN, SATURATED_MIN = 2, 10
+"""Minutes that spots dry, and that a lined chamber takes to fill with vapour. Common practice, no source."""
 ADDITIVE_PERCENT = 2.0
 """A component up to this percentage is an additive and does not set the strength."""
 
@@ -581,6 +583,27 @@ def identities(case: Case) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def before_it_went_in(case: Case) -> Iterator[Finding]:
+    """Spots put in wet, and a lined chamber that was not given time."""
+    chamber = case.sheet.plate.chamber
+    if chamber is None:
+        return
+    if chamber.dried is not None and chamber.dried < DRY_MIN:
+        yield Finding(
+            "spots-wet", "note",
+            "The spots went in wet." if chamber.dried == 0 else f"The spots dried {chamber.dried} min only.",
+            "What is still wet spreads sideways and starts too wide.",
+            f"Let spots dry {DRY_MIN} minutes or more, pen lines longer.",
+        )  # fmt: skip
+    if chamber.lined and chamber.waited is not None and chamber.waited < SATURATED_MIN:
+        yield Finding(
+            "not-saturated", "note",
+            f"The lined chamber waited {chamber.waited} min: its vapour was still building up.",
+            "In dry vapour the eluent leaves the plate as it climbs, and Rf come out otherwise.",
+            f"Close it with the eluent in and wait about {SATURATED_MIN} minutes.",
+        )  # fmt: skip
+
+
 def light_without_indicator(case: Case) -> Iterator[Finding]:
     """Dark spots under 254 nm on a plate that has no indicator."""
     plate = case.sheet.plate
@@ -616,5 +639,6 @@ RULES: tuple[Rule, ...] = (
     co_spots,
     light_without_indicator,
     identities,
+    before_it_went_in,
     front_while_it_runs,
 )

@@ -138,6 +138,7 @@ class Chamber(Payload):
         held: leaning on the wall, hung from a stick, or folded to stand.
         marked: the fill line was marked with the strip in it, before the liquid.
         dried: minutes that the spots dried before it went in.
+        waited: minutes that the closed chamber stood with its eluent before that.
     """
 
     kind: Literal["chamber"] = "chamber"
@@ -147,6 +148,7 @@ class Chamber(Payload):
     held: Held | None = None
     marked: StrictBool | None = None
     dried: Annotated[StrictInt, Field(ge=0, le=999)] | None = None
+    waited: Annotated[StrictInt, Field(ge=0, le=999)] | None = None
 
 
 class Lane(Payload):

@@ -79,6 +79,7 @@ def _chamber(form: Form, plate: Plate | None = None) -> Payload:
         held=form.text("held") or None,
         marked=form.yes_no("marked"),
         dried=form.whole("dried"),
+        waited=form.whole("waited"),
     )
 
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Literal
+from urllib.parse import urlencode
 from uuid import UUID, uuid4
 
 from fastapi import APIRouter, Request
@@ -65,6 +67,8 @@ class Work:
     said: str
     line_id: UUID
     fresh: Freshness | None
+    tune: str
+    column: str
     lights: dict[str, str]
     phases: dict[str, str]
     swatches: dict[str, str]
@@ -146,11 +150,40 @@ def _work(
         "csrf": csrf,
         "said": said,
         "line_id": uuid4(),
+        "tune": _to_tuning(sheet),
+        "column": _to_column(sheet, chosen),
         "fresh": None if not plate.eluent else freshness(plate.eluent, plate.eluent_age or 0, boiling_points()),
         "lights": LIGHTS,
         "phases": PHASES,
         "swatches": SWATCHES,
     }
+
+
+def _to_tuning(sheet: PlateWorksheet) -> str:
+    """The tuning sum with this plate's references in it; a hint until a second composition is run."""
+    plate = sheet.plate
+    if plate.set_up is None or plate.eluent is None or len(plate.eluent.components) < 2:
+        return ""
+    first = plate.eluent.components[0]
+    known = [s for s in sheet.spots if s.rf and 0 < s.rf.value < 1 and s.on.on.lane.role == "reference"]
+    if not known:
+        return ""
+    names = ", ".join(f"{re.split('[,;=]', s.on.on.lane.substance or s.lane)[0]} {s.rf_shown}" for s in known[:8])
+    text = f"{first.percent:g} % {names}"
+    return f"/reckon/tuning?{urlencode({'phase': plate.set_up.phase, 'plates': text, 'strong': first.name})}"
+
+
+def _to_column(sheet: PlateWorksheet, chosen: SpotResult | None) -> str:
+    """The column sum with the chosen spot and its nearest neighbour in the lane."""
+    if chosen is None or chosen.rf is None:
+        return ""
+    own = chosen.rf.value
+    others = [s.rf.value for s in sheet.spots if s.rf and s.key != chosen.key and s.on.on.key == chosen.on.on.key]
+    if not others or not 0 < own < 1:
+        return ""
+    near = min(others, key=lambda rf: abs(rf - own))
+    fast, slow = f"{max(own, near):.2f}", f"{min(own, near):.2f}"
+    return f"/reckon/column?{urlencode({'rf_fast': fast, 'rf_slow': slow})}"
 
 
 def _sheet(page: Page, entries: Sequence[Entry]) -> PlateWorksheet:
@@ -554,7 +587,12 @@ def describe(entry: Entry, entries: Sequence[Entry]) -> str:
         case planar.Chamber() as c:
             lined = {True: "lined", False: "not lined", None: "lining not noted"}[c.lined]
             lid = {True: "lid on", False: "no lid", None: "lid not noted"}[c.lid]
-            more = (f", {c.held}" if c.held else "") + (f", spots dried {c.dried} min" if c.dried is not None else "")
+            waited = f", waited {c.waited} min" if c.waited is not None else ""
+            more = (
+                waited
+                + (f", {c.held}" if c.held else "")
+                + (f", spots dried {c.dried} min" if c.dried is not None else "")
+            )
             marked = ", fill line marked with the strip in it" if c.marked else ""
             return f"chamber: level {c.level or 'not noted'}, {lined}, {lid}{more}{marked}"
         case planar.Lane() as lane:

@@ -23,7 +23,7 @@ class House:
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """A field of a sum: ``options`` make it a choice, ``lines`` a text of several lines."""
+    """A field of a sum: ``options`` make it a choice, ``lines`` a text of several lines, ``slides`` a slider."""
 
     name: str
     label: str
@@ -33,6 +33,7 @@ class Asked:
     options: tuple[tuple[str, str], ...] = ()
     lines: int = 0
     wide: bool = False
+    slides: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True, slots=True)

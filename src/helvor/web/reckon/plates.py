@@ -59,6 +59,8 @@ class TuningPlot:
     ticks: list[tuple[float, str]]
     at_x: float | None
     at: str
+    plate: list[tuple[float, float, str]]
+    """The plate that would come out, 100 wide: x, Rf and name of each spot."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -173,6 +175,14 @@ def _another_kind(strong: str, house: House, answer: Answer) -> None:
     answer.remarks.append(("note", f"Of another kind and nearest in strength ε° on alumina: {named}."))
 
 
+def _predicted(lines: dict[str, Line], phi: float | None) -> list[tuple[float, float, str]]:
+    """Spots of the plate at a composition, a lane for each compound; none outside the lines' reach."""
+    if phi is None or not all(line.reach[0] <= phi <= line.reach[1] for line in lines.values()):
+        return []
+    gap = 100 / (len(lines) + 1)
+    return [(gap * (i + 1), line.rf_at(phi).value, name) for i, (name, line) in enumerate(lines.items())]
+
+
 def _plot(lines: dict[str, Line], points: dict[str, list[Point]], phi: float | None) -> TuningPlot:
     left, right, top, bottom = PLOT
     low, high = min(line.reach[0] for line in lines.values()), max(line.reach[1] for line in lines.values())
@@ -214,6 +224,7 @@ def _plot(lines: dict[str, Line], points: dict[str, list[Point]], phi: float | N
     return TuningPlot(
         curves=placed, ticks=ticks, at_x=x(phi) if phi is not None and low <= phi <= high else None,
         at=f"{100 * phi:g} %" if phi is not None else "",
+        plate=_predicted(lines, phi),
     )  # fmt: skip
 
 
@@ -400,7 +411,7 @@ PLATES: tuple[Sum, ...] = (
                 wide=True,
             ),
             Asked("phase", "On", options=tuple(PHASES.items())),
-            Asked("at", "Look at", unit="%", usual="60"),
+            Asked("at", "Look at", unit="%", usual="60", slides=(0, 100)),
             Asked("target", "Aim at Rf"),
             Asked("compound", "of"),
             Asked("strong", "Stronger part", "a solvent, for others of its strength"),

@@ -138,4 +138,12 @@ watchBench();
 watchPlan({ newId });
 watchPlate({ newId, panel });
 watchPhoto();
+// A slider moves the number beside it; the form listens to the number.
+document.addEventListener("input", (event) => {
+  const number = document.getElementById(event.target.dataset?.slides ?? "");
+  if (!number) return;
+  event.stopPropagation();
+  number.value = event.target.value;
+  number.dispatchEvent(new Event("input", { bubbles: true }));
+}, { capture: true });
 watchOutbox({ cookie });
