@@ -23,11 +23,12 @@ from helvor.notebook.migrate import migrate
 from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 
-LANES, SPOTS_PER_LANE = 8, 5
+SIZES = ((8, 5), (20, 6))
+"""Lanes and spots a lane: a plate as classes run it, and the largest that is drawn."""
 AIMS = {"spot dropped": 3.0, "whole page": 5.0}
 
 
-def fill(url: str) -> tuple[UUID, UUID]:
+def fill(url: str, lanes: int, spots: int) -> tuple[UUID, UUID]:
     """A demo database with one more plate: its id and the key of the spot to drop."""
     with connect(url) as conn:
         migrate(conn)
@@ -36,16 +37,22 @@ def fill(url: str) -> tuple[UUID, UUID]:
         bench = classes.front_bench(conn, account).id
         page = pages.start_page(conn, account, bench, "planar", uuid4())
         drafts = [
-            Draft(uuid4(), planar.SetUp(phase="silica", width=mm(100), height=mm(100), origin=mm(10), indicator=True)),
+            Draft(
+                uuid4(),
+                planar.SetUp(
+                    phase="silica", width=mm(max(100, 9 * lanes + 20)), height=mm(100), origin=mm(10), indicator=True
+                ),
+            ),
             Draft(uuid4(), planar.EluentUsed(eluent=parse_eluent("hexane : ethyl acetate 4 : 1"))),
             Draft(uuid4(), planar.Chamber(level=mm(5), lined=True, lid=True)),
             Draft(uuid4(), planar.Front(distance=mm("80.0"))),
         ]
-        for lane in range(LANES):
+        apart = 11 if lanes < 10 else 9
+        for lane in range(lanes):
             key = uuid4()
-            drafts.append(Draft(key, planar.Lane(at=mm(11 * (lane + 1)), label=chr(65 + lane), substance="sample")))
-            for number in range(SPOTS_PER_LANE):
-                at = 8 + 13.5 * number + lane / 2
+            drafts.append(Draft(key, planar.Lane(at=mm(apart * (lane + 1)), label=chr(65 + lane), substance="sample")))
+            for number in range(spots):
+                at = 8 + 66 / spots * number + lane / 4
                 spot = planar.Spot(
                     lane=key, distance=mm(at), tail=mm(at - 2.5), head=mm(at + 2.5), width=mm(6), seen=("254",)
                 )
@@ -58,7 +65,7 @@ def first_load(client: Client, path: str) -> int:
     """Compressed bytes of the page and of every file that it and its stylesheet ask for."""
     _, total, page = client.ask("GET", path)
     addresses = {found.decode() for found in re.findall(rb'(?:src|href)="(/static/[^"]+)"', page)}
-    addresses |= {f"/static/{name}.js" for name in ("outbox", "plate", "bench", "plan")}
+    addresses |= {f"/static/{name}.js" for name in ("outbox", "photo", "plate", "bench", "plan")}
     for address in sorted(addresses):
         _, size, content = client.ask("GET", address)
         total += size
@@ -91,8 +98,15 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--rounds", type=int, default=150)
     rounds = parser.parse_args().rounds
+    for lanes, spots in SIZES:
+        ask(lanes, spots, rounds)
+    matching()
+
+
+def ask(lanes: int, spots: int, rounds: int) -> None:
+    """A server of its own for a plate of one size, asked in turn with the bare page."""
     with database() as url:
-        page, spot = fill(url)
+        page, spot = fill(url, lanes, spots)
         with served(url) as client:
             address = f"/plates/{page}"
 
@@ -101,9 +115,7 @@ def main() -> None:
                 where = f"{60 + number % 20 / 2}"
                 return client.ask("POST", f"{address}/drop", fields | {"distance": where}, htmx=True)[0]
 
-            print(
-                f"{LANES} lanes, {LANES * SPOTS_PER_LANE} spots, {rounds} rounds, Python {platform.python_version()}\n"
-            )
+            print(f"\n{lanes} lanes, {lanes * spots} spots, {rounds} rounds, Python {platform.python_version()}\n")
             asks = {
                 "bare page": lambda _: client.ask("GET", "/bare")[0],
                 "whole page": lambda _: client.ask("GET", address)[0],
@@ -112,7 +124,6 @@ def main() -> None:
             compare(asks, AIMS, rounds)
             weight = first_load(client, address)
     print(f"\nFirst load of the plate page with everything it needs: {weight / 1000:.0f} kB compressed (aim ≤ 150).")
-    matching()
 
 
 if __name__ == "__main__":
