@@ -7,9 +7,11 @@ import chemicals
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.integrate import solve_ivp
 from uncertainties import ufloat
 
 from helvor.bench.planar import rf
+from helvor.bench.planar.arrival import rise
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.tune import Point, fit
 from helvor.bench.quantity import Estimate, reading_uncertainty
@@ -180,3 +182,18 @@ def test_solvents_boil_where_the_reference_library_says(item):
     # Source: the chemicals library's own collections; the shelf was built from one of them.
     known = chemicals.Tb(item.cas)
     assert item.number("boils") == pytest.approx(known - 273.15, abs=1.5)
+
+
+@pytest.mark.parametrize(("kappa", "height"), [(350.0, 5.0), (120.0, 0.5), (800.0, 9.0)])
+def test_the_front_rises_as_washburn_says(kappa, height):
+    # E. W. Washburn, Phys. Rev. 1921, 17, 273: speed falls as the wetted length grows, dL/dt = κ/2L. Here it
+    # is integrated step by step by a general solver, from the liquid surface on; our law is its closed form.
+    begin = height**2 / kappa  # when the front passes the origin
+    times = [begin + t for t in (1.0, 3.0, 6.0, 10.0)]
+    solved = solve_ivp(
+        lambda t, wet: kappa / (2 * wet), (begin, times[-1]), [height], t_eval=times, rtol=1e-9, atol=1e-9
+    )
+    over_origin = [float(wet) - height for wet in solved.y[0]]
+    found = rise(list(zip(times[:3], over_origin[:3], strict=True)), height)
+    assert found.kappa.value == pytest.approx(kappa, rel=1e-4)
+    assert found.minutes_to(over_origin[3]).value == pytest.approx(times[3], rel=1e-4)

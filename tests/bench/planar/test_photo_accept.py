@@ -141,6 +141,11 @@ def test_what_is_wrong_with_a_photograph_is_said(changes, code, level):
     assert [(f.code, f.level) for f in judge_photo(p, names)] == [(code, level)]
 
 
+@pytest.mark.parametrize(("said", "codes"), [(10.4, []), (14.0, ["photo-origin-elsewhere"]), (None, [])])
+def test_an_origin_elsewhere_than_the_set_up_says_is_noted(said, codes):
+    assert [f.code for f in judge_photo(proposal(), ["T1"], said)] == codes
+
+
 def test_a_good_photograph_has_nothing_to_say():
     assert judge_photo(proposal(), ["T1"]) == []
     assert proposal().rf(found()) == pytest.approx(35 / 80)

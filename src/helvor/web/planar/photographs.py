@@ -248,6 +248,7 @@ def _body(page: Page, plate: Plate, photo: Photograph | None, csrf: str) -> dict
     proposal = photo.proposal if photo and photo.stage == "done" and not photo.trouble else None
     spots = _spots(plate, proposal, photo.id) if proposal and photo else []
     front = None
+    origin_said = plate.set_up.origin.value if plate.set_up else None
     if proposal and proposal.front:
         origin = proposal.origin.mean if proposal.origin else plate.set_up.origin.value if plate.set_up else 0.0
         front = proposal.front.mean - origin
@@ -259,7 +260,7 @@ def _body(page: Page, plate: Plate, photo: Photograph | None, csrf: str) -> dict
         "drawn": _drawn(plate, proposal) if proposal else None,
         "spots": spots,
         "profiles": _profiles(plate, proposal, spots) if proposal else [],
-        "findings": judge_photo(proposal, [s.name for s in spots]) if proposal else [],
+        "findings": judge_photo(proposal, [s.name for s in spots], origin_said) if proposal else [],
         "front": front,
         "stage": STAGES[cast(Stage, photo.stage)] if photo and not proposal and not photo.trouble else None,
         "csrf": csrf,

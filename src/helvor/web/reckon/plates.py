@@ -300,6 +300,11 @@ def mixing(form: Form, house: House) -> Answer:
     stays = freshness(eluent, 0.0, boils)
     if stays is not None:
         answer.remarks.append(("note", stays.says))
+    for part in parts:
+        item = known_as(house.shelf, part.name, ("solvent", "substance"))
+        if item is not None and item.text("hazard") not in ("", "none"):
+            into = f"; waste: {item.text('waste')}" if item.text("waste") else ""
+            answer.remarks.append(("note", f"{part.name}: {item.text('hazard')}{into}."))
     answer.steps = [
         "Measure the largest part first, the additive last, each with its own glass; in the hood, no flame.",
         "Label with the parts, date and hour: the volatile part leaves first, so the morning's mixture is another in "

@@ -18,14 +18,31 @@ NARROWS = 0.22
 """An edge this much shorter than its opposite was seen at well over twenty degrees."""
 
 
-def judge_photo(proposal: Proposal, names: list[str]) -> list[Finding]:
+ORIGIN_OFF_MM = 1.0
+
+
+def judge_photo(proposal: Proposal, names: list[str], origin: float | None = None) -> list[Finding]:
     """Findings, most serious first.
 
     Args:
         proposal: what was read.
         names: what its spots are called, in their order.
+        origin: where the set-up says that the origin line is, mm up.
     """
-    return by_severity(list(_found(proposal, names)))
+    found = list(_found(proposal, names))
+    line = proposal.origin
+    if line is not None and origin is not None and abs(line.mean - origin) > ORIGIN_OFF_MM:
+        found.append(
+            Finding(
+                "photo-origin-elsewhere",
+                "note",
+                f"The origin line is {round_to(line.mean, 1)} mm up in the photograph, {round_to(origin, 1)} mm by "
+                "the set-up.",
+                "Distances are counted from the line in the photograph.",
+                "Look at the corners; if they are right, correct the set-up.",
+            )
+        )
+    return by_severity(found)
 
 
 def _found(p: Proposal, names: list[str]) -> Iterator[Finding]:
