@@ -116,7 +116,7 @@ def plate(page: Page) -> Callable[[int], Page]:
 
     def open_plate(bench: int) -> Page:
         page.goto(f"/find?q={bench}")
-        page.locator(".page-line", has_text="Plate").first.click()
+        page.locator(".page-line", has_text="Plate 1").first.click()
         page.wait_for_selector("#tlc")
         return page
 

@@ -244,7 +244,7 @@ def test_a_plate_works_by_touch(browser, running):
     page = context.new_page()
     sign_in(page)
     page.goto("/find?q=11")
-    page.locator(".page-line", has_text="Plate").first.tap()
+    page.locator(".page-line", has_text="Plate 1").first.tap()
     page.wait_for_selector("#tlc")
     page.touchscreen.tap(*pixel_of(page, 0, 20))
     expect(row(page, "P2")).to_contain_text("20.0")

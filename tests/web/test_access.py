@@ -51,6 +51,7 @@ PUBLIC = {
     ("POST", "/api/planar/freshness"),
     ("GET", "/api/planar/solvents"),
     ("POST", "/api/column/draft"),
+    ("POST", "/api/prep/sheet"),
 }
 """What computes and keeps nothing, or lets somebody in."""
 
@@ -59,6 +60,7 @@ OWN = {
     ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
     ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
     ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),
+    ("POST", "/api/prep/period"),
 }  # fmt: skip
 """What shows each person their own."""
 
@@ -99,6 +101,8 @@ def body(path, school):
     if path.endswith("/photo/files"):
         fields = {"entry": str(uuid4()), "width_mm": "50", "height_mm": "100"}
         return {"data": fields, "files": {"file": ("plate.jpg", small_photograph(), "image/jpeg")}}
+    if path == "/api/prep/period":
+        return {"json": {"procedure": POWDER.model_dump(mode="json"), "benches": 2, "runs": 2}}
     if path.startswith("/api/"):
         says = {"kind": "noted", "words": "clear"} if "runs" in path else {"kind": "front", "distance": "70.0 mm"}
         return {"json": {"id": str(uuid4()), "says": says}}
@@ -116,6 +120,10 @@ def body(path, school):
         fields |= {"op": "add", "kind": "wait", "start": str(uuid4()), "where": str(school.ida.class_id), "draft": "1"}
     elif path.endswith("/containers"):
         fields |= {"what": "new", "label": fields["entry"][:8], "kind": "dish"}
+    elif path.endswith("/prep/done"):
+        fields |= {"meeting": "1", "procedure": str(school.procedure), "line": "make water", "done": "true"}
+    elif path.endswith("/prep/kit"):
+        fields |= {"name": "balance", "count": "3"}
     elif path.endswith("/accept"):
         fields |= {"front": "yes"}
     elif path == "/shelf":

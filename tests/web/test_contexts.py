@@ -10,6 +10,7 @@ from helvor.web import api, containers, errors, history, people, places, reading
 from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
 from helvor.web.planar import compare, photographs, routes
+from helvor.web.prep import routes as preps
 from helvor.web.reckon import amounts, plates
 from helvor.web.reckon import routes as reckoning
 from helvor.web.rendering import ENVIRONMENT, Shell
@@ -32,6 +33,9 @@ PAGES = [
     ("history.html", history.HistoryPage),
     ("understood.html", reading.UnderstoodShown),
     ("planar/plate.svg", routes.PlateFile),
+    ("prep/prep.html", preps.PrepPage),
+    ("prep/period.html", preps.PeriodShown),
+    ("prep/tick.html", preps.TickShown),
     ("planar/compare.html", compare.ComparePlatesPage),
     ("planar/photo.html", photographs.PhotographPage),
     ("planar/photo_body.html", photographs.PhotographFragment),

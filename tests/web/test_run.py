@@ -187,7 +187,11 @@ def test_a_picture_is_put_beside_a_step_and_seen_again(school, ida):
     assert 'id="trouble-file" role="alert">a.svg is not a JPEG' in bad.text
     assert 'value="frost on the glass"' in bad.text
     huge = ida.post(where, data=sent | {"entry": str(uuid4())}, files={"file": ("a.pdf", b"%PDF-" + b"0" * 10_000_000)})
-    assert huge.status_code == 413
+    assert huge.status_code == 422 and "up to 8 MB" in huge.text
+    huger = ida.post(
+        where, data=sent | {"entry": str(uuid4())}, files={"file": ("a.pdf", b"%PDF-" + b"0" * 14_000_000)}
+    )
+    assert huger.status_code == 413
 
 
 def test_a_file_that_could_run_is_saved_and_never_shown(school, ida):

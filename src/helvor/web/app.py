@@ -13,8 +13,9 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 from helvor import __version__
-from helvor.web import api, api_planar, api_reckon, api_run, containers, errors, people, places, planar
+from helvor.web import api, api_planar, api_prep, api_reckon, api_run, containers, errors, people, places, planar
 from helvor.web.plan import routes as plan
+from helvor.web.prep import routes as prep
 from helvor.web.reckon import routes as reckon
 from helvor.web.rendering import STATIC
 from helvor.web.run import files as run_files
@@ -26,7 +27,23 @@ from helvor.web.shelf import routes as shelf
 __all__ = ["Settings", "calm_collector", "create_app"]
 
 
-PARTS = (people, places, containers, plan, reckon, run, run_files, planar, shelf, api, api_run, api_planar, api_reckon)
+PARTS = (
+    people,
+    places,
+    containers,
+    plan,
+    prep,
+    reckon,
+    run,
+    run_files,
+    planar,
+    shelf,
+    api,
+    api_run,
+    api_planar,
+    api_prep,
+    api_reckon,
+)
 """Every module with routes. The access test walks the same list."""
 
 

@@ -1,0 +1,198 @@
+"""What a meeting needs: made up, put out, cut, and taken away again, for all benches with something to spare.
+
+Make 1. Per bench × benches × (1 + spare), rounded up to what can be measured.
+Make 2. A substance belongs to the meeting of the first step that adds it; one that no step adds to the first.
+Make 3. Of a waste stream comes what went in with the substances that end there; bottles hold no more
+        than four fifths. Common practice, no source.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from helvor.bench.plan.amounts import SPARE
+from helvor.bench.precipitation.solution import to_make
+from helvor.bench.procedure import Procedure, Step, Substance, instruction
+from helvor.bench.quantity import Unreadable, digits, round_to
+
+FILLED = 0.8
+CONSUMED = ("paper", "capillary", "indicator", "pipette", "plate", "weighing boat", "glove", "ice")
+"""Kit that is used up: it gets the spare too. Common practice."""
+
+
+@dataclass(frozen=True, slots=True)
+class ToMake:
+    """A substance to have ready.
+
+    Attributes:
+        bench, total: g or mL; *unit* says which.
+        how: to weigh and make up, or from the bottle.
+        steps: numbers of the steps that take it; exact: it enters a result.
+    """
+
+    key: str
+    name: str
+    bench: float
+    benches: float
+    total: float
+    unit: str
+    how: str
+    hazards: str
+    waste: str
+    steps: tuple[int, ...]
+    exact: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ToPutOut:
+    """A kind of kit: per bench and in all; ``short`` is how many the stockroom lacks, None where it is not known."""
+
+    key: str
+    name: str
+    bench: int
+    total: int
+    short: int | None
+    shared: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class WasteBottle:
+    """A waste stream: mL expected, and how many bottles of a litre that takes."""
+
+    key: str
+    stream: str
+    volume: float
+    bottles: int
+
+
+@dataclass(frozen=True, slots=True)
+class ToDo:
+    """A step that the stockroom or the instructor does beforehand."""
+
+    key: str
+    number: int
+    doer: str
+    says: str
+
+
+@dataclass(frozen=True, slots=True)
+class PrepSheet:
+    """Everything for a meeting. Keys name the lines for ticking off; they stay while the procedure's names do."""
+
+    makes: tuple[ToMake, ...]
+    kit: tuple[ToPutOut, ...]
+    waste: tuple[WasteBottle, ...]
+    todo: tuple[ToDo, ...]
+
+    @property
+    def keys(self) -> list[str]:
+        """Every line that can be ticked off."""
+        return [line.key for part in (self.makes, self.kit, self.waste, self.todo) for line in part]
+
+
+def prep_sheet(
+    procedure: Procedure, meeting: int, benches: int, *, spare: float = SPARE, stock: Mapping[str, int] | None = None
+) -> PrepSheet:
+    """What one meeting of a procedure needs (Make 1 to 3).
+
+    Args:
+        benches: how many; spare: what is made more, as a part.
+        stock: kit that the stockroom has, by name.
+
+    Raises:
+        Unreadable: the numbers make no class.
+    """
+    if not 1 <= benches <= 96 or not 0 <= spare <= 2:
+        raise Unreadable("A class has 1 to 96 benches, and a spare of 0 to 200 %.")
+    numbered = list(enumerate(procedure.steps, start=1))
+    makes = []
+    for substance in procedure.substances:
+        used = [(n, step) for n, step in numbered if substance.name.casefold() in (a.casefold() for a in step.adds)]
+        when = min((step.meeting for _, step in used), default=1)
+        if when == meeting and substance.amount is not None:
+            makes.append(_make(substance, benches, spare, tuple(n for n, _ in used)))
+    now = [(n, step) for n, step in numbered if step.meeting == meeting]
+    todo = tuple(
+        ToDo(f"do {step.id}", n, step.doer, instruction(step, procedure) or step.kind)
+        for n, step in now
+        if step.doer != "bench"
+    )
+    kit = _kit([step for _, step in now if step.doer == "bench"], benches, spare, stock or {})
+    return PrepSheet(tuple(makes), kit, _waste(makes), todo)
+
+
+def rounded_up(amount: float) -> float:
+    """An amount that can be weighed or measured: two digits that count, never less.
+
+    >>> rounded_up(40.32), rounded_up(0.1234), rounded_up(812.0), rounded_up(24.0)
+    (41.0, 0.13, 820.0, 24.0)
+    """
+    if amount <= 0:
+        return 0.0
+    step = 10.0 ** (math.floor(math.log10(amount)) - 1)
+    return float(digits(math.ceil(round(amount / step, 9)) * step, 3))
+
+
+def _make(substance: Substance, benches: int, spare: float, steps: tuple[int, ...]) -> ToMake:
+    amount = substance.amount
+    assert amount is not None
+    total = rounded_up(amount.value * benches * (1 + spare))
+    return ToMake(
+        f"make {substance.name.casefold()}", substance.name, amount.value, amount.value * benches, total, amount.unit,
+        _how(substance, total), substance.hazards, substance.waste, steps, substance.exact,
+    )  # fmt: skip
+
+
+def _how(substance: Substance, total: float) -> str:
+    by_mass = substance.amount is not None and substance.amount.unit == "g"
+    if by_mass:
+        return "weigh out, or put the bottle by the balance"
+    if substance.molar is None or not substance.formula:
+        return "from the bottle"
+    try:
+        made = to_make(substance.molar, total, substance.formula, substance.fraction)
+    except Unreadable:
+        return f"{digits(substance.molar)} M, from the bottle"
+    return f"{digits(made.amount, 4)} g {substance.formula} to {digits(total)} mL; write down both as they are"
+
+
+def _kit(steps: list[Step], benches: int, spare: float, stock: Mapping[str, int]) -> tuple[ToPutOut, ...]:
+    """Each kind once, with the most that one step needs; shared kit as many as there are."""
+    known = {name.casefold(): count for name, count in stock.items()}
+    names: dict[str, tuple[str, int]] = {}
+    for step in steps:
+        for name in (*step.kit, *step.container):
+            key = name.casefold()
+            count = sum(other.casefold() == key for other in (*step.kit, *step.container))
+            shown, most = names.get(key, (name, 0))
+            names[key] = (shown, max(most, count))
+    found = []
+    for key, (name, bench) in sorted(names.items()):
+        if key in known and known[key] < bench * benches:
+            found.append(ToPutOut(f"kit {key}", name, bench, known[key], None, known[key]))
+            continue
+        extra = 1 + spare if any(word in key for word in CONSUMED) else 1
+        total = math.ceil(round(bench * benches * extra, 9))
+        short = max(0, total - known[key]) if key in known else None
+        found.append(ToPutOut(f"kit {key}", name, bench, total, short, None))
+    return tuple(found)
+
+
+def _waste(makes: list[ToMake]) -> tuple[WasteBottle, ...]:
+    streams: dict[str, float] = {}
+    for made in makes:
+        if made.waste and made.waste not in ("sink", "bin", "reuse"):
+            streams[made.waste] = streams.get(made.waste, 0.0) + (made.benches if made.unit == "mL" else 0.0)
+    return tuple(
+        WasteBottle(f"waste {stream}", stream, volume, max(1, math.ceil(volume / (1000 * FILLED))))
+        for stream, volume in sorted(streams.items())
+    )
+
+
+def shown_amount(value: float, unit: str) -> str:
+    """``0.82 L`` from a litre on, else as it is."""
+    if unit == "mL" and value >= 1000:
+        return f"{round_to(value / 1000, 2)} L"
+    return f"{digits(value)} {unit}"

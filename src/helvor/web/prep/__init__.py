@@ -1,0 +1,1 @@
+"""The pages on which a class is got ready."""

@@ -1,0 +1,250 @@
+"""Prep: what to make, put out and take away for a meeting, and whether the period is long enough."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Annotated
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+import psycopg
+from fastapi import APIRouter, Query, Request
+from fastapi import Form as Field
+from starlette.responses import RedirectResponse, Response
+
+from helvor.bench.entry import Problem
+from helvor.bench.prep.make import PrepSheet, prep_sheet, shown_amount
+from helvor.bench.prep.period import USUAL_COUNTS, Change, Fit, Setting, changes, simulate
+from helvor.bench.procedure import Procedure
+from helvor.notebook import classes, prep, procedures
+from helvor.notebook.classes import ClassRow, Meeting
+from helvor.notebook.pages import NotYours
+from helvor.notebook.prep import Done
+from helvor.notebook.procedures import Kept
+from helvor.web.forms import Form, SubmittedDep
+from helvor.web.places import current_meeting
+from helvor.web.prep.drawing import PeriodDrawing, draw_period
+from helvor.web.rendering import Shell, html, is_htmx
+from helvor.web.security import VisitorDep, WriterDep, pool
+
+router = APIRouter(include_in_schema=False)
+SPARE_PERCENT, USUAL_MINUTES = 12, 165
+
+
+@dataclass(frozen=True, kw_only=True)
+class PrepPage(Shell):
+    kept: list[Kept]
+    chosen: Kept | None
+    number: int
+    meetings: list[Meeting]
+    benches: int
+    spare: int
+    sheet: PrepSheet | None
+    done: dict[str, Done]
+    kit: dict[str, int]
+    query: str
+    csrf: str
+    amount: Callable[[float, str], str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PeriodShown:
+    """How the class goes through the period, drawn, and what would help."""
+
+    fit: Fit
+    drawing: PeriodDrawing
+    changes: list[Change]
+    ends: str
+    late: str
+    over: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TickShown:
+    """A box of the prep sheet."""
+
+    class_id: UUID
+    number: int
+    procedure: UUID
+    line: str
+    done: Done | None
+    csrf: str
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    row: ClassRow
+    meetings: list[Meeting]
+    meeting: Meeting
+    kept: list[Kept]
+    chosen: Kept | None
+    benches: int
+
+
+def _asked(
+    conn: psycopg.Connection,
+    who: VisitorDep,
+    class_id: UUID,
+    number: int | None,
+    procedure: UUID | None,
+    benches: int | None,
+) -> _Asked:
+    """The class, the meeting asked for or the next one, and its procedure: by id, else the meeting's topic."""
+    row = classes.open_class(conn, who.account.id, class_id)
+    if row is None:
+        raise NotYours
+    meetings = classes.meetings_of(conn, class_id)
+    now = datetime.now().astimezone()
+    meeting = next((m for m in meetings if m.number == number), None) or current_meeting(meetings, now)
+    if meeting is None:  # none is planned yet: a usual one, from the next full hour on
+        starts = now.replace(minute=0, second=0, microsecond=0) + timedelta(hours=1)
+        meeting = Meeting(1, starts, starts + timedelta(minutes=USUAL_MINUTES), "", 1)
+    kept = procedures.procedures_of(conn, who.account.id)
+    chosen = next((k for k in kept if k.id == procedure), None)
+    if chosen is None:
+        topic = meeting.topic.casefold()
+        chosen = next((k for k in kept if k.title.casefold() == topic), kept[0] if kept else None)
+    return _Asked(row, meetings, meeting, kept, chosen, benches or max(1, row.benches))
+
+
+def _kit(procedure: Procedure, counted: dict[str, int]) -> dict[str, int]:
+    """Shared kit of a procedure with its counts: the class's, else the usual ones."""
+    known = {name.casefold(): count for name, count in USUAL_COUNTS.items()} | {
+        name.casefold(): count for name, count in counted.items()
+    }
+    names = dict.fromkeys(
+        name for step in procedure.steps for name in (*step.kit, *((step.place,) if step.place else ()))
+    )
+    return {name: known[name.casefold()] for name in names if name.casefold() in known}
+
+
+@router.get("/classes/{class_id}/prep")
+def prep_page(
+    request: Request,
+    class_id: UUID,
+    who: VisitorDep,
+    number: Annotated[int | None, Query(ge=1, le=99, alias="meeting")] = None,
+    procedure: UUID | None = None,
+    benches: Annotated[int | None, Query(ge=1, le=96)] = None,
+    spare: Annotated[int, Query(ge=0, le=100)] = SPARE_PERCENT,
+) -> Response:
+    """Everything to have ready for a meeting; the period is worked out by a request of its own."""
+    with pool(request).connection() as conn:
+        asked = _asked(conn, who, class_id, number, procedure, benches)
+        counted = prep.kit_of(conn, who.account.id, class_id)
+        done: dict[str, Done] = {}
+        sheet = None
+        if asked.chosen is not None:
+            of = _meeting_of(asked.chosen.procedure, asked)
+            kit = _kit(asked.chosen.procedure, counted)
+            sheet = prep_sheet(asked.chosen.procedure, of, asked.benches, spare=spare / 100, stock=counted | kit)
+            done = prep.done_of(conn, who.account.id, class_id, asked.meeting.number, asked.chosen.id)
+    chosen = asked.chosen
+    query = f"meeting={asked.meeting.number}&benches={asked.benches}" + (f"&procedure={chosen.id}" if chosen else "")
+    page = PrepPage(
+        visitor=who,
+        place="prep",
+        class_row=asked.row,
+        meeting=asked.meeting,
+        kept=asked.kept,
+        chosen=chosen,
+        number=asked.meeting.number,
+        meetings=asked.meetings,
+        benches=asked.benches,
+        spare=spare,
+        sheet=sheet,
+        done=done,
+        kit=_kit(chosen.procedure, counted) if chosen else {},
+        query=query,
+        csrf=who.csrf,
+        amount=shown_amount,
+    )
+    return html("prep/prep.html", page)
+
+
+def _meeting_of(procedure: Procedure, asked: _Asked) -> int:
+    """Which of a procedure's own meetings a class meeting is: its first where the topic is this procedure's."""
+    title = procedure.title.casefold()
+    first = next((m.number for m in asked.meetings if m.topic.casefold() == title), asked.meeting.number)
+    own = {step.meeting for step in procedure.steps} or {1}
+    return max(1, min(max(own), asked.meeting.number - first + 1))
+
+
+@router.get("/classes/{class_id}/prep/period")
+def period(
+    request: Request,
+    class_id: UUID,
+    who: VisitorDep,
+    number: Annotated[int | None, Query(ge=1, le=99, alias="meeting")] = None,
+    procedure: UUID | None = None,
+    benches: Annotated[int | None, Query(ge=1, le=96)] = None,
+) -> Response:
+    """The class through the period, two hundred times over."""
+    with pool(request).connection() as conn:
+        asked = _asked(conn, who, class_id, number, procedure, benches)
+        counted = prep.kit_of(conn, who.account.id, class_id)
+    if not is_htmx(request):
+        return RedirectResponse(f"/classes/{class_id}/prep?meeting={asked.meeting.number}", status_code=303)
+    if asked.chosen is None:
+        raise NotYours
+    plan = asked.chosen.procedure
+    of = _meeting_of(plan, asked)
+    minutes = (asked.meeting.ends_at - asked.meeting.starts_at) / timedelta(minutes=1)
+    fit = simulate(plan, of, Setting(asked.benches, minutes, _kit(plan, counted)))
+    zone = who.account.time_zone
+    shown = PeriodShown(
+        fit=fit,
+        drawing=draw_period(plan, of, fit, asked.meeting.starts_at, zone),
+        changes=changes(plan, of, fit),
+        ends=_clock(asked.meeting.starts_at, fit.median, zone),
+        late=_clock(asked.meeting.starts_at, fit.late, zone),
+        over=fit.median - minutes,
+    )
+    return html("prep/period.html", shown)
+
+
+def _clock(start: datetime, minutes: float, zone: str) -> str:
+    return f"{(start + timedelta(minutes=minutes)).astimezone(ZoneInfo(zone)):%H:%M}"
+
+
+@router.post("/classes/{class_id}/prep/done")
+def tick(
+    request: Request,
+    class_id: UUID,
+    who: WriterDep,
+    meeting: Annotated[int, Field(ge=1, le=99)],
+    procedure: Annotated[UUID, Field()],
+    line: Annotated[str, Field(min_length=1, max_length=80)],
+    done: Annotated[bool, Field()] = False,
+) -> Response:
+    """Tick a line off, or take it back."""
+    with pool(request).connection() as conn:
+        plan = procedures.open_procedure(conn, who.account.id, procedure).procedure
+        known = {key for of in {step.meeting for step in plan.steps} | {1} for key in prep_sheet(plan, of, 1).keys}
+        if line not in known:
+            raise Problem("line", "This line is no longer on the sheet: the procedure was changed. Reload the page.")
+        prep.tick(conn, who.account.id, class_id, meeting, procedure, line, done=done)
+        kept = prep.done_of(conn, who.account.id, class_id, meeting, procedure).get(line)
+    if not is_htmx(request):
+        return RedirectResponse(f"/classes/{class_id}/prep?meeting={meeting}&procedure={procedure}", status_code=303)
+    shown = TickShown(class_id=class_id, number=meeting, procedure=procedure, line=line, done=kept, csrf=who.csrf)
+    return html("prep/tick.html", shown)
+
+
+@router.post("/classes/{class_id}/prep/kit")
+def count_kit(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
+    """Write how many there are of each kind of shared kit."""
+    form = Form(fields)
+    counts: dict[str, int] = {}
+    for name, text in zip(form.all("name"), form.all("count"), strict=False):
+        if not name.strip() or not text.strip():
+            continue
+        if not (text.strip().isascii() and text.strip().isdigit()):
+            raise Problem("count", f"{name[:40]}: “{text[:12]}” is no number of things. Write a whole one, such as 4.")
+        counts[name.strip()] = int(text)
+    with pool(request).connection() as conn:
+        prep.set_kit(conn, who.account.id, class_id, prep.kit_of(conn, who.account.id, class_id) | counts)
+    back = form.text("back")
+    return RedirectResponse(f"/classes/{class_id}/prep" + (f"?{back}" if back else ""), status_code=303)
