@@ -114,6 +114,7 @@ class _Plan:
     before: tuple[tuple[int, ...], ...]
     needs: tuple[tuple[str, ...], ...]
     held: tuple[bool, ...]
+    waits: tuple[float, ...]
 
 
 def _plan(procedure: Procedure, meeting: int, kit: Mapping[str, int]) -> _Plan:
@@ -136,6 +137,7 @@ def _plan(procedure: Procedure, meeting: int, kit: Mapping[str, int]) -> _Plan:
         tuple(tuple(k for k, before in enumerate(after) if i in before) for i in range(len(steps))),
         tuple(needs),
         tuple(any(name.casefold() in HELD_WAITING for name in need) for need in needs),
+        tuple(float(step.waits) for step in steps),
     )
 
 
@@ -160,7 +162,7 @@ def _bench(
     run: _Run, plan: _Plan, hands: Sequence[float], start: float, lane: list[Block] | None
 ) -> Generator[simpy.Event, object, None]:
     """One bench. Its own clock runs ahead of the others' until it wants kit: only there they meet."""
-    env, kit = run.env, run.kit
+    env, kit, needs, waits = run.env, run.kit, plan.needs, plan.waits
     now = start
     unmet = [len(before) for before in plan.after]
     ends = [0.0] * len(unmet)
@@ -173,12 +175,12 @@ def _bench(
         for i in open_:
             if at[i] > now + 1e-9:
                 continue
-            if not plan.needs[i]:
+            if not needs[i]:
                 chosen = i
                 break
             if now > env.now:
                 yield env.timeout(now - env.now)
-            if all(kit[name].count < kit[name].capacity for name in plan.needs[i]):
+            if all(kit[name].count < kit[name].capacity for name in needs[i]):
                 chosen = i
                 break
             if fallback < 0:
@@ -189,7 +191,7 @@ def _bench(
         i = chosen if chosen >= 0 else fallback
         asked = now
         requests = []
-        for name in plan.needs[i]:
+        for name in needs[i]:
             since = env.now
             request = kit[name].request()
             yield request
@@ -198,7 +200,7 @@ def _bench(
             now = env.now
         begun = now
         now += hands[i]
-        over = now + plan.steps[i].waits
+        over = now + waits[i]
         if requests:
             yield env.timeout(now - env.now)
             _give_back(run, plan.held[i], requests, begun, now, over)
