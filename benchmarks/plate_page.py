@@ -65,7 +65,7 @@ def first_load(client: Client, path: str) -> int:
     """Compressed bytes of the page and of every file that it and its stylesheet ask for."""
     _, total, page = client.ask("GET", path)
     addresses = {found.decode() for found in re.findall(rb'(?:src|href)="(/static/[^"]+)"', page)}
-    addresses |= {f"/static/{name}.js" for name in ("outbox", "photo", "plate", "bench", "plan")}
+    addresses |= {f"/static/{name}.js" for name in ("board", "outbox", "photo", "plate", "bench", "plan")}
     for address in sorted(addresses):
         _, size, content = client.ask("GET", address)
         total += size

@@ -227,7 +227,9 @@ def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool)
         if is_demo:
             say(f"  Sign in as          {demo.EMAIL}\n  with the password   {demo.PASSWORD}")
         say("  Ctrl-C stops it; what was recorded stays.\n")
-        uvicorn.Server(config).run(sockets=[listener])
+        server = uvicorn.Server(config)
+        app.state.closing = lambda: server.should_exit  # open boards end their streams by themselves
+        server.run(sockets=[listener])
 
 
 def _listen(host: str, port: int) -> socket.socket:

@@ -162,3 +162,21 @@ def test_every_new_page_is_fit_for_everybody(page, size):
         wider = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
         assert wider <= 0, (address, wider)
     assert not found, "\n".join(f"{address}: {one}" for address, bad in found.items() for one in bad)
+
+
+def test_the_board_follows_what_is_written_elsewhere(page, context):
+    page.goto("/find?q=sep-2")
+    expect(page.locator("#live")).to_have_text("live")
+    page.goto(page.url.split("?")[0] + "?work=Plates")
+    expect(page.locator("#live")).to_have_text("live")
+    seen = page.locator("#main").get_attribute("data-seen")
+    other = context.new_page()
+    other.goto("/find?q=3")
+    other.locator(".page-line", has_text="Plate 1").first.click()
+    other.wait_for_selector("#tlc")
+    other.locator("#read").fill("P 40.0")
+    other.keyboard.press("Enter")
+    expect(other.locator(".spots-table")).to_contain_text("P1")
+    expect(page.locator("#main")).not_to_have_attribute("data-seen", seen, timeout=3000)
+    expect(page.locator("#live")).to_have_text("live")
+    other.close()

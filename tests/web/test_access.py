@@ -87,6 +87,7 @@ def address(path, school):
         .replace("{file_id}", str(school.file))
         .replace("{photo_id}", str(school.photo) if "{photo_id}" in path else "")
         .replace("{which}", "shown")
+        .replace("/live", "/live?most=1")
         .replace("edit/{kind}", "edit/noted" if on_a_run else "edit/spot")
         .replace("/find", "/find?q=1" if path == "/find" else "/find")
         .replace("{op}", "head")

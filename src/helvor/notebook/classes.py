@@ -124,6 +124,20 @@ def open_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> Cla
     return next((found for found in classes_of(conn, account_id) if found.id == class_id), None)
 
 
+def state_of(conn: psycopg.Connection, account_id: int, class_id: UUID) -> str | None:
+    """A short text that changes whenever anything is written in a class; None if the account does not teach it."""
+    row = conn.execute(
+        """
+        SELECT count(p.id), coalesce(sum(p.entries), 0) FROM class c
+        JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s
+        LEFT JOIN bench b ON b.class_id = c.id LEFT JOIN page p ON p.bench_id = b.id
+        WHERE c.id = %s GROUP BY c.id
+        """,
+        [account_id, class_id],
+    ).fetchone()
+    return f"{row[0]}-{row[1]}" if row else None
+
+
 def meetings_of(conn: psycopg.Connection, class_id: UUID) -> list[Meeting]:
     with conn.cursor(row_factory=class_row(Meeting)) as cursor:
         return cursor.execute(

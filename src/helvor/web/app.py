@@ -13,7 +13,7 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 from helvor import __version__
-from helvor.web import api, api_planar, api_prep, api_reckon, api_run, containers, errors, people, places, planar
+from helvor.web import api, api_planar, api_prep, api_reckon, api_run, containers, errors, live, people, places, planar
 from helvor.web.plan import routes as plan
 from helvor.web.prep import routes as prep
 from helvor.web.reckon import routes as reckon
@@ -30,6 +30,7 @@ __all__ = ["Settings", "calm_collector", "create_app"]
 PARTS = (
     people,
     places,
+    live,
     containers,
     plan,
     prep,

@@ -44,6 +44,7 @@ class TodayPage(Shell):
 class ClassPage(Shell):
     board: Board
     needs: list[tuple[Bench, PageOnBoard]]
+    seen: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -100,6 +101,8 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "
         row, meeting = shell_of_class(conn, who, class_id)
         if row is None:
             raise NotYours
+        # Asked before the benches: what is written in between is then new, never missed.
+        seen = classes.state_of(conn, who.account.id, class_id) or ""
         benches = classes.benches_of(conn, class_id)
     needs = needing(benches)
     page = ClassPage(
@@ -109,6 +112,7 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "
         meeting=meeting,
         board=draw_board(benches, work[:60]),
         needs=needs,
+        seen=seen,
     )
     return html("class.html", page)
 

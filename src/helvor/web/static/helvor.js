@@ -1,5 +1,6 @@
 // What every page does: keys, panels, the token on writes, readings kept while offline.
 import { watchBench } from "./bench.js";
+import { watchBoard } from "./board.js";
 import { keepIfLost, watchOutbox } from "./outbox.js";
 import { watchPlan } from "./plan.js";
 import { watchPhoto } from "./photo.js";
@@ -135,6 +136,7 @@ document.addEventListener("keydown", (event) => {
 });
 
 watchBench();
+watchBoard();
 watchPlan({ newId });
 watchPlate({ newId, panel });
 watchPhoto();
