@@ -11,6 +11,8 @@ from tests.web.conftest import small_photograph
 
 PUBLIC = {
     ("GET", "/sign-in"),
+    ("GET", "/join"),
+    ("POST", "/join"),
     ("POST", "/sign-in"),
     ("GET", "/api"),
     ("POST", "/api/planar/rf"),
@@ -87,6 +89,7 @@ def address(path, school):
         .replace("{file_id}", str(school.file))
         .replace("{photo_id}", str(school.photo) if "{photo_id}" in path else "")
         .replace("{which}", "shown")
+        .replace("{what}", "open")
         .replace("/live", "/live?most=1")
         .replace("edit/{kind}", "edit/noted" if on_a_run else "edit/spot")
         .replace("/find", "/find?q=1" if path == "/find" else "/find")
@@ -137,6 +140,12 @@ def body(path, school):
 def ask(client, method, path, school):
     extra = body(path, school) if method == "POST" else {}
     return client.request(method, address(path, school), **extra)
+
+
+def test_every_route_is_walked():
+    # A router within a router would hide its routes from the list above.
+    assert all(isinstance(route, APIRoute) for part in PARTS for route in part.router.routes)
+    assert len(ROUTES) == len(set(ROUTES)) > 100
 
 
 def test_the_lists_name_real_routes():

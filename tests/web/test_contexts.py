@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 from jinja2 import meta, nodes
 
-from helvor.web import api, containers, errors, history, people, places, reading
+from helvor.web import api, containers, errors, history, joining, people, places, reading
 from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
 from helvor.web.planar import compare, photographs, routes
@@ -20,6 +20,8 @@ from helvor.web.shelf import routes as shelves
 
 PAGES = [
     ("sign_in.html", people.SignInPage),
+    ("join.html", joining.JoinPage),
+    ("joining.html", joining.JoiningPage),
     ("today.html", places.TodayPage),
     ("class.html", places.ClassPage),
     ("bench.html", places.BenchPage),

@@ -33,6 +33,7 @@ class Account:
     institution: str
     time_zone: str
     is_demo: bool
+    role: str = "instructor"
 
     @property
     def initials(self) -> str:
@@ -109,12 +110,17 @@ def sign_in(
     conn.execute("INSERT INTO sign_in_attempt (email, address, ok) VALUES (%s, %s, %s)", [email, address[:60], ok])
     if not ok:
         return None
-    token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     conn.execute("DELETE FROM session WHERE expires_at < now()")
     conn.execute("DELETE FROM sign_in_attempt WHERE at < now() - interval '1 day'")
+    return open_session(conn, account_id)
+
+
+def open_session(conn: psycopg.Connection, account_id: int, device: str = "") -> tuple[str, Session]:
+    """Open a session for an account whose right to it was checked: its token and the session."""
+    token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     conn.execute(
-        "INSERT INTO session (token_sha256, account_id, csrf, expires_at) VALUES (%s, %s, %s, now() + %s)",
-        [_sha256(token), account_id, csrf, SESSION_LIFE],
+        "INSERT INTO session (token_sha256, account_id, csrf, expires_at, device) VALUES (%s, %s, %s, now() + %s, %s)",
+        [_sha256(token), account_id, csrf, SESSION_LIFE, device[:120]],
     )
     session = session_of(conn, token)
     if session is None:
@@ -151,13 +157,13 @@ def session_of(conn: psycopg.Connection, token: str) -> Session | None:
     """The session a token belongs to, while it lasts."""
     row = conn.execute(
         """
-        SELECT a.id, a.email, a.name, i.name, i.time_zone, a.is_demo, s.csrf
+        SELECT a.id, a.email, a.name, i.name, i.time_zone, a.is_demo, a.role, s.csrf
         FROM session s JOIN account a ON a.id = s.account_id JOIN institution i ON i.id = a.institution_id
         WHERE s.token_sha256 = %s AND s.expires_at > now()
         """,
         [_sha256(token)],
     ).fetchone()
-    return Session(Account(*row[:6]), row[6]) if row else None
+    return Session(Account(*row[:7]), row[7]) if row else None
 
 
 def sign_out(conn: psycopg.Connection, token: str) -> None:

@@ -156,13 +156,20 @@ def open_bench(conn: psycopg.Connection, account_id: int, bench_id: UUID) -> Ben
     """A bench with its pages, or None if the account may not see it."""
     found = _with_pages(
         conn,
-        "b.id = %s AND (b.account_id = %s OR EXISTS"
+        "b.id = %s AND (b.account_id = %s OR b.worker_id = %s OR EXISTS"
         " (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %s))",
         bench_id,
         account_id,
         account_id,
+        account_id,
     )
     return found[0] if found else None
+
+
+def bench_worked_at(conn: psycopg.Connection, account_id: int) -> UUID | None:
+    """The bench that a bench's own account works at."""
+    row = conn.execute("SELECT id FROM bench WHERE worker_id = %s", [account_id]).fetchone()
+    return row[0] if row else None
 
 
 def front_bench(conn: psycopg.Connection, account_id: int) -> Bench:

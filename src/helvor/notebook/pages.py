@@ -100,7 +100,7 @@ SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, co
 FROM page p JOIN bench b ON b.id = p.bench_id LEFT JOIN class c ON c.id = b.class_id
     LEFT JOIN account o ON o.id = b.account_id
     JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id)
-WHERE p.id = %(page)s AND (b.account_id = %(account)s OR EXISTS
+WHERE p.id = %(page)s AND (b.account_id = %(account)s OR b.worker_id = %(account)s OR EXISTS
     (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))
 """
 
@@ -152,7 +152,8 @@ def start_page(conn: psycopg.Connection, account_id: int, bench_id: UUID, techni
     with conn.transaction():
         bench = conn.execute(
             """
-            SELECT b.id FROM bench b WHERE b.id = %(bench)s AND (b.account_id = %(account)s OR EXISTS
+            SELECT b.id FROM bench b WHERE b.id = %(bench)s
+            AND (b.account_id = %(account)s OR b.worker_id = %(account)s OR EXISTS
                 (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))
             FOR UPDATE OF b
             """,

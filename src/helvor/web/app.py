@@ -13,8 +13,10 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 from helvor import __version__
-from helvor.web import api, api_planar, api_prep, api_reckon, api_run, containers, errors, live, people, places, planar
+from helvor.web import api, api_planar, api_prep, api_reckon, api_run, containers, errors, joining, live, people, places
 from helvor.web.plan import routes as plan
+from helvor.web.planar import compare, photographs
+from helvor.web.planar import routes as plates
 from helvor.web.prep import routes as prep
 from helvor.web.reckon import routes as reckon
 from helvor.web.rendering import STATIC
@@ -31,13 +33,16 @@ PARTS = (
     people,
     places,
     live,
+    joining,
     containers,
     plan,
     prep,
     reckon,
     run,
     run_files,
-    planar,
+    plates,
+    photographs,
+    compare,
     shelf,
     api,
     api_run,

@@ -82,6 +82,8 @@ def needing(benches: list[Bench]) -> list[tuple[Bench, PageOnBoard]]:
 def today(request: Request, who: VisitorDep) -> Response:
     now = datetime.now(UTC)
     with pool(request).connection() as conn:
+        if who.account.role == "bench":
+            return RedirectResponse(f"/benches/{classes.bench_worked_at(conn, who.account.id)}", status_code=303)
         rows = classes.classes_of(conn, who.account.id)
         listed, asking = [], []
         for row in rows:

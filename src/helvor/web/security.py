@@ -21,6 +21,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from helvor.notebook import accounts
 from helvor.notebook.accounts import Account
+from helvor.notebook.pages import NotYours
 
 SESSION_COOKIE = "helvor_session"
 CSRF_COOKIE = "helvor_csrf"
@@ -76,7 +77,20 @@ def visitor(request: Request) -> Visitor:
             session = accounts.session_of(conn, token)
     if session is None or (session.account.is_demo and not request.app.state.settings.loopback):
         raise SignInNeeded
+    if session.account.role == "bench" and not bench_may(request.url.path):
+        raise NotYours
     return Visitor(session.account, session.csrf)
+
+
+BENCH_PLACES = ("/benches/", "/plates/", "/runs/", "/reckon", "/sign-out")
+"""Where a bench's tablet may go at all; which of them are its own, the notebook says."""
+NOT_FOR_BENCHES = ("/handout", "/keep")
+"""What of a run is the instructor's: a corrected handout for the class, and a run kept as a procedure."""
+
+
+def bench_may(path: str) -> bool:
+    """Whether a path is among those that a bench's tablet has any business with."""
+    return path == "/" or (path.startswith(BENCH_PLACES) and not path.endswith(NOT_FOR_BENCHES))
 
 
 async def writer(request: Request, who: Annotated[Visitor, Depends(visitor)]) -> Visitor:

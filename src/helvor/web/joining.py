@@ -1,0 +1,130 @@
+"""Joining by code: the code on the board, the tablet's page, who joined, sending one away."""
+
+from __future__ import annotations
+
+import hmac
+from dataclasses import dataclass
+from typing import Annotated
+from uuid import UUID
+
+import segno
+from fastapi import APIRouter, Form, Request
+from markupsafe import Markup
+from starlette.responses import RedirectResponse, Response
+
+from helvor.notebook import joining
+from helvor.notebook.accounts import TooManyAttempts
+from helvor.notebook.joining import Code, Joined
+from helvor.notebook.pages import NotYours
+from helvor.web.places import shell_of_class
+from helvor.web.rendering import Shell, html
+from helvor.web.security import Forged, VisitorDep, WriterDep, check_origin, form_token, pool, set_session
+
+router = APIRouter(include_in_schema=False)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JoinPage(Shell):
+    token: str
+    code: str
+    number: str
+    trouble: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JoiningPage(Shell):
+    """The instructor's side: the code with its picture, and who is in."""
+
+    code: Code | None
+    picture: Markup
+    address: str
+    joined: list[Joined]
+    csrf: str
+
+
+@router.get("/join")
+def join_page(request: Request, code: str = "") -> Response:
+    """Where a tablet goes: by the picture with the code filled in, else by typing both."""
+    return _join_again(request, code[:20], "", "")
+
+
+def _join_again(request: Request, code: str, number: str, trouble: str, status: int = 200) -> Response:
+    token = form_token(request)
+    page = JoinPage(visitor=None, place="", token=token, code=code, number=number, trouble=trouble)
+    response = html("join.html", page, status=status)
+    secure = request.app.state.settings.secure_cookies
+    response.set_cookie("helvor_form", token, httponly=True, samesite="strict", secure=secure)
+    return response
+
+
+@router.post("/join")
+def join(
+    request: Request,
+    code: Annotated[str, Form(max_length=40)] = "",
+    number: Annotated[str, Form(max_length=10)] = "",
+    token: Annotated[str, Form(max_length=100)] = "",
+) -> Response:
+    """Join a bench."""
+    check_origin(request)
+    if not hmac.compare_digest(token.encode(), request.cookies.get("helvor_form", "-").encode()):
+        raise Forged
+    settings = request.app.state.settings
+    if not (number.strip().isascii() and number.strip().isdigit() and len(number.strip()) < 4):
+        return _join_again(request, code, number, "Type your bench's number, such as 7.", 422)
+    device = request.headers.get("user-agent", "")
+    address = request.client.host if request.client else ""
+    try:
+        with pool(request).connection() as conn:
+            opened = joining.join(conn, code, int(number), device, address, allow_demo=settings.loopback)
+    except TooManyAttempts:
+        return _join_again(request, code, number, "Too many wrong codes from here. Wait a quarter of an hour.", 429)
+    if opened is None:
+        says = "This code is not open, or the class has no such bench. Look at the board, or ask for a new code."
+        return _join_again(request, code, number, says, 422)
+    response = RedirectResponse("/", status_code=303)
+    set_session(response, opened[0], opened[1].csrf, secure=settings.secure_cookies)
+    response.delete_cookie("helvor_form")
+    return response
+
+
+@router.get("/classes/{class_id}/joining")
+def joining_page(request: Request, class_id: UUID, who: VisitorDep) -> Response:
+    """The code for the board, and the tablets that are in."""
+    with pool(request).connection() as conn:
+        code = joining.code_of(conn, who.account.id, class_id)
+        inside = joining.joined(conn, who.account.id, class_id)
+        row, meeting = shell_of_class(conn, who, class_id)
+    address = f"{request.base_url}join"
+    picture = Markup()
+    if code is not None:
+        drawn = segno.make(f"{address}?code={code.code}", error="m").svg_inline(scale=5, border=2, svgclass="qr")
+        picture = Markup(drawn)  # noqa: S704  drawn by the library from our own address
+    page = JoiningPage(
+        visitor=who,
+        place="bench",
+        class_row=row,
+        meeting=meeting,
+        code=code,
+        picture=picture,
+        address=address,
+        joined=inside,
+        csrf=who.csrf,
+    )
+    return html("joining.html", page)
+
+
+@router.post("/classes/{class_id}/joining/{what}")
+def change_joining(
+    request: Request, class_id: UUID, what: str, who: WriterDep, session: Annotated[UUID | None, Form()] = None
+) -> Response:
+    """Open a fresh code, close it, or send one tablet away."""
+    with pool(request).connection() as conn:
+        if what == "open":
+            joining.open_code(conn, who.account.id, class_id)
+        elif what == "close":
+            joining.close_code(conn, who.account.id, class_id)
+        elif what == "away" and session is not None:
+            joining.send_away(conn, who.account.id, class_id, session)
+        else:
+            raise NotYours
+    return RedirectResponse(f"/classes/{class_id}/joining", status_code=303)

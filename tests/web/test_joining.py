@@ -1,0 +1,158 @@
+"""Tablets at the benches: they join by code, see one bench, and can be sent away."""
+
+from datetime import timedelta
+from uuid import uuid4
+
+import pytest
+
+from helvor.bench.planar.plate import gather
+from helvor.notebook import joining, pages
+from tests.web.conftest import HTMX
+from tests.web.test_access import GUARDED, PUBLIC, ROUTES, address, body
+
+
+def open_code(school):
+    return joining.open_code(school.conn, school.ida.account, school.ida.class_id).code
+
+
+def join(school, code, number="1"):
+    tablet = school.visitor()
+    token = tablet.get("/join").cookies["helvor_form"]
+    answer = tablet.post("/join", data={"code": code, "number": number, "token": token})
+    if answer.status_code == 303:
+        tablet.headers["X-CSRF-Token"] = tablet.cookies["helvor_csrf"]
+    return tablet, answer
+
+
+@pytest.fixture
+def tablet(school):
+    tablet, answer = join(school, open_code(school))
+    assert answer.status_code == 303
+    return tablet
+
+
+def test_a_tablet_lands_on_its_bench_and_writes_in_its_name(school, tablet):
+    assert tablet.get("/").headers["location"] == f"/benches/{school.ida.bench}"
+    page = tablet.get(f"/benches/{school.ida.bench}")
+    assert page.status_code == 200
+    assert 'href="/shelf"' not in page.text and 'href="/plan"' not in page.text
+    form = {"entry": str(uuid4()), "text": "T 40.0"}
+    assert tablet.post(f"{school.url}/read", data=form, headers=HTMX).status_code == 200
+    _, entries = pages.open_page(school.conn, school.ida.account, school.page)
+    assert entries[-1].by.startswith("Bench 1")
+    assert gather(entries).spots[0].name == "T1"
+    started = uuid4()
+    assert tablet.post(f"/benches/{school.ida.bench}/plates", data={"page": str(started)}).status_code == 303
+    assert tablet.get(f"/plates/{started}").status_code == 200
+    assert tablet.get(f"{school.run_url}").status_code == 200
+    assert tablet.get("/reckon/reaction").status_code == 200
+
+
+def test_it_sees_nothing_of_other_benches_and_classes_on_any_route(school):
+    """Every route of the application: Ida's own addresses, asked for by a tablet of Otto's class."""
+    code = joining.open_code(school.conn, school.otto.account, school.otto.class_id).code
+    tablet, answer = join(school, code)
+    assert answer.status_code == 303
+    assert school.file and school.photo and school.procedure
+    entries, drafts = school.entries(), school.conn.execute("SELECT count(*) FROM procedure_draft").fetchone()
+    mine = {("GET", "/"), ("POST", "/sign-out"), ("GET", "/reckon"), ("GET", "/reckon/{key}")}
+    mine |= {("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg")}
+    for method, path in GUARDED:
+        if (method, path) in mine:
+            continue
+        extra = body(path, school) if method == "POST" else {}
+        answer = tablet.request(method, address(path, school), **extra)
+        assert answer.status_code == 404, (method, path, answer.status_code)
+    assert school.entries() == entries
+    assert school.conn.execute("SELECT count(*) FROM procedure_draft").fetchone() == drafts
+    assert len(set(ROUTES) - PUBLIC) > 75
+
+
+def test_what_is_the_instructors_of_its_own_run_is_not_the_tablets(school, tablet):
+    words = {"entry": str(uuid4()), "step": "s3", "says": "Never mind", "why": "fun"}
+    assert tablet.post(f"{school.run_url}/handout", data=words).status_code == 404
+    assert tablet.post(f"{school.run_url}/keep", data={"entry": str(uuid4())}).status_code == 404
+    for path in (
+        "/plan",
+        "/shelf",
+        f"/classes/{school.ida.class_id}",
+        f"/classes/{school.ida.class_id}/prep",
+        "/find?q=1",
+    ):
+        assert tablet.get(path).status_code == 404, path
+
+
+@pytest.mark.parametrize(
+    ("code", "number", "says"),
+    [
+        ("WRONGONE", "1", "not open"),
+        (None, "99", "no such bench"),
+        (None, "seven", "bench&#39;s number"),
+        ("", "1", "not open"),
+    ],
+)
+def test_a_wrong_code_or_bench_keeps_what_was_typed(school, code, number, says):
+    real = open_code(school)
+    _, answer = join(school, real if code is None else code, number)
+    assert answer.status_code == 422
+    assert says in answer.text.replace("’", "'").replace("your bench's number", "your bench&#39;s number")
+    assert f'value="{number}"' in answer.text
+
+
+def test_a_code_in_halves_and_in_small_letters_is_the_same_code(school):
+    code = open_code(school)
+    _, answer = join(school, f"{code[:4].lower()} {code[4:]}")
+    assert answer.status_code == 303
+
+
+def test_an_expired_a_closed_and_a_replaced_code_open_nothing(school):
+    old = open_code(school)
+    new = open_code(school)
+    assert join(school, old)[1].status_code == 422
+    school.conn.execute("UPDATE join_code SET expires_at = now() - interval '1 second'")
+    assert join(school, new)[1].status_code == 422
+    last = open_code(school)
+    joining.close_code(school.conn, school.ida.account, school.ida.class_id)
+    assert join(school, last)[1].status_code == 422
+    assert timedelta(minutes=5) < joining.CODE_LIFE < timedelta(hours=2)
+
+
+def test_guessing_is_throttled_even_for_the_right_code(school):
+    code = open_code(school)
+    for _ in range(joining.GUESSES_PER_ADDRESS):
+        assert join(school, "GUESSED2")[1].status_code == 422
+    assert join(school, code)[1].status_code == 429
+    assert len(joining.LETTERS) ** joining.CODE_LENGTH > 10**11
+
+
+def test_a_tablet_is_seen_and_sent_away(school, ida, tablet):
+    url = f"/classes/{school.ida.class_id}/joining"
+    page = ida.get(url).text
+    assert "testclient" in page
+    assert "<svg" in page and "join-code" in page
+    session = school.conn.execute("SELECT s.id FROM session s JOIN bench b ON b.worker_id = s.account_id").fetchone()[0]
+    otto = school.visitor(school.otto)
+    assert otto.post(f"{url}/away", data={"session": str(session)}).status_code == 404
+    assert tablet.get(school.url).status_code == 200
+    assert ida.post(f"{url}/away", data={"session": str(session)}).status_code == 303
+    assert tablet.get(school.url).status_code in (303, 401)
+    assert "No tablet has joined yet" in ida.get(url).text
+
+
+def test_two_tablets_of_a_bench_share_its_account(school):
+    code = open_code(school)
+    join(school, code)
+    join(school, code)
+    assert school.conn.execute("SELECT count(*) FROM account WHERE role = 'bench'").fetchone() == (1,)
+    assert len(joining.joined(school.conn, school.ida.account, school.ida.class_id)) == 2
+
+
+def test_a_bench_account_has_no_password(school):
+    open_code(school)
+    join(school, open_code(school))
+    email = school.conn.execute("SELECT email FROM account WHERE role = 'bench'").fetchone()[0]
+    client = school.visitor()
+    token = client.get("/sign-in").cookies["helvor_form"]
+    for password in ("", "x"):
+        answer = client.post("/sign-in", data={"email": email, "password": password, "token": token})
+        assert answer.status_code == 422
