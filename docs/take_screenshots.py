@@ -22,11 +22,11 @@ def shots(page: Page) -> None:
     """Walk the main views; a picture of each."""
 
     def take(name: str) -> None:
-        page.wait_for_load_state("networkidle")
+        page.wait_for_load_state("load")
+        page.wait_for_timeout(600)  # an open board never falls silent
         page.screenshot(path=TARGET / f"{name}.png")
 
     page.goto("/sign-in")
-    take("sign-in")
     page.get_by_label("E-mail").fill(demo.EMAIL)
     page.get_by_label("Password").fill(demo.PASSWORD)
     page.get_by_role("button", name="Sign in").click()
@@ -84,6 +84,10 @@ def shots(page: Page) -> None:
     page.locator(".page-line", has_text="Plate 1").first.click()
     page.wait_for_selector(".rising-front", state="attached")
     take("plate-running")
+    page.goto("/find?q=sep-2")
+    page.get_by_role("link", name="Prep", exact=True).click()
+    page.wait_for_selector(".period")
+    take("prep")
     page.goto("/find?q=8")
     page.locator(".page-line", has_text="Plate 1").first.click()
     page.get_by_role("link", name="Photograph", exact=True).click()

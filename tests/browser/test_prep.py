@@ -51,3 +51,36 @@ def test_a_slider_moves_the_composition_and_the_predicted_plate(page):
     page.keyboard.press("ArrowLeft")
     expect(page.locator(".predicted")).not_to_have_attribute("aria-label", before)
     expect(page.locator("#r-at")).to_have_value("59")
+
+
+def test_a_tablet_joins_by_code_writes_and_the_board_sees_it(board, browser, running):
+    board.get_by_role("link", name="Tablets").click()
+    board.get_by_role("button", name="Let benches join").click()
+    expect(board.locator(".qr-box svg")).to_be_visible()
+    assert violations(board) == []
+    code = board.locator(".join-code").inner_text()
+    context = browser.new_context(base_url=running.address, viewport={"width": 820, "height": 1180}, has_touch=True)
+    tablet = context.new_page()
+    tablet.goto("/join")
+    tablet.get_by_label("Code").fill(code.lower())
+    tablet.get_by_label("Bench", exact=True).fill("33")
+    tablet.get_by_role("button", name="Join").click()
+    expect(tablet.get_by_role("alert")).to_contain_text("no such bench")
+    assert violations(tablet) == []
+    tablet.get_by_label("Bench", exact=True).fill("2")
+    tablet.get_by_role("button", name="Join").click()
+    expect(tablet.get_by_role("heading", level=1)).to_have_text("Bench 2")
+    assert violations(tablet) == []
+    board.goto("/find?q=sep-2")
+    expect(board.locator("#live")).to_have_text("live")
+    seen = board.locator("#main").get_attribute("data-seen")
+    tablet.locator(".page-line", has_text="Plate 1").first.click()
+    tablet.locator("#read").fill("P1 38.5")
+    tablet.keyboard.press("Enter")
+    expect(tablet.locator(".spots-table")).to_contain_text("38.5")
+    expect(board.locator("#main")).not_to_have_attribute("data-seen", seen, timeout=3000)
+    board.get_by_role("link", name="Tablets").click()
+    board.get_by_role("button", name="Send away").click()
+    tablet.reload()
+    expect(tablet.get_by_role("heading", level=1)).to_have_text("Sign in")
+    context.close()

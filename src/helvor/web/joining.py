@@ -97,7 +97,7 @@ def joining_page(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     address = f"{request.base_url}join"
     picture = Markup()
     if code is not None:
-        drawn = segno.make(f"{address}?code={code.code}", error="m").svg_inline(scale=5, border=2, svgclass="qr")
+        drawn = segno.make(f"{address}?code={code.code}", error="m").svg_inline(border=2, omitsize=True)
         picture = Markup(drawn)  # noqa: S704  drawn by the library from our own address
     page = JoiningPage(
         visitor=who,
