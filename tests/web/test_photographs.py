@@ -162,6 +162,8 @@ def test_what_cannot_be_kept_is_said(school, ida, changes, says):
     assert answer.status_code in (400, 422)
     assert says in answer.text
     assert school.entries() == before
+    if "mm_0" in changes:  # what was typed stays
+        assert f'value="{changes["mm_0"]}"' in answer.text
 
 
 @pytest.mark.parametrize(

@@ -12,6 +12,7 @@ from uuid import UUID
 from fastapi import APIRouter, File, Request, UploadFile
 from fastapi import Form as Field
 from psycopg_pool import ConnectionPool
+from pydantic import ValidationError
 from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.entry import Entry, Problem
@@ -25,6 +26,7 @@ from helvor.notebook import pages, photographs
 from helvor.notebook.pages import Draft, NotYours, Page
 from helvor.notebook.photographs import Photograph, asked_of
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.errors import sentence_of
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.places import shell_of_class
 from helvor.web.planar.drawing import Ruler, ruler
@@ -48,7 +50,7 @@ class SpotShown:
     y: float
     rx: float
     ry: float
-    distance: float
+    mm: str
     rf: str
     dots: int
     sure: bool
@@ -104,6 +106,10 @@ class Body:
     stage: tuple[float, str] | None
     csrf: str
     lights: dict[str, str]
+    keep_front: bool
+    added: list[tuple[str, str]]
+    """Lane and mm of spots that were added by hand; one empty line at least."""
+    trouble: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -183,7 +189,7 @@ def _spots(plate: Plate, p: Proposal, photo: UUID) -> list[SpotShown]:
                 y=p.height - spot.up,
                 rx=spot.width / 2,
                 ry=(spot.head - spot.tail) / 2,
-                distance=distance,
+                mm=f"{distance:.1f}",
                 rf="" if rf is None else round_to(rf, 2),
                 dots=max(1, round(5 * spot.sure)),
                 sure=spot.sure >= SURE,
@@ -244,9 +250,31 @@ def _profiles(plate: Plate, p: Proposal, spots: list[SpotShown]) -> list[Profile
     return shown
 
 
-def _body(page: Page, plate: Plate, photo: Photograph | None, csrf: str) -> dict[str, object]:
+def _as_typed(spots: list[SpotShown], form: Form) -> list[SpotShown]:
+    """The proposals as a person had left them when something could not be taken."""
+    kept = set(form.all("keep"))
+    return [
+        replace(
+            s,
+            kept=str(s.index) in kept,
+            mm=form.text(f"mm_{s.index}") or s.mm,
+            lane=form.text(f"lane_{s.index}") or s.lane,
+        )
+        for s in spots
+    ]
+
+
+def _body(
+    page: Page, plate: Plate, photo: Photograph | None, csrf: str, typed: Form | None = None, trouble: str = ""
+) -> dict[str, object]:
     proposal = photo.proposal if photo and photo.stage == "done" and not photo.trouble else None
     spots = _spots(plate, proposal, photo.id) if proposal and photo else []
+    on_record = plate.front is not None or bool(plate.lane_fronts)
+    keep_front, added = not on_record, [("", "")]
+    if typed is not None:
+        spots = _as_typed(spots, typed)
+        keep_front = bool(typed.text("front"))
+        added = list(zip(typed.all("added_lane"), typed.all("added_mm"), strict=False)) or added
     front = None
     origin_said = plate.set_up.origin.value if plate.set_up else None
     if proposal and proposal.front:
@@ -265,6 +293,9 @@ def _body(page: Page, plate: Plate, photo: Photograph | None, csrf: str) -> dict
         "stage": STAGES[cast(Stage, photo.stage)] if photo and not proposal and not photo.trouble else None,
         "csrf": csrf,
         "lights": LIGHTS,
+        "keep_front": keep_front,
+        "added": added,
+        "trouble": trouble,
     }
 
 
@@ -293,6 +324,7 @@ def _shown(
     new: bool = False,
     errors: dict[str, str] | None = None,
     light: str = "",
+    typed: Form | None = None,
 ) -> Response:
     page, entries, photos = _opened(request, who, page_id)
     plate = gather(entries)
@@ -314,7 +346,7 @@ def _shown(
         photos=photos,
         errors=errors or {},
         light=light or ("254" if lamp else "daylight"),
-        **_body(page, plate, chosen, who.csrf),  # type: ignore[arg-type]
+        **_body(page, plate, chosen, who.csrf, typed, (errors or {}).get("accept", "")),  # type: ignore[arg-type]
     )
     return html("planar/photo.html", shown, status=422 if errors else 200)
 
@@ -446,8 +478,12 @@ def take_over(request: Request, page_id: UUID, photo_id: UUID, who: WriterDep, f
     def compose(entries: list[Entry]) -> list[Draft]:
         return _drafts(form, entry, gather(entries), proposal, photo_id)
 
-    with pool(request).connection() as conn:
-        written = pages.append(conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank())
+    try:
+        with pool(request).connection() as conn:
+            written = pages.append(conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank())
+    except (Problem, ValidationError) as trouble:
+        said = sentence_of(trouble.errors()[0]["msg"]) if isinstance(trouble, ValidationError) else str(trouble)
+        return _shown(request, who, page_id, photo_id, errors={"accept": said}, typed=form)
     return RedirectResponse(f"/plates/{written.page.id}?view={photo.light}", status_code=303)
 
 

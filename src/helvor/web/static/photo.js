@@ -80,7 +80,6 @@ function click(event) {
   let row = adding.find((r) => !r.querySelector(".mm").value);
   if (!row) {
     row = adding[0].cloneNode(true);
-    row.querySelector("select").removeAttribute("id");
     adding.at(-1).after(row);
   }
   const up = Math.max(0, Number(flat().dataset.origin) - place(flat(), event).y);
