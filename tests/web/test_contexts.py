@@ -42,6 +42,7 @@ PAGES = [
     ("planar/photo.html", photographs.PhotographPage),
     ("planar/photo_body.html", photographs.PhotographFragment),
     ("containers.html", containers.ContainersPage),
+    ("labels.html", containers.LabelsPage),
     ("plan/list.html", plans.ProceduresPage),
     ("plan/builder.html", plans.BuilderPage),
     ("plan/work.html", plans.BuilderWork),

@@ -1,9 +1,12 @@
 """Getting a class ready: the sheet, ticks by several people, counts of kit, the period."""
 
 from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime, timedelta
+from uuid import uuid4
 
 import pytest
 
+from helvor.notebook import classes
 from tests.notebook.people import POWDER
 from tests.web.conftest import HTMX
 
@@ -61,3 +64,33 @@ def test_the_same_as_json(ida):
     assert period["queues"][0]["kit"] == "balance"
     assert period["gained"]["one more balance"] > 0
     assert ida.post("/api/prep/period", json=asked | {"runs": 100000}).status_code == 422
+
+
+def test_labels_carry_a_code_that_opens_the_container(school, ida):
+    register = f"/classes/{school.ida.class_id}/containers"
+    assert "No container is registered" in ida.get(f"/classes/{school.ida.class_id}/labels").text
+    for label in ("dish 3", "dish 4"):
+        fields = {"entry": str(uuid4()), "what": "new", "label": label, "kind": "dish"}
+        assert ida.post(register, data=fields).status_code == 303
+    page = ida.get(f"/classes/{school.ida.class_id}/labels").text
+    assert page.count('class="label"') == 2
+    assert page.count("<svg") >= 2
+    code = school.conn.execute("SELECT code FROM container WHERE label = 'dish 4'").fetchone()[0]
+    one = ida.get(f"/classes/{school.ida.class_id}/labels", params={"code": code}).text
+    assert one.count('class="label"') == 1
+    assert "dish 4" in ida.get(register, params={"code": code}).text
+
+
+def test_meetings_go_into_any_calendar(school, ida):
+    start = datetime(2026, 12, 1, 14, tzinfo=UTC)
+    topic = "Weigh, dry; weigh again: a very long topic with Greek letters αβγδε that has to be folded somewhere"
+    classes.add_meeting(school.conn, school.ida.class_id, 1, start, start + timedelta(hours=2), topic)
+    answer = ida.get(f"/classes/{school.ida.class_id}/meetings.ics")
+    assert answer.headers["content-type"].startswith("text/calendar")
+    text = answer.text
+    assert all(len(line.encode()) <= 75 for line in text.split("\r\n"))
+    assert "\n" not in text.replace("\r\n", "")
+    unfolded = text.replace("\r\n ", "")
+    assert "DTSTART:20261201T140000Z" in unfolded and "DTEND:20261201T160000Z" in unfolded
+    assert "Weigh\\, dry\\; weigh again" in unfolded and "αβγδε" in unfolded
+    assert unfolded.count("BEGIN:VEVENT") == unfolded.count("END:VEVENT") == 1

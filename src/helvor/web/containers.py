@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from uuid import UUID
 
 import psycopg
+import segno
 from fastapi import APIRouter, Request
+from markupsafe import Markup
 from starlette.responses import RedirectResponse, Response
 
 from helvor.bench import container as c
@@ -33,6 +36,13 @@ class ContainersPage(Shell):
     about: str
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LabelsPage(Shell):
+    labels: list[tuple[Kept, Markup]]
+    pairs: dict[str, str]
+    now: datetime
+
+
 def _show(
     conn: psycopg.Connection,
     who: Visitor,
@@ -53,6 +63,33 @@ def _show(
         kinds=c.KINDS, places=c.PLACES, values=values or {}, errors=errors or {}, about=about,
     )  # fmt: skip
     return html("containers.html", page, status=422 if errors else 200)
+
+
+@router.get("/classes/{class_id}/labels")
+def labels(request: Request, class_id: UUID, who: VisitorDep, code: str = "") -> Response:
+    """Labels of all containers, or of one, with codes that open their pages."""
+    with pool(request).connection() as conn:
+        row, meeting = shell_of_class(conn, who, class_id)
+        if row is None:
+            raise NotYours
+        kept = containers.containers_of(conn, who.account.id, class_id)
+        benches = classes.benches_of(conn, class_id)
+    chosen = [one for one in kept if not code or code in (str(one.id), one.now.code)]
+    where = f"{request.base_url}classes/{class_id}/containers?code="
+    drawn = [
+        (one, Markup(segno.make(where + one.now.code, error="l").svg_inline(border=1, omitsize=True)))  # noqa: S704
+        for one in chosen  # drawn by the library from our own address and code
+    ]
+    page = LabelsPage(
+        visitor=who,
+        place="bench",
+        class_row=row,
+        meeting=meeting,
+        labels=drawn,
+        pairs={str(bench.number): bench.pair for bench in benches},
+        now=datetime.now(UTC),
+    )
+    return html("labels.html", page)
 
 
 @router.get("/classes/{class_id}/containers")

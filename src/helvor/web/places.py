@@ -13,6 +13,7 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.finding import SEVERITY
 from helvor.bench.planar.work_out import work_out
+from helvor.exchange.calendar import calendar
 from helvor.exchange.planar import class_table
 from helvor.notebook import classes, pages
 from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
@@ -135,6 +136,19 @@ def class_rf(request: Request, class_id: UUID, who: VisitorDep) -> Response:
         media_type="text/csv; charset=utf-8",
         headers={"Content-Disposition": f'attachment; filename="{row.code}-rf.csv"'},
     )
+
+
+@router.get("/classes/{class_id}/meetings.ics")
+def meetings_file(request: Request, class_id: UUID, who: VisitorDep) -> Response:
+    """The meetings of a class for any calendar."""
+    with pool(request).connection() as conn:
+        row = classes.open_class(conn, who.account.id, class_id)
+        if row is None:
+            raise NotYours
+        meetings = classes.meetings_of(conn, class_id)
+    headers = {"Content-Disposition": f'attachment; filename="{row.code}.ics"'}
+    text = calendar(row, meetings, datetime.now(UTC))
+    return Response(text, media_type="text/calendar; charset=utf-8", headers=headers)
 
 
 @router.get("/benches/{bench_id}")

@@ -92,6 +92,7 @@ panel?.addEventListener("close", () => document.getElementById("panel-body").rep
 
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-closes]")) event.target.closest("dialog")?.close();
+  if (event.target.closest("[data-prints]")) window.print();
   const opener = event.target.closest("[data-opens]");
   if (opener) document.getElementById(opener.dataset.opens).showModal();
   const word = event.target.closest("[data-complete]");
