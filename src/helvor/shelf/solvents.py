@@ -9,15 +9,20 @@ from helvor.bench.planar.solvents import Solvent
 from helvor.shelf.shelf import Item, shipped
 
 
-@cache
-def boiling_points() -> dict[str, float]:
-    """Every name of every solvent, in lower case → its boiling point, °C."""
+def boiling_points_of(items: Iterable[Item]) -> dict[str, float]:
+    """Every name of every solvent among items, in lower case → its boiling point, °C."""
     return {
         name.casefold(): boils
-        for item in shipped()
+        for item in items
         if item.kind == "solvent" and (boils := item.number("boils")) is not None
         for name in item.names
     }
+
+
+@cache
+def boiling_points() -> dict[str, float]:
+    """The same for the shelf that ships."""
+    return boiling_points_of(shipped())
 
 
 def solvents_of(items: Iterable[Item]) -> list[Solvent]:

@@ -12,7 +12,16 @@ from helvor.bench.entry import Entry
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
-from helvor.bench.planar.side_by_side import OnePlate, reason, samples_in, side_by_side, tuning_lines, who_made
+from helvor.bench.planar.side_by_side import (
+    OnePlate,
+    nearest_in_lane,
+    reason,
+    samples_in,
+    side_by_side,
+    tuning_hint,
+    tuning_lines,
+    who_made,
+)
 from helvor.bench.planar.work_out import work_out
 from helvor.bench.quantity import parse
 
@@ -144,11 +153,30 @@ def test_which_sample_made_a_plate_that_was_handed_out():
 
 def test_tuning_takes_plates_of_the_same_solvents():
     found = side_by_side([tablet(1), tablet(2, eluent=SECOND, p=0.7, a=0.8, unknown=(0.8, 0.7))])
+    # The per cents are those of ethyl acetate, in which they rise, though hexane is written first.
     assert tuning_lines(found.systems).splitlines() == [
-        "60 % paracetamol 0.700, aspirin 0.800",
-        "80 % paracetamol 0.480, aspirin 0.620",
-    ] or tuning_lines(found.systems).splitlines() == [
         "20 % paracetamol 0.480, aspirin 0.620",
         "40 % paracetamol 0.700, aspirin 0.800",
     ]
     assert tuning_lines(side_by_side([tablet(1)]).systems) == ""
+
+
+@pytest.mark.parametrize(
+    "eluent", [FIRST, "ethyl acetate : hexane 1 : 4", "hexane : ethyl acetate : acetic acid 79 : 20 : 1"]
+)
+def test_one_plate_hints_with_its_stronger_part(eluent):
+    text, strong = tuning_hint(tablet(1, eluent=eluent).sheet, {"hexane": 2, "ethyl acetate": 10, "acetic acid": 18})
+    assert (text, strong) == ("20 % paracetamol 0.48, aspirin 0.62", "ethyl acetate")
+
+
+@pytest.mark.parametrize("how", [{"phase": "paper"}, {"phase": "C18"}])
+def test_elsewhere_than_on_silica_one_plate_gives_no_hint(how):
+    plate = ran(1, {"P": ("paracetamol", "reference", [0.4])}, **how)
+    assert tuning_hint(plate.sheet, {"hexane": 2, "ethyl acetate": 10}) == ("", "")
+
+
+def test_the_neighbour_is_the_nearest_of_its_lane():
+    sheet = ran(1, {"T": ("tablet", "unknown", [0.7, 0.5, 0.2]), "P": ("paracetamol", "reference", [0.49])}).sheet
+    by = {spot.name: spot for spot in sheet.spots}
+    assert nearest_in_lane(sheet, by["T2"]).name == "T1"
+    assert nearest_in_lane(sheet, by["P1"]) is None

@@ -27,6 +27,8 @@ _VOLUME = re.compile(rf"(?P<amount>{_AMOUNT}\s*(?:mL|ml|µL|μL|uL|L|l))\b\s*(?P
 _VOLUME_LAST = re.compile(rf"(?P<name>.*\S)\s+(?P<amount>{_AMOUNT}\s*(?:mL|ml|µL|μL|uL|L|l))")
 
 MAX_COMPONENTS = 6
+ADDITIVE_PERCENT = 2.0
+"""A component up to this percentage is an additive and does not set the strength."""
 
 
 class Component(BaseModel):
@@ -92,6 +94,11 @@ class Eluent(BaseModel):
         main = max(self.components, key=lambda component: component.percent)
         lesser = [component for component in self.components if component is not main]
         return ", ".join(f"{_short(c.percent)} % {c.name}" for c in lesser) + f" in {main.name}"
+
+    @property
+    def main_parts(self) -> list[Component]:
+        """The components without additives."""
+        return [part for part in self.components if part.percent > ADDITIVE_PERCENT]
 
     def __str__(self) -> str:
         return f"{self.names} {self.as_percents}".strip()

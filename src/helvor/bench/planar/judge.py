@@ -39,8 +39,6 @@ LONG_SPOT = 1.5
 """Length ÷ width from which a co-spot counts as elongated."""
 DRY_MIN, SATURATED_MIN = 2, 10
 """Minutes that spots dry, and that a lined chamber takes to fill with vapour. Common practice, no source."""
-ADDITIVE_PERCENT = 2.0
-"""A component up to this percentage is an additive and does not set the strength."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -385,7 +383,7 @@ def stronger_eluent(phase: str, eluent: Eluent | None, rank: Mapping[str, int]) 
 
 
 def _main_parts(eluent: Eluent) -> list[str]:
-    return [part.name for part in eluent.components if part.percent > ADDITIVE_PERCENT]
+    return [part.name for part in eluent.main_parts]
 
 
 def _stronger_part(phase: str, eluent: Eluent | None, rank: Mapping[str, int]) -> tuple[str, str, str, str]:

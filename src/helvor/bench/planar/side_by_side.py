@@ -350,10 +350,52 @@ def _plain(name: str) -> str:
     return re.split(r"[,;=]", name)[0].strip() or name
 
 
+WIDEST_PART = 0.8
+"""A solvent may be the one that was varied when its part differs by this much of the widest difference."""
+
+
+def _height(system: System) -> float:
+    """How high a system carries its references, as the mean of their medians; 0 without any."""
+    return statistics.fmean([s.median for s in system.series if s.reference] or [0.0])
+
+
+def tuning_hint(sheet: PlateWorksheet, rank: Mapping[str, int]) -> tuple[str, str]:
+    """One plate's references as the tuning sum reads them, and the stronger solvent; both empty where it gives no hint.
+
+    Only on silica and alumina does one plate hint at anything; there the stronger part is the
+    one later in the eluotropic series.
+
+    Args:
+        rank: solvent name (lower case) → place in the series, weakest first.
+    """
+    plate = sheet.plate
+    if plate.set_up is None or plate.set_up.phase not in ("silica", "alumina") or plate.eluent is None:
+        return "", ""
+    parts = plate.eluent.main_parts
+    if len(parts) < 2 or not all(part.name.casefold() in rank for part in parts):
+        return "", ""
+    strong = max(parts, key=lambda part: rank[part.name.casefold()])
+    known = [s for s in sheet.spots if s.rf and 0 < s.rf.value < 1 and s.on.on.lane.role == "reference"]
+    if not known:
+        return "", ""
+    rfs = ", ".join(f"{_plain(sample_of(s))} {s.rf_shown}" for s in known[:8])
+    return f"{strong.percent:g} % {rfs}", strong.name
+
+
+def nearest_in_lane(sheet: PlateWorksheet, spot: SpotResult) -> SpotResult | None:
+    """The spot of the same lane with the nearest Rf: what a column would have to part it from."""
+    if spot.rf is None:
+        return None
+    own = spot.rf.value
+    others = [s for s in sheet.spots if s.rf is not None and s.key != spot.key and s.on.on.key == spot.on.on.key]
+    return min(others, key=lambda s: abs((s.rf.value if s.rf else 0.0) - own), default=None)
+
+
 def tuning_lines(systems: Sequence[System]) -> str:
     """Plates of one phase and the same solvents as the tuning sum reads them; empty when fewer than two compositions.
 
-    The first of the two or more solvents whose part differs most between the systems is varied.
+    The per cents are those of the stronger part: of the solvents whose parts differ most, the one with
+    which the compounds rise.
     """
     for first in systems:
         kin = [
@@ -367,7 +409,15 @@ def tuning_lines(systems: Sequence[System]) -> str:
             name: [next(c.percent for c in s.eluent.components if c.name.casefold() == name) for s in kin]
             for name in (c.name.casefold() for c in first.eluent.components)
         }
-        varied = max(parts, key=lambda name: max(parts[name]) - min(parts[name]))
+        heights = [_height(system) for system in kin]
+        widest = max(max(found) - min(found) for found in parts.values())
+        varied = max(
+            (name for name, found in parts.items() if max(found) - min(found) >= WIDEST_PART * widest),
+            key=lambda name: sum(
+                (percent - statistics.fmean(parts[name])) * height
+                for percent, height in zip(parts[name], heights, strict=True)
+            ),
+        )
         lines = []
         for percent, system in sorted(zip(parts[varied], kin, strict=True), key=lambda pair: pair[0]):
             rfs = ", ".join(f"{_plain(s.sample)} {s.median:.3f}" for s in system.series if s.reference and not s.number)

@@ -27,7 +27,6 @@ PULLS: dict[str, str] = {
     "water": "gives and takes hydrogen bonds most of all",
 }
 """Kind of solvent → what it pulls on."""
-ADDITIVE_PERCENT = 2.0
 ALIKE_BOILING = 8.0
 """Parts that boil this near, °C, leave together."""
 FRESH_HOURS: tuple[tuple[float, float], ...] = ((45.0, 2.0), (62.0, 4.0), (82.0, 8.0))
@@ -114,7 +113,9 @@ def freshness(eluent: Eluent, age: float, boils: Mapping[str, float]) -> Freshne
         return None
     points = [(point, name) for name, _, point in parts if point is not None]
     lowest, first = min(points)
-    if len(points) == 1 or max(points)[0] - lowest <= ALIKE_BOILING:
+    if len(points) == 1:
+        return Freshness(WEEK, "", age <= WEEK, "A single solvent stays what it is.")
+    if max(points)[0] - lowest <= ALIKE_BOILING:
         return Freshness(WEEK, "", age <= WEEK, "Its parts leave together: it stays what it was.")
     hours = next((hours for limit, hours in FRESH_HOURS if lowest <= limit), WEEK)
     if age <= hours:

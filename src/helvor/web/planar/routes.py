@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Literal
@@ -19,6 +18,7 @@ from helvor.bench.planar import plate as planar
 from helvor.bench.planar.plate import LIGHTS, PHASES, SWATCHES, Plate, gather, moved
 from helvor.bench.planar.reading_line import complete, understand
 from helvor.bench.planar.results import PlateWorksheet, SpotResult, WorkingLine
+from helvor.bench.planar.side_by_side import nearest_in_lane, tuning_hint
 from helvor.bench.planar.solvents import Freshness, freshness
 from helvor.bench.planar.work_out import result_for, work_out
 from helvor.bench.quantity import Reading, Unreadable, parse
@@ -161,29 +161,20 @@ def _work(
 
 def _to_tuning(sheet: PlateWorksheet) -> str:
     """The tuning sum with this plate's references in it; a hint until a second composition is run."""
-    plate = sheet.plate
-    if plate.set_up is None or plate.eluent is None or len(plate.eluent.components) < 2:
+    text, strong = tuning_hint(sheet, eluotropic_rank())
+    if not text or sheet.plate.set_up is None:
         return ""
-    first = plate.eluent.components[0]
-    known = [s for s in sheet.spots if s.rf and 0 < s.rf.value < 1 and s.on.on.lane.role == "reference"]
-    if not known:
-        return ""
-    names = ", ".join(f"{re.split('[,;=]', s.on.on.lane.substance or s.lane)[0]} {s.rf_shown}" for s in known[:8])
-    text = f"{first.percent:g} % {names}"
-    return f"/reckon/tuning?{urlencode({'phase': plate.set_up.phase, 'plates': text, 'strong': first.name})}"
+    return f"/reckon/tuning?{urlencode({'phase': sheet.plate.set_up.phase, 'plates': text, 'strong': strong})}"
 
 
 def _to_column(sheet: PlateWorksheet, chosen: SpotResult | None) -> str:
-    """The column sum with the chosen spot and its nearest neighbour in the lane."""
-    if chosen is None or chosen.rf is None:
+    """The column sum with the chosen spot and its nearest neighbour; columns here are packed with silica."""
+    near = nearest_in_lane(sheet, chosen) if chosen else None
+    on_silica = sheet.plate.set_up is not None and sheet.plate.set_up.phase == "silica"
+    if chosen is None or near is None or not on_silica:
         return ""
-    own = chosen.rf.value
-    others = [s.rf.value for s in sheet.spots if s.rf and s.key != chosen.key and s.on.on.key == chosen.on.on.key]
-    if not others or not 0 < own < 1:
-        return ""
-    near = min(others, key=lambda rf: abs(rf - own))
-    fast, slow = f"{max(own, near):.2f}", f"{min(own, near):.2f}"
-    return f"/reckon/column?{urlencode({'rf_fast': fast, 'rf_slow': slow})}"
+    slow, fast = sorted((chosen, near), key=lambda spot: spot.rf.value if spot.rf else 0.0)
+    return f"/reckon/column?{urlencode({'rf_fast': fast.rf_shown, 'rf_slow': slow.rf_shown})}"
 
 
 def _sheet(page: Page, entries: Sequence[Entry]) -> PlateWorksheet:

@@ -26,7 +26,7 @@ from helvor.bench.planar.tune import Line, Point, best_gap, fit, hint, law_for, 
 from helvor.bench.quantity import Estimate, Unreadable, digits, round_to, round_up_to
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import known_as
-from helvor.shelf.solvents import solvents_of
+from helvor.shelf.solvents import boiling_points_of, solvents_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.reckon.answer import Answer, Asked, House, Large, Sum, number_of
 from helvor.web.rendering import fragment
@@ -171,7 +171,9 @@ def _another_kind(strong: str, house: House, answer: Answer) -> None:
         others = other_kinds(item.name if item else strong, solvents_of(house.shelf))
     except Unreadable as unreadable:
         raise FieldErrors({"strong": str(unreadable)}) from unreadable
-    named = "; ".join(f"{o.name} ({o.stronger_by:+.2f}), {o.pulls}".replace("-", "−", 1) for o in others)
+    named = "; ".join(
+        f"{o.name} ({'−' if o.stronger_by < 0 else '+'}{round_to(abs(o.stronger_by), 2)}), {o.pulls}" for o in others
+    )
     answer.remarks.append(("note", f"Of another kind and nearest in strength ε° on alumina: {named}."))
 
 
@@ -291,12 +293,7 @@ def mixing(form: Form, house: House) -> Answer:
             answer.rows.append(("for this origin", digits(needed), f"{round_to(wanted, 1)} mm high"))
             if height >= origin - 2:
                 answer.remarks.append(("caution", f"That is within 2 mm of the origin at {origin:g} mm, or above it."))
-    boils = {
-        name.casefold(): point
-        for item in house.shelf
-        if item.kind == "solvent" and (point := item.number("boils")) is not None
-        for name in item.names
-    }
+    boils = boiling_points_of(house.shelf)
     stays = freshness(eluent, 0.0, boils)
     if stays is not None:
         answer.remarks.append(("note", stays.says))
