@@ -122,6 +122,8 @@ def test_guessing_is_throttled_even_for_the_right_code(school):
     for _ in range(joining.GUESSES_PER_ADDRESS):
         assert join(school, "GUESSED2")[1].status_code == 422
     assert join(school, code)[1].status_code == 429
+    ida = school.visitor(school.ida)
+    assert ida.get("/").status_code == 200, "the instructor signs in from the same address"
     assert len(joining.LETTERS) ** joining.CODE_LENGTH > 10**11
 
 

@@ -129,12 +129,15 @@ def open_session(conn: psycopg.Connection, account_id: int, device: str = "") ->
 
 
 def _failures(conn: psycopg.Connection, email: str, address: str) -> tuple[int, int]:
-    """Failures in the window: by this person since their last success, and from this address."""
+    """Failures in the window: by this person since their last success, and from this address.
+
+    Mistyped class codes are counted by themselves: a room full of tablets must not lock its instructor out.
+    """
     row = conn.execute(
         """
         SELECT count(*) FILTER (WHERE email = %(email)s AND at > coalesce(
                    (SELECT max(at) FROM sign_in_attempt WHERE email = %(email)s AND ok), '-infinity')),
-               count(*) FILTER (WHERE address = %(address)s)
+               count(*) FILTER (WHERE address = %(address)s AND email <> 'join')
         FROM sign_in_attempt WHERE NOT ok AND at > now() - %(window)s
         """,
         {"email": email, "address": address[:60], "window": THROTTLE_WINDOW},

@@ -21,7 +21,8 @@ CODE_LIFE = timedelta(minutes=30)
 LETTERS = "ABCDEFGHJKMNPQRSTUVWXYZ23456789"
 """No I, L, O, 0 or 1: they are read wrongly from a board."""
 CODE_LENGTH = 8
-GUESSES_PER_ADDRESS = 12
+GUESSES_PER_ADDRESS = 40
+"""A whole class may come from one address; guesses among 10¹¹ codes get nowhere all the same."""
 _NOBODY = "join"
 
 

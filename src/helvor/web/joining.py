@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hmac
 from dataclasses import dataclass
 from typing import Annotated
 from uuid import UUID
@@ -18,7 +17,16 @@ from helvor.notebook.joining import Code, Joined
 from helvor.notebook.pages import NotYours
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html
-from helvor.web.security import Forged, VisitorDep, WriterDep, check_origin, form_token, pool, set_session
+from helvor.web.security import (
+    FORM_COOKIE,
+    VisitorDep,
+    WriterDep,
+    check_form_token,
+    form_token,
+    pool,
+    set_form_token,
+    set_session,
+)
 
 router = APIRouter(include_in_schema=False)
 
@@ -52,8 +60,7 @@ def _join_again(request: Request, code: str, number: str, trouble: str, status: 
     token = form_token(request)
     page = JoinPage(visitor=None, place="", token=token, code=code, number=number, trouble=trouble)
     response = html("join.html", page, status=status)
-    secure = request.app.state.settings.secure_cookies
-    response.set_cookie("helvor_form", token, httponly=True, samesite="strict", secure=secure)
+    set_form_token(request, response, token)
     return response
 
 
@@ -65,9 +72,7 @@ def join(
     token: Annotated[str, Form(max_length=100)] = "",
 ) -> Response:
     """Join a bench."""
-    check_origin(request)
-    if not hmac.compare_digest(token.encode(), request.cookies.get("helvor_form", "-").encode()):
-        raise Forged
+    check_form_token(request, token)
     settings = request.app.state.settings
     if not (number.strip().isascii() and number.strip().isdigit() and len(number.strip()) < 4):
         return _join_again(request, code, number, "Type your bench's number, such as 7.", 422)
@@ -83,7 +88,7 @@ def join(
         return _join_again(request, code, number, says, 422)
     response = RedirectResponse("/", status_code=303)
     set_session(response, opened[0], opened[1].csrf, secure=settings.secure_cookies)
-    response.delete_cookie("helvor_form")
+    response.delete_cookie(FORM_COOKIE)
     return response
 
 

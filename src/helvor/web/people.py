@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hmac
 from dataclasses import dataclass
 from typing import Annotated
 from urllib.parse import urlsplit
@@ -13,13 +12,14 @@ from starlette.responses import RedirectResponse, Response
 from helvor.notebook import accounts
 from helvor.web.rendering import Shell, html
 from helvor.web.security import (
+    FORM_COOKIE,
     SESSION_COOKIE,
-    Forged,
     WriterDep,
-    check_origin,
+    check_form_token,
     clear_session,
     form_token,
     pool,
+    set_form_token,
     set_session,
 )
 
@@ -38,9 +38,7 @@ def _page(request: Request, after: str, email: str = "", trouble: str = "", stat
     token = form_token(request)
     page = SignInPage(visitor=None, place="", token=token, after=after, email=email, trouble=trouble)
     response = html("sign_in.html", page, status=status)
-    response.set_cookie(
-        "helvor_form", token, httponly=True, samesite="strict", secure=request.app.state.settings.secure_cookies
-    )
+    set_form_token(request, response, token)
     return response
 
 
@@ -64,9 +62,7 @@ def sign_in(
     token: Annotated[str, Form(max_length=100)] = "",
     after: Annotated[str, Form(max_length=500)] = "/",
 ) -> Response:
-    check_origin(request)
-    if not hmac.compare_digest(token.encode(), request.cookies.get("helvor_form", "-").encode()):
-        raise Forged
+    check_form_token(request, token)
     settings = request.app.state.settings
     address = request.client.host if request.client else ""
     try:
@@ -80,7 +76,7 @@ def sign_in(
         return _page(request, _own_path(after), email, "E-mail and password do not fit together.", 422)
     response = RedirectResponse(_own_path(after), status_code=303)
     set_session(response, opened[0], opened[1].csrf, secure=settings.secure_cookies)
-    response.delete_cookie("helvor_form")
+    response.delete_cookie(FORM_COOKIE)
     return response
 
 

@@ -25,6 +25,7 @@ from helvor.notebook.pages import NotYours
 
 SESSION_COOKIE = "helvor_session"
 CSRF_COOKIE = "helvor_csrf"
+FORM_COOKIE = "helvor_form"
 MAX_BODY = 256 * 1024
 MAX_FILE_BODY = 13 * 1024 * 1024
 """What may come where files are kept: a photograph of 12 MB and the form around it."""
@@ -126,9 +127,26 @@ def clear_session(response: Response) -> None:
     response.delete_cookie(CSRF_COOKIE)
 
 
+def set_form_token(request: Request, response: Response, token: str) -> None:
+    """Keep the token of a form that is there before a session is."""
+    secure = request.app.state.settings.secure_cookies
+    response.set_cookie(FORM_COOKIE, token, httponly=True, samesite="strict", secure=secure)
+
+
+def check_form_token(request: Request, token: str) -> None:
+    """Refuse such a form when it did not come from our own page.
+
+    Raises:
+        Forged: it came from elsewhere, or without the token that it was given.
+    """
+    check_origin(request)
+    if not hmac.compare_digest(token.encode(), request.cookies.get(FORM_COOKIE, "-").encode()):
+        raise Forged
+
+
 def form_token(request: Request) -> str:
     """A token for the sign-in form, where there is no session yet; kept in a cookie."""
-    return request.cookies.get("helvor_form") or secrets.token_urlsafe(24)
+    return request.cookies.get(FORM_COOKIE) or secrets.token_urlsafe(24)
 
 
 WriterDep = Annotated[Visitor, Depends(writer)]

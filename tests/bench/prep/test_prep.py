@@ -10,7 +10,15 @@ from hypothesis import strategies as st
 
 from helvor.bench.plan.timeline import timeline
 from helvor.bench.prep.make import prep_sheet, rounded_up
-from helvor.bench.prep.period import HELD_WAITING, Setting, changes, simulate
+from helvor.bench.prep.period import (
+    HELD_WAITING,
+    USUAL_COUNTS,
+    Setting,
+    changes,
+    meeting_of,
+    shared_kit,
+    simulate,
+)
 from helvor.bench.procedure import Procedure, Step, Substance
 from helvor.bench.quantity import Unreadable, parse_amount
 from tests.notebook.people import POWDER
@@ -49,6 +57,20 @@ def test_amounts_for_a_class_are_rounded_up_with_spare():
     assert made["barium chloride"].total == 170
     assert made["barium chloride"].how.startswith("10.38 g BaCl2·2H2O to 170 mL")
     assert [m.name for m in prep_sheet(SALT, 2, 12).makes] == ["later acid"]
+
+
+@pytest.mark.parametrize(
+    ("formula", "molar", "says"),
+    [
+        ("HCl", 2.0, "2 M, diluted from the stock bottle; acid into water, in the hood"),
+        ("NH3", 6.0, "6 M, diluted from the stock bottle; in the hood"),
+        ("NaOH", 1.0, "0.9199 g NaOH to 23.0 mL; write down both as they are"),
+    ],
+)
+def test_acids_and_ammonia_are_diluted_and_solids_weighed(formula, molar, says):
+    dilute = Substance(name="reagent", amount=parse_amount("2 mL"), molar=molar, formula=formula)
+    [made] = prep_sheet(Procedure(title="Salt", substances=(dilute,)), 1, 10).makes
+    assert made.how == says
 
 
 def test_kit_counts_what_is_shared_used_up_and_short():
@@ -163,3 +185,19 @@ def test_progress_is_told_and_an_empty_meeting_takes_no_time():
     simulate(POWDER, 1, Setting(2, 165, KIT), runs=20, on=told.append)
     assert told == [0.5, 1.0]
     assert simulate(POWDER, 9, Setting(2, 165, KIT), runs=2).median == 20
+
+
+def test_shared_kit_has_the_classes_counts_before_the_usual_ones():
+    kit = shared_kit(POWDER, {"Oven": 7, "spoon": 3})
+    assert kit["oven"] == 7
+    assert kit["balance"] == USUAL_COUNTS["balance"]
+    assert "spoon" not in kit and "rod" not in kit
+
+
+@pytest.mark.parametrize(
+    ("topics", "number", "own"),
+    [({1: "Tablet", 2: "Salt", 3: "Salt"}, 2, 1), ({1: "Tablet", 2: "Salt", 3: "Salt"}, 3, 2), ({2: "salt"}, 5, 2),
+     ({2: "Salt"}, 1, 1), ({}, 4, 1)],
+)  # fmt: skip
+def test_a_class_meeting_is_one_of_the_procedures_own(topics, number, own):
+    assert meeting_of(SALT, topics, number) == own

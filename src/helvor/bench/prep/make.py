@@ -18,6 +18,9 @@ from helvor.bench.procedure import Procedure, Step, Substance, instruction
 from helvor.bench.quantity import Unreadable, digits, round_to
 
 FILLED = 0.8
+ACIDS = ("HCl", "HBr", "HNO3", "H2SO4", "H3PO4", "HClO4", "CH3COOH", "C2H4O2", "HCOOH", "CH2O2")
+DILUTED = (*ACIDS, "NH3", "NH4OH", "H2O2")
+"""What comes as a liquid or a strong solution and is diluted, never weighed out as a solid."""
 CONSUMED = ("paper", "capillary", "indicator", "pipette", "plate", "weighing boat", "glove", "ice")
 """Kit that is used up: it gets the spare too. Common practice."""
 
@@ -151,10 +154,13 @@ def _how(substance: Substance, total: float) -> str:
         return "weigh out, or put the bottle by the balance"
     if substance.molar is None or not substance.formula:
         return "from the bottle"
+    if substance.formula in DILUTED or substance.density is not None:
+        acid = "; acid into water, in the hood" if substance.formula in ACIDS else "; in the hood"
+        return f"{substance.molar:g} M, diluted from the stock bottle{acid}"
     try:
         made = to_make(substance.molar, total, substance.formula, substance.fraction)
     except Unreadable:
-        return f"{digits(substance.molar)} M, from the bottle"
+        return f"{substance.molar:g} M, from the bottle"
     return f"{digits(made.amount, 4)} g {substance.formula} to {digits(total)} mL; write down both as they are"
 
 

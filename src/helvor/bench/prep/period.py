@@ -37,6 +37,30 @@ USUAL_COUNTS: dict[str, int] = {
 """Kit that classes share, and how many there usually are (an oven counts by shelves). Common practice."""
 
 
+def shared_kit(procedure: Procedure, counted: Mapping[str, int]) -> dict[str, int]:
+    """Kit of a procedure that its benches share, by the names it uses, with counts: the class's, else the usual ones.
+
+    Args:
+        counted: how many the class has, by name, whatever its capitals.
+    """
+    known = {name.casefold(): count for name, count in (*USUAL_COUNTS.items(), *counted.items())}
+    names = dict.fromkeys(name for step in procedure.steps for name in (*step.kit, step.place) if name)
+    return {name: known[name.casefold()] for name in names if name.casefold() in known}
+
+
+def meeting_of(procedure: Procedure, topics: Mapping[int, str], number: int) -> int:
+    """Which of a procedure's own meetings a meeting of the class is.
+
+    Its first is the class's first meeting with its title for a topic, or this one where there is none.
+
+    Args:
+        topics: of the class's meetings, by their numbers.
+    """
+    first = min((n for n, topic in topics.items() if topic.casefold() == procedure.title.casefold()), default=number)
+    own = max((step.meeting for step in procedure.steps), default=1)
+    return max(1, min(own, number - first + 1))
+
+
 @dataclass(frozen=True, slots=True)
 class Setting:
     """The class and its period.

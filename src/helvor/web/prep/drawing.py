@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from zoneinfo import ZoneInfo
 
 from helvor.bench.prep.period import HELD_WAITING, Block, Fit
 from helvor.bench.procedure import Procedure
+from helvor.web.rendering import clock
 
 LEFT, WIDE, ROW, TOP = 84.0, 1120.0, 17.0, 24.0
 KIT_HIGH, KIT_GAP = 30.0, 16.0
@@ -87,8 +87,7 @@ def draw_period(procedure: Procedure, meeting: int, fit: Fit, starts: datetime, 
     height = (kits[-1].y if kits else floor) + 30
     step_minutes = 20 if span <= 200 else 30
     hours = [
-        (x(minute), f"{(starts + timedelta(minutes=minute)).astimezone(ZoneInfo(zone)):%H:%M}")
-        for minute in range(0, int(span), step_minutes)
+        (x(minute), clock(starts + timedelta(minutes=minute), zone)) for minute in range(0, int(span), step_minutes)
     ]
     rows = [
         (str(number), TOP + row * (number - 0.5) + 4)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Annotated
 from uuid import UUID
-from zoneinfo import ZoneInfo
 
 import psycopg
 from fastapi import APIRouter, Query, Request
@@ -16,8 +15,7 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.entry import Problem
 from helvor.bench.prep.make import PrepSheet, prep_sheet, shown_amount
-from helvor.bench.prep.period import USUAL_COUNTS, Change, Fit, Setting, changes, simulate
-from helvor.bench.procedure import Procedure
+from helvor.bench.prep.period import Change, Fit, Setting, changes, meeting_of, shared_kit, simulate
 from helvor.notebook import classes, prep, procedures
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.notebook.pages import NotYours
@@ -26,7 +24,7 @@ from helvor.notebook.procedures import Kept
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.places import current_meeting
 from helvor.web.prep.drawing import PeriodDrawing, draw_period
-from helvor.web.rendering import Shell, html, is_htmx
+from helvor.web.rendering import Shell, clock, html, is_htmx
 from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
@@ -81,6 +79,8 @@ class _Asked:
     kept: list[Kept]
     chosen: Kept | None
     benches: int
+    of: int
+    """Which of the procedure's own meetings it is."""
 
 
 def _asked(
@@ -96,7 +96,7 @@ def _asked(
     if row is None:
         raise NotYours
     meetings = classes.meetings_of(conn, class_id)
-    now = datetime.now().astimezone()
+    now = datetime.now(UTC)
     meeting = next((m for m in meetings if m.number == number), None) or current_meeting(meetings, now)
     if meeting is None:  # none is planned yet: a usual one, from the next full hour on
         starts = now.replace(minute=0, second=0, microsecond=0) + timedelta(hours=1)
@@ -106,18 +106,9 @@ def _asked(
     if chosen is None:
         topic = meeting.topic.casefold()
         chosen = next((k for k in kept if k.title.casefold() == topic), kept[0] if kept else None)
-    return _Asked(row, meetings, meeting, kept, chosen, benches or max(1, row.benches))
-
-
-def _kit(procedure: Procedure, counted: dict[str, int]) -> dict[str, int]:
-    """Shared kit of a procedure with its counts: the class's, else the usual ones."""
-    known = {name.casefold(): count for name, count in USUAL_COUNTS.items()} | {
-        name.casefold(): count for name, count in counted.items()
-    }
-    names = dict.fromkeys(
-        name for step in procedure.steps for name in (*step.kit, *((step.place,) if step.place else ()))
-    )
-    return {name: known[name.casefold()] for name in names if name.casefold() in known}
+    topics = {m.number: m.topic for m in meetings}
+    of = meeting_of(chosen.procedure, topics, meeting.number) if chosen else 1
+    return _Asked(row, meetings, meeting, kept, chosen, benches or max(1, row.benches), of)
 
 
 @router.get("/classes/{class_id}/prep")
@@ -135,11 +126,11 @@ def prep_page(
         asked = _asked(conn, who, class_id, number, procedure, benches)
         counted = prep.kit_of(conn, who.account.id, class_id)
         done: dict[str, Done] = {}
-        sheet = None
+        sheet, kit = None, dict[str, int]()
         if asked.chosen is not None:
-            of = _meeting_of(asked.chosen.procedure, asked)
-            kit = _kit(asked.chosen.procedure, counted)
-            sheet = prep_sheet(asked.chosen.procedure, of, asked.benches, spare=spare / 100, stock=counted | kit)
+            kit = shared_kit(asked.chosen.procedure, counted)
+            stock = counted | kit
+            sheet = prep_sheet(asked.chosen.procedure, asked.of, asked.benches, spare=spare / 100, stock=stock)
             done = prep.done_of(conn, who.account.id, class_id, asked.meeting.number, asked.chosen.id)
     chosen = asked.chosen
     query = f"meeting={asked.meeting.number}&benches={asked.benches}" + (f"&procedure={chosen.id}" if chosen else "")
@@ -156,20 +147,12 @@ def prep_page(
         spare=spare,
         sheet=sheet,
         done=done,
-        kit=_kit(chosen.procedure, counted) if chosen else {},
+        kit=kit,
         query=query,
         csrf=who.csrf,
         amount=shown_amount,
     )
     return html("prep/prep.html", page)
-
-
-def _meeting_of(procedure: Procedure, asked: _Asked) -> int:
-    """Which of a procedure's own meetings a class meeting is: its first where the topic is this procedure's."""
-    title = procedure.title.casefold()
-    first = next((m.number for m in asked.meetings if m.topic.casefold() == title), asked.meeting.number)
-    own = {step.meeting for step in procedure.steps} or {1}
-    return max(1, min(max(own), asked.meeting.number - first + 1))
 
 
 @router.get("/classes/{class_id}/prep/period")
@@ -190,23 +173,18 @@ def period(
     if asked.chosen is None:
         raise NotYours
     plan = asked.chosen.procedure
-    of = _meeting_of(plan, asked)
     minutes = (asked.meeting.ends_at - asked.meeting.starts_at) / timedelta(minutes=1)
-    fit = simulate(plan, of, Setting(asked.benches, minutes, _kit(plan, counted)))
+    fit = simulate(plan, asked.of, Setting(asked.benches, minutes, shared_kit(plan, counted)))
     zone = who.account.time_zone
     shown = PeriodShown(
         fit=fit,
-        drawing=draw_period(plan, of, fit, asked.meeting.starts_at, zone),
-        changes=changes(plan, of, fit),
-        ends=_clock(asked.meeting.starts_at, fit.median, zone),
-        late=_clock(asked.meeting.starts_at, fit.late, zone),
+        drawing=draw_period(plan, asked.of, fit, asked.meeting.starts_at, zone),
+        changes=changes(plan, asked.of, fit),
+        ends=clock(asked.meeting.starts_at + timedelta(minutes=fit.median), zone),
+        late=clock(asked.meeting.starts_at + timedelta(minutes=fit.late), zone),
         over=fit.median - minutes,
     )
     return html("prep/period.html", shown)
-
-
-def _clock(start: datetime, minutes: float, zone: str) -> str:
-    return f"{(start + timedelta(minutes=minutes)).astimezone(ZoneInfo(zone)):%H:%M}"
 
 
 @router.post("/classes/{class_id}/prep/done")
