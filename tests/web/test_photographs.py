@@ -133,6 +133,9 @@ def test_a_spot_seen_under_another_light_is_the_same_spot(school, ida):
     form = {"entry": str(uuid4()), "keep": ["0", "1"], "lane_0": str(school.lane), "lane_1": str(school.lane),
             "mm_0": f"{upper:.1f}", "mm_1": "35.0"}  # fmt: skip
     assert ida.post(f"{school.url}/photos/{photo}/accept", data=form).status_code == 303
+    before = school.entries()
+    assert ida.post(f"{school.url}/photos/{photo}/accept", data=form).status_code == 303, "sent again"
+    assert school.entries() == before
     spots = [on.spot for on in plate_of(school).spots]
     assert len(spots) == 2
     assert spots[0].seen == ("daylight", "254")
@@ -271,3 +274,27 @@ def test_a_moved_reading_is_a_reading_by_hand(school, ida):
         f"{school.url}/drop", data={"entry": str(uuid4()), "what": "spot", "key": str(spot.key), "distance": "58.5"}
     )
     assert plate_of(school).spots[0].spot.from_photo is None
+
+
+def test_a_plate_without_lanes_gets_them_from_its_photograph_once(school, ida):
+    page = uuid4()
+    ida.post(f"/benches/{school.ida.bench}/plates", data={"page": str(page)})
+    set_up = {"kind": "set-up", "entry": str(uuid4()), "phase": "silica", "backing": "aluminium", "width": "50",
+              "height": "100", "origin": "10", "ruler": "0.5 mm"}  # fmt: skip
+    assert ida.post(f"/plates/{page}/entries", data=set_up, headers=HTMX).status_code == 200
+    files = {"file": ("plate.jpg", small_photograph())}
+    taken = ida.post(f"/plates/{page}/photo/files", data={"entry": str(uuid4()), "light": "254"}, files=files)
+    photo = taken.headers["location"].partition("photo=")[2]
+    photographs.read_at_once(school.conn, photo)
+    form = {"entry": str(uuid4()), "keep": ["0"], "lane_0": "0", "mm_0": "60.0", "front": "yes"}
+    for _ in range(2):
+        assert ida.post(f"/plates/{page}/photos/{photo}/accept", data=form).status_code == 303
+    plate = gather(pages.open_page(school.conn, school.ida.account, page)[1])
+    assert [lane.label for lane in plate.lanes] == ["A"]
+    assert [on.name for on in plate.spots] == ["A1"]
+    # The other spot is kept later, from the same reading: its lane is the plate's by now.
+    key = str(plate.lanes[0].key)
+    assert f'name="lane_1" value="{key}"' in ida.get(f"/plates/{page}/photo?photo={photo}").text
+    form = {"entry": str(uuid4()), "keep": ["1"], "lane_1": key, "mm_1": "35.0"}
+    assert ida.post(f"/plates/{page}/photos/{photo}/accept", data=form).status_code == 303
+    assert len(gather(pages.open_page(school.conn, school.ida.account, page)[1]).spots) == 2

@@ -36,7 +36,7 @@ IN_THE_MIXTURE = ("Fe", "Co")
 
 @dataclass(frozen=True, slots=True)
 class Strip:
-    """A bench's strip: front in mm, and what went otherwise than it should."""
+    """A bench's strip, 0 for the instructor's own trial: front in mm, and what went otherwise than it should."""
 
     bench: int
     eluent: str
@@ -49,12 +49,13 @@ class Strip:
 STRIPS = (
     Strip(1, STRONG, 84), Strip(2, WEAK, 80), Strip(3, STRONG, 81), Strip(4, WEAK, 83), Strip(7, STRONG, 79, wet=True),
     Strip(8, WEAK, 78), Strip(9, STRONG, 82), Strip(10, WEAK, 81), Strip(11, STRONG, 92, ran_off=True),
-    Strip(12, WEAK, 80, turned_round=True),
+    Strip(12, WEAK, 80, turned_round=True), Strip(0, STRONG, 90),
 )  # fmt: skip
 
 
-def mm(value: float, decimals: int = 0) -> Reading:
-    return parse(f"{value:.{decimals}f} mm", "length")
+def mm(value: float) -> Reading:
+    """To a whole millimetre, as a strip is read."""
+    return parse(f"{value:.0f} mm", "length")
 
 
 def _set_up(width: float, height: float, origin: float) -> planar.SetUp:

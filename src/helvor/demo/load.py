@@ -175,10 +175,9 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
         _write(conn, ines, bench_of[plate.bench], plate, rank)
     _running(conn, ines, bench_of[12], now, rank)
     numbered = {n: b for n, b in bench_of.items() if n is not None}
-    ions.load(conn, ines, "Ines Marlow", numbered, rank)
+    ions.load(conn, ines, "Ines Marlow", {0: classes.front_bench(conn, ines).id, **numbered}, rank)
     load_runs(conn, ines, "Ines Marlow", numbered, rank)
     load_containers(conn, ines, class_id)
-    _metal_ions(conn, ines, classes.front_bench(conn, ines).id, rank)
 
 
 def _write(
@@ -245,45 +244,4 @@ def _running(conn: psycopg.Connection, account_id: int, bench_id: UUID, now: dat
         Draft(uuid5(page_id, "rising 1"), planar.FrontSeen(distance=mm("21.5")), at=now - timedelta(minutes=5.5)),
         Draft(uuid5(page_id, "rising 2"), planar.FrontSeen(distance=mm("39.0")), at=now - timedelta(minutes=2)),
     ]
-    pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
-
-
-def _metal_ions(conn: psycopg.Connection, account_id: int, bench_id: UUID, rank: Mapping[str, int]) -> None:
-    """The instructor's own trial: metal ions on a paper strip, made visible by a spray."""
-    page_id = uuid5(_NAMESPACE, "metal ions")
-    pages.start_page(conn, account_id, bench_id, "planar", page_id)
-    labels = {
-        "Fe": "iron(III) chloride",
-        "Cu": "copper(II) chloride",
-        "Co": "cobalt(II) chloride, toxic",
-        "X": "mixture",
-    }
-    key = {label: uuid5(page_id, f"lane {label}") for label in labels}
-    set_up = planar.SetUp(phase="paper", width=mm(80), height=mm(120), origin=mm(15), ruler="1 mm")
-    drafts = [Draft(uuid5(page_id, "set-up"), set_up)]
-    for index, (label, substance) in enumerate(labels.items(), start=1):
-        role = "unknown" if label == "X" else "reference"
-        drafts.append(Draft(key[label], planar.Lane(at=mm(16 * index), label=label, substance=substance, role=role)))
-    drafts.append(
-        Draft(
-            uuid5(page_id, "eluent"),
-            planar.EluentUsed(eluent=parse_eluent("acetone : 6 M hydrochloric acid : water 86 : 8 : 6")),
-        )
-    )
-    drafts.append(Draft(uuid5(page_id, "chamber"), planar.Chamber(level=mm(8), lined=False, lid=True)))
-    drafts.append(Draft(uuid5(page_id, "front"), planar.Front(distance=mm(90))))
-    seen = (
-        ("Fe", 84, "brown", "yellow brown"), ("Cu", 61, "blue", "blue"), ("Co", 38, "pink", "pink"),
-        ("X", 83, "brown", "yellow brown"), ("X", 60, "blue", "blue"), ("X", 38, "pink", "pink"),
-    )  # fmt: skip
-    for index, (label, distance, swatch, colour) in enumerate(seen):
-        payload = planar.Spot(
-            lane=key[label],
-            distance=mm(distance),
-            width=mm(7),
-            swatch=swatch,
-            colour=colour,
-            seen=("daylight", "stain"),
-        )
-        drafts.append(Draft(uuid5(page_id, f"spot {index}"), payload))
     pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)

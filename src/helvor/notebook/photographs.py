@@ -31,7 +31,9 @@ MAX_PIXELS = 40_000_000
 LEAST_PX = 240
 SHOWN_PX = 1000
 MOST_OF_A_PLATE = 12
-STALE_SECONDS = 20
+STALE_SECONDS, WAITING_SECONDS = 20, 240
+"""How long nothing is told before the reader counts as gone; waiting its turn in a full class takes longer."""
+_PATIENCE = {"stale": STALE_SECONDS, "waiting": WAITING_SECONDS}
 _SUFFIXES = {"JPEG": ("jpg", "jpeg", "jpe", "jfif"), "PNG": ("png",), "WEBP": ("webp",)}
 _MEDIA = {"JPEG": "image/jpeg", "PNG": "image/png", "WEBP": "image/webp"}
 _ORIENTATION = 0x0112
@@ -225,7 +227,8 @@ class Photograph:
 _PHOTOGRAPH = """
 SELECT p.id, p.page_id, p.name, p.wide, p.high, p.light, a.name, p.made_at,
     r.number, r.asked, r.stage, r.proposal, r.trouble,
-    r.stage <> 'done' AND r.trouble = '' AND r.told_at < now() - make_interval(secs => %(stale)s)
+    r.stage <> 'done' AND r.trouble = '' AND r.told_at < now() - make_interval(
+        secs => CASE WHEN r.stage = 'opening' THEN %(waiting)s ELSE %(stale)s END)
 FROM photograph p JOIN photograph_reading r ON r.photograph_id = p.id JOIN account a ON a.id = p.made_by
 """
 
@@ -272,7 +275,8 @@ def keep(
 def of_page(conn: psycopg.Connection, page_id: UUID) -> list[Photograph]:
     """The photographs of a page, oldest first. Ask the page first."""
     rows = conn.execute(
-        _PHOTOGRAPH + "WHERE p.page_id = %(page)s ORDER BY p.made_at, p.id", {"page": page_id, "stale": STALE_SECONDS}
+        _PHOTOGRAPH + "WHERE p.page_id = %(page)s ORDER BY p.made_at, p.id",
+        {"page": page_id, **_PATIENCE},
     ).fetchall()
     return [_photograph(row) for row in rows]
 
@@ -285,7 +289,7 @@ def one(conn: psycopg.Connection, page_id: UUID, photo_id: UUID) -> Photograph:
     """
     row = conn.execute(
         _PHOTOGRAPH + "WHERE p.page_id = %(page)s AND p.id = %(photo)s",
-        {"page": page_id, "photo": photo_id, "stale": STALE_SECONDS},
+        {"page": page_id, "photo": photo_id, **_PATIENCE},
     ).fetchone()
     if row is None:
         raise NotYours
@@ -363,19 +367,16 @@ def propose(
     return proposal, out.getvalue()
 
 
-def read(pool: ConnectionPool, photo_id: UUID, number: int, *, also: Callable[[Stage], None] | None = None) -> None:
+def read(pool: ConnectionPool, photo_id: UUID, number: int) -> None:
     """Read a photograph and keep what it proposes, unless somebody asked anew meanwhile.
 
     Args:
         pool: a connection is taken for each thing told.
         photo_id: the photograph.
         number: of the asking.
-        also: told of every stage too.
     """
 
     def told(stage: Stage) -> None:
-        if also:
-            also(stage)
         if stage != "done":
             _tell(pool, photo_id, number, "stage = %s", [stage])
 
@@ -390,7 +391,7 @@ def read(pool: ConnectionPool, photo_id: UUID, number: int, *, also: Callable[[S
         return
     try:
         proposal, straight = propose(row[0], row[1], Asked.model_validate(row[2]), told)
-    except (OSError, ValueError, ArithmeticError) as trouble:
+    except Exception as trouble:
         # Said on the page; the traceback goes to the log of whoever called.
         _tell(pool, photo_id, number, "trouble = %s", ["The photograph could not be read. Set the corners by hand."])
         raise RuntimeError(f"reading photograph {photo_id}") from trouble

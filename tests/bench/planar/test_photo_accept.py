@@ -113,6 +113,14 @@ def test_colours_have_the_word_of_the_nearest_hue(rgb, word):
     assert accept.colour_word(rgb) == word
 
 
+def test_lanes_are_the_plates_own_however_they_were_found():
+    same = proposal(lanes=(24.0,), lanes_known=False)
+    assert [(lane.key, lane.label, lane.x) for lane in accept.lanes_of(plate(), same)] == [(LANE, "T", 24.0)]
+    more = accept.lanes_of(plate(), proposal(lanes=(10.0, 26.0)))
+    assert [(lane.key, lane.label) for lane in more] == [(None, "A"), (LANE, "T")]
+    assert [accept.label_of(n) for n in (0, 25, 26, 52)] == ["A", "Z", "A2", "A3"]
+
+
 def test_a_faint_spot_as_high_as_a_sure_one_has_company():
     faint, sure, far = found(lane=1, sure=0.4), found(45.6), found(60)
     p = proposal(spots=(sure, far, faint))

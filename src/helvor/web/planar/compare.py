@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import textwrap
+from collections import Counter
 from dataclasses import dataclass
 from urllib.parse import urlencode
 from uuid import UUID
@@ -86,7 +87,7 @@ class ComparePlatesPage(Shell):
     """Value and words of every lane that may be asked about."""
     asked: str
     mystery: Mystery | None
-    activity: str
+    phase: str
     phases: dict[str, str]
     """The other phases that the class has plates on, with their words."""
 
@@ -174,11 +175,8 @@ def plates_of_class(request: Request, who: VisitorDep, class_id: UUID) -> tuple[
 
 def phases_of(plates: list[OnePlate]) -> list[str]:
     """The phases that plates were run on, most used first."""
-    counts: dict[str, int] = {}
-    for plate in plates:
-        if plate.sheet.plate.set_up:
-            counts[plate.sheet.plate.set_up.phase] = counts.get(plate.sheet.plate.set_up.phase, 0) + 1
-    return sorted(counts, key=lambda phase: -counts[phase])
+    used = Counter(plate.sheet.plate.set_up.phase for plate in plates if plate.sheet.plate.set_up)
+    return [phase for phase, _ in used.most_common()]
 
 
 @router.get("/classes/{class_id}/plates")
@@ -212,7 +210,7 @@ def compare(request: Request, class_id: UUID, who: VisitorDep, phase: str = "", 
         ],
         asked=lane,
         mystery=_mystery(mine, found, lane) if lane else None,
-        activity=chosen,
+        phase=chosen,
         phases={key: PHASES[key] for key in phases if key != chosen},
     )
     return html("planar/compare.html", page)

@@ -19,8 +19,18 @@ from helvor.bench.entry import Entry, Problem
 from helvor.bench.finding import Finding
 from helvor.bench.planar.photo import accept
 from helvor.bench.planar.photo.judge import judge_photo
-from helvor.bench.planar.photo.proposal import PROFILE_STEP, STAGES, SURE, FoundSpot, Point, Proposal, Stage
-from helvor.bench.planar.plate import LIGHTS, Light, Photographed, Plate, gather, spot_name
+from helvor.bench.planar.photo.proposal import (
+    PROFILE_STEP,
+    STAGES,
+    SURE,
+    SURE_OVER_FLOOR,
+    FoundSpot,
+    Line,
+    Point,
+    Proposal,
+    Stage,
+)
+from helvor.bench.planar.plate import LIGHTS, Photographed, Plate, gather, spot_name
 from helvor.bench.quantity import Unreadable, parse, round_to
 from helvor.notebook import pages, photographs
 from helvor.notebook.pages import Draft, NotYours, Page
@@ -65,7 +75,6 @@ class SpotShown:
 class ProfileShown:
     """Darkness along a lane as a drawing 600 × 90, its spots named."""
 
-    lane: str
     label: str
     path: str
     peaks: list[tuple[float, float, str]]
@@ -87,7 +96,7 @@ class Drawn:
     origin_y: float
     front_y: float | None
     lanes: list[tuple[str, str, float]]
-    """Key, label and x of each lane; keys of the plate's, or empty where it has none."""
+    """Value in forms (its key, or its place from the left while it has none), label and x of each lane."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -137,46 +146,37 @@ def read_soon(pool_: ConnectionPool, photo_id: UUID, number: int) -> None:
     _reader.submit(work)
 
 
-def _lanes(plate: Plate, proposal: Proposal) -> list[tuple[str, str, float]]:
-    if proposal.lanes_known and len(plate.lanes) == len(proposal.lanes):
-        return [(str(on.key), on.label, x) for on, x in zip(plate.lanes, sorted(proposal.lanes), strict=True)]
-    return [("", accept.LABELS[index], x) for index, x in enumerate(proposal.lanes)]
-
-
 def _path(points: list[tuple[float, float]]) -> str:
     return "M" + "L".join(f"{x:.2f} {y:.2f}" for x, y in points)
 
 
 def _drawn(plate: Plate, p: Proposal) -> Drawn:
-    def line(found: object) -> str:
-        points = getattr(found, "points", ())
-        return _path([(x, p.height - y) for x, y in points]) if points else ""
+    def line(found: Line | None) -> str:
+        return _path([(x, p.height - y) for x, y in found.points]) if found else ""
 
-    origin = p.origin.mean if p.origin else (plate.set_up.origin.value if plate.set_up else 0.0)
     return Drawn(
         ruler=ruler(p.height, p.height / 460),
         width=p.width,
         height=p.height,
         origin=line(p.origin),
         front=line(p.front),
-        origin_y=p.height - origin,
+        origin_y=p.height - accept.origin_at(plate, p),
         front_y=p.height - p.front.mean if p.front else None,
-        lanes=_lanes(plate, p),
+        lanes=[(str(lane.key or index), lane.label, lane.x) for index, lane in enumerate(accept.lanes_of(plate, p))],
     )
 
 
 def _spots(plate: Plate, p: Proposal, photo: UUID) -> list[SpotShown]:
-    lanes = _lanes(plate, p)
-    origin = plate.set_up.origin.value if plate.set_up else 0.0
+    lanes = accept.lanes_of(plate, p)
     names: dict[int, str] = {}
     counted: dict[int, int] = {}
     shown = []
     for index, spot in enumerate(p.spots):
         counted[spot.lane] = counted.get(spot.lane, 0) + 1
-        key, label, _ = lanes[spot.lane] if spot.lane >= 0 else ("", "?", spot.x)
-        distance = round(max(0.0, accept.over_origin(p, spot, origin)), 1)
-        there = accept.standing_there(plate, UUID(key), distance, spot.u) if key else None
-        name = spot_name(label, counted[spot.lane])
+        lane = lanes[spot.lane] if spot.lane >= 0 else None
+        distance = accept.reading(accept.over_origin(plate, p, spot))
+        there = accept.standing_there(plate, lane.key, distance.value, spot.u) if lane and lane.key else None
+        name = spot_name(lane.label if lane else "?", counted[spot.lane])
         names[index] = name
         from_here = there is not None and there.spot.from_photo is not None and there.spot.from_photo.photo == photo
         rf = p.rf(spot)
@@ -184,12 +184,12 @@ def _spots(plate: Plate, p: Proposal, photo: UUID) -> list[SpotShown]:
             SpotShown(
                 index=index,
                 name=name,
-                lane=key,
+                lane="" if lane is None else str(lane.key or spot.lane) if lane.key or not plate.lanes else "",
                 x=spot.x,
                 y=p.height - spot.up,
                 rx=spot.width / 2,
                 ry=(spot.head - spot.tail) / 2,
-                mm=f"{distance:.1f}",
+                mm=distance.number,
                 rf="" if rf is None else round_to(rf, 2),
                 dots=max(1, round(5 * spot.sure)),
                 sure=spot.sure >= SURE,
@@ -216,7 +216,7 @@ WIDE, HIGH = 600, 84
 
 def _profiles(plate: Plate, p: Proposal, spots: list[SpotShown]) -> list[ProfileShown]:
     """Each lane's darkness over the distance from the origin."""
-    origin = p.origin.mean if p.origin else (plate.set_up.origin.value if plate.set_up else 0.0)
+    origin = accept.origin_at(plate, p)
     top = (p.front.mean if p.front else p.height) - origin + 4
     most = max((max(line) for line in p.profiles), default=0.0) or 1.0
 
@@ -227,7 +227,7 @@ def _profiles(plate: Plate, p: Proposal, spots: list[SpotShown]) -> list[Profile
         return HIGH - value / most * (HIGH - 14)
 
     shown = []
-    for index, (line, (key, label, _)) in enumerate(zip(p.profiles, _lanes(plate, p), strict=True)):
+    for index, (line, lane) in enumerate(zip(p.profiles, accept.lanes_of(plate, p), strict=True)):
         places = [(i * PROFILE_STEP, v) for i, v in enumerate(line) if origin - 2 <= i * PROFILE_STEP <= origin + top]
         mine = [s for s in spots if s.found.lane == index]
         floor = max((s.found.floor for s in mine), default=0.0)
@@ -237,11 +237,10 @@ def _profiles(plate: Plate, p: Proposal, spots: list[SpotShown]) -> list[Profile
             peaks.append((px(s.found.up), py(at[1]), s.name))
         shown.append(
             ProfileShown(
-                lane=key or str(index),
-                label=label,
+                label=lane.label,
                 path=_path([(px(up), py(value)) for up, value in places]) if places else "",
                 peaks=peaks,
-                sure_y=py(min(2.5 * floor, most)),
+                sure_y=py(min(SURE_OVER_FLOOR * floor, most)),
                 front_x=px(p.front.mean) if p.front else None,
                 ticks=[(px(origin + mm), mm) for mm in range(0, int(top) + 1, 10)],
                 areas=" : ".join(str(s.area) for s in sorted(mine, key=lambda s: s.found.up)) if len(mine) > 1 else "",
@@ -275,11 +274,8 @@ def _body(
         spots = _as_typed(spots, typed)
         keep_front = bool(typed.text("front"))
         added = list(zip(typed.all("added_lane"), typed.all("added_mm"), strict=False)) or added
-    front = None
     origin_said = plate.set_up.origin.value if plate.set_up else None
-    if proposal and proposal.front:
-        origin = proposal.origin.mean if proposal.origin else plate.set_up.origin.value if plate.set_up else 0.0
-        front = proposal.front.mean - origin
+    front = proposal.front.mean - accept.origin_at(plate, proposal) if proposal and proposal.front else None
     return {
         "page": page,
         "plate": plate,
@@ -476,7 +472,10 @@ def take_over(request: Request, page_id: UUID, photo_id: UUID, who: WriterDep, f
     proposal = photo.proposal
 
     def compose(entries: list[Entry]) -> list[Draft]:
-        return _drafts(form, entry, gather(entries), proposal, photo_id)
+        plate = gather(entries)
+        if accept.written_before(entries, entry, (on.key for on in plate.lanes)):
+            return []  # sent again: it is written already
+        return _drafts(form, entry, plate, proposal, photo_id)
 
     try:
         with pool(request).connection() as conn:
@@ -490,10 +489,13 @@ def take_over(request: Request, page_id: UUID, photo_id: UUID, who: WriterDep, f
 def _drafts(form: Form, entry: UUID, plate: Plate, proposal: Proposal, photo_id: UUID) -> list[Draft]:
     """What is kept, as entries; the plate as it stands is asked, so that nothing is doubled."""
     writes: list[accept.ToWrite] = []
-    keys = {key: UUID(key) for key, _, _ in _lanes(plate, proposal) if key}
+    lanes = accept.lanes_of(plate, proposal)
+    keys = {str(lane.key): lane.key for lane in lanes if lane.key}
+    places = {lane.key: lane.x for lane in lanes if lane.key}
     if not plate.lanes:
         writes += accept.lanes_to_add(proposal, entry)
         keys = {str(index): one.id for index, one in enumerate(writes)}
+        places = {one.id: lane.x for one, lane in zip(writes, lanes, strict=True)}
     kept: list[accept.Kept] = []
     for index in form.all("keep"):
         if not index.isdigit() or int(index) >= len(proposal.spots):
@@ -502,13 +504,11 @@ def _drafts(form: Form, entry: UUID, plate: Plate, proposal: Proposal, photo_id:
     for lane, mm in zip(form.all("added_lane"), form.all("added_mm"), strict=False):
         if mm.strip():
             kept.append(_kept(Form({"lane": [lane], "mm": [mm]}), "", keys, None))
-    light: Light = proposal.light
     writes += accept.spots_to_write(plate, proposal, photo_id, kept, entry)
     if form.text("front"):
-        places = {keys[key or str(i)]: x for i, (key, _, x) in enumerate(_lanes(plate, proposal))}
         writes += accept.fronts_to_write(plate, proposal, photo_id, places, entry)
     if not writes:
-        raise Problem("keep", f"Nothing is kept: tick a spot or the front. ({LIGHTS[light]})")
+        raise Problem("keep", "Nothing is kept: tick a spot or the front.")
     return [Draft(one.id, one.payload, one.strikes, one.reason) for one in writes]
 
 

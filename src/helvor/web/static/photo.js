@@ -28,8 +28,8 @@ function setSpot(group, mm) {
   const row = document.querySelector(`[data-row="${index}"]`);
   row.querySelector(".mm").value = up.toFixed(1);
   row.querySelector("[name=keep]").checked = true;
-  const front = Number(document.querySelector(".proposals").dataset.front);
-  if (front) row.querySelector(".rf").textContent = (up / front).toFixed(2);
+  // Its Rf is worked out on the server, at its own place between origin and front, when it is kept.
+  row.querySelector(".rf").textContent = "moved";
 }
 
 function down(event) {

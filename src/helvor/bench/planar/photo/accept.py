@@ -3,13 +3,24 @@
 from __future__ import annotations
 
 import colorsys
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from uuid import UUID, uuid5
 
-from helvor.bench.entry import Payload, Problem
-from helvor.bench.planar.photo.proposal import FoundSpot, Proposal
-from helvor.bench.planar.plate import SWATCHES, FromPhoto, Front, Lane, Plate, Spot, SpotOnPlate, also_seen
+from helvor.bench.entry import Entry, Payload, Problem
+from helvor.bench.planar.photo.proposal import SURE_OVER_FLOOR, FoundSpot, Proposal
+from helvor.bench.planar.plate import (
+    MAX_LANES,
+    MAX_SPOTS,
+    SWATCHES,
+    FromPhoto,
+    Front,
+    Lane,
+    Plate,
+    Spot,
+    SpotOnPlate,
+    also_seen,
+)
 from helvor.bench.quantity import Reading
 
 FRONT_LEVEL_MM = 0.8
@@ -44,9 +55,63 @@ def reading(value: float, resolution: float = 0.1) -> Reading:
     return Reading(written=f"{rounded:.1f} mm", value=rounded, unit="mm", resolution=resolution)
 
 
-def over_origin(proposal: Proposal, spot: FoundSpot, origin: float) -> float:
-    """How far a spot is over the origin line at its own place; *origin*, mm up, where no line was found."""
-    return spot.up - (proposal.origin.at(spot.x) if proposal.origin else origin)
+def origin_at(plate: Plate, proposal: Proposal, x: float | None = None) -> float:
+    """The origin, mm up: of the line found, at *x* or on the whole; else where the set-up says it is."""
+    if proposal.origin is not None:
+        return proposal.origin.mean if x is None else proposal.origin.at(x)
+    return plate.set_up.origin.value if plate.set_up else 0.0
+
+
+def over_origin(plate: Plate, proposal: Proposal, spot: FoundSpot) -> float:
+    """How far a spot is over the origin at its own place, mm."""
+    return spot.up - origin_at(plate, proposal, spot.x)
+
+
+@dataclass(frozen=True, slots=True)
+class LaneHere:
+    """A lane of the photograph: the plate's lane that it is, None while the plate has none; its label; x, mm."""
+
+    key: UUID | None
+    label: str
+    x: float
+
+
+SAME_LANE_MM = 5.0
+
+
+def lanes_of(plate: Plate, proposal: Proposal) -> list[LaneHere]:
+    """The lanes of a photograph as the plate's own: one by one from the left where there are as many, else the nearest.
+
+    A lane that is none of the plate's, or whose plate has no lanes yet, has only a letter.
+    """
+    own = plate.lanes
+    if len(own) == len(proposal.lanes):
+        return [LaneHere(on.key, on.label, x) for on, x in zip(own, sorted(proposal.lanes), strict=True)]
+    found = []
+    for index, x in enumerate(proposal.lanes):
+        near = min(own, key=lambda on: abs(on.lane.at.value - x), default=None)
+        if near is not None and abs(near.lane.at.value - x) <= SAME_LANE_MM:
+            found.append(LaneHere(near.key, near.label, x))
+        else:
+            found.append(LaneHere(None, label_of(index), x))
+    return found
+
+
+def label_of(index: int) -> str:
+    """A letter for a lane, from the left; ``A2`` after Z."""
+    again, letter = divmod(index, len(LABELS))
+    return f"{LABELS[letter]}{again + 1 if again else ''}"
+
+
+def written_before(entries: Iterable[Entry], entry: UUID, lanes: Iterable[UUID]) -> bool:
+    """Whether the form with this number was written already: its entries' ids hang on it.
+
+    Args:
+        lanes: keys of the plate's lanes, whose fronts it may have written.
+    """
+    parts = ["front", *(f"spot {n}" for n in range(MAX_SPOTS)), *(f"lane {n}" for n in range(MAX_LANES))]
+    ids = {uuid5(entry, part) for part in (*parts, *(f"front {key}" for key in lanes))}
+    return any(known.id in ids for known in entries)
 
 
 def beside(proposal: Proposal, spot: FoundSpot) -> FoundSpot | None:
@@ -68,7 +133,7 @@ def standing_there(plate: Plate, lane: UUID, distance: float, u: float) -> SpotO
 def lanes_to_add(proposal: Proposal, entry: UUID) -> list[ToWrite]:
     """Lanes for a plate that has none, called A, B, C from the left."""
     return [
-        ToWrite(uuid5(entry, f"lane {index}"), Lane(at=reading(x), label=LABELS[index]))
+        ToWrite(uuid5(entry, f"lane {index}"), Lane(at=reading(x), label=label_of(index)))
         for index, x in enumerate(proposal.lanes)
     ]
 
@@ -83,11 +148,10 @@ def fronts_to_write(
     """
     if proposal.front is None:
         raise Problem("front", "No front was found in the photograph: enter it by hand.")
-    origin = plate.set_up.origin.value if plate.set_up else 0.0
 
     def distance(x: float) -> float:
         assert proposal.front is not None
-        return proposal.front.at(x) - (proposal.origin.at(x) if proposal.origin else origin)
+        return proposal.front.at(x) - origin_at(plate, proposal, x)
 
     source = FromPhoto(photo=photo, u=proposal.front.u, px_per_mm=proposal.px_per_mm)
     places = {key: distance(x) for key, x in lanes.items()} or {UUID(int=0): distance(proposal.width / 2)}
@@ -107,9 +171,8 @@ def spots_to_write(plate: Plate, proposal: Proposal, photo: UUID, kept: list[Kep
         ValueError: a value that no spot can have, with its field's name.
     """
     taken: set[UUID] = set()
-    origin = plate.set_up.origin.value if plate.set_up else 0.0
     for index, one in enumerate(kept):
-        spot = _spot(proposal, photo, one, origin)
+        spot = _spot(plate, proposal, photo, one)
         u = spot.from_photo.u if spot.from_photo else 0.5
         there = standing_there(plate, one.lane, spot.distance.value, u)
         number = uuid5(entry, f"spot {index}")
@@ -130,9 +193,9 @@ def spots_to_write(plate: Plate, proposal: Proposal, photo: UUID, kept: list[Kep
             yield ToWrite(number, also_seen(there.spot, spot), there.line.head.id, "seen under another light")
 
 
-def _spot(proposal: Proposal, photo: UUID, kept: Kept, origin: float) -> Spot:
+def _spot(plate: Plate, proposal: Proposal, photo: UUID, kept: Kept) -> Spot:
     found = kept.found
-    moved = found is None or abs(over_origin(proposal, found, origin) - kept.distance) > MOVED_MM
+    moved = found is None or abs(over_origin(plate, proposal, found) - kept.distance) > MOVED_MM
     # Put there by hand, it is as good as a pixel and the half millimetre of a judging eye.
     u = 0.5 if found is None or moved else found.u
     source = FromPhoto(
@@ -150,7 +213,7 @@ def _spot(proposal: Proposal, photo: UUID, kept: Kept, origin: float) -> Spot:
         width=reading(found.width),
         swatch=colour_word(found.colour) if proposal.light != "254" else "",
         seen=(proposal.light,),
-        strength="faint" if found.darkness < 2.5 * found.floor else "clear",
+        strength="faint" if found.darkness < SURE_OVER_FLOOR * found.floor else "clear",
         from_photo=source,
     )
 

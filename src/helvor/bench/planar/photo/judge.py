@@ -110,7 +110,8 @@ def _spots(p: Proposal, names: list[str]) -> Iterator[Finding]:
         )
     stray = [name for name, spot in zip(names, p.spots, strict=True) if spot.lane < 0]
     if stray:
-        yield Finding("photo-stray", "note", f"{len(stray)} spot(s) lie in no lane. Choose their lane, or drop them.")
+        many = f"{len(stray)} spots lie" if len(stray) > 1 else "One spot lies"
+        yield Finding("photo-stray", "note", f"{many} in no lane. Choose a lane, or drop what is none.")
     for (upper, a), (lower, b) in pairwise(zip(names, p.spots, strict=True)):
         if a.lane != b.lane or a.lane < 0:
             continue

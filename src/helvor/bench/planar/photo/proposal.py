@@ -12,6 +12,8 @@ Point = tuple[float, float]
 
 SURE = 0.6
 """Confidence from which a proposal needs no second look."""
+SURE_OVER_FLOOR = 2.5
+"""How many times darker than the faintest that counts a spot is before one is sure of it."""
 
 
 class _Frozen(BaseModel):

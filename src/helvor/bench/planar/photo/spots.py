@@ -10,7 +10,7 @@ from scipy import ndimage
 
 from helvor.bench.planar.photo.corners import Array
 from helvor.bench.planar.photo.flatten import noise_of
-from helvor.bench.planar.photo.proposal import PROFILE_STEP, SURE, FoundSpot, Line
+from helvor.bench.planar.photo.proposal import PROFILE_STEP, SURE, SURE_OVER_FLOOR, FoundSpot, Line
 
 PX = 4
 """Pixels a millimetre in which spots are looked for."""
@@ -196,8 +196,8 @@ def _measured(ground: Hills, picture: Array, top: _Top, x: float, up: float, u_p
         return None
     sure = 0.15 + 0.85 * (0.62 * contrast + 0.38 * shape)
     why = ""
-    if contrast < 0.5:
-        why = f"Darkness {top.darkness:.3f}, sure from {2.5 * ground.floor:.3f}."
+    if top.darkness < SURE_OVER_FLOOR * ground.floor:
+        why = f"Darkness {top.darkness:.3f}, sure from {SURE_OVER_FLOOR * ground.floor:.3f}."
     elif shape < 0.4:
         why = "Its outline is not that of a spot."
     if why:
