@@ -211,6 +211,23 @@ def test_an_older_reading_does_not_write_over_a_newer_one(school):
     assert photographs.one(school.conn, school.page, photo).stage == "done"
 
 
+def test_a_slower_reading_of_the_same_asking_does_not_undo_a_finished_one(school, monkeypatch):
+    photo = school.photo
+    number = photographs.one(school.conn, school.page, photo).number
+    stages = []
+
+    def slow(*_):
+        stages.append(photographs.one(school.conn, school.page, photo).stage)
+        raise OSError
+
+    monkeypatch.setattr(photographs, "propose", slow)
+    with pytest.raises(RuntimeError):
+        photographs.read(school.app.state.pool, photo, number)
+    assert stages == ["done"]
+    after = photographs.one(school.conn, school.page, photo)
+    assert (after.stage, after.trouble) == ("done", "")
+
+
 def test_before_the_plate_is_set_up_its_size_is_asked_for(school, ida):
     bench = school.ida.bench
     page = uuid4()

@@ -415,8 +415,10 @@ def read_at_once(conn: psycopg.Connection, photo_id: UUID) -> None:
 
 
 def _tell(pool: ConnectionPool, photo_id: UUID, number: int, what: str, values: list[Any]) -> None:
+    # Two may read the same asking, one of them slower: what is done stays done.
     with pool.connection() as conn:
         conn.execute(
-            f"UPDATE photograph_reading SET {what}, told_at = now() WHERE photograph_id = %s AND number = %s",  # noqa: S608  columns of ours
+            f"UPDATE photograph_reading SET {what}, told_at = now()"  # noqa: S608  columns of ours
+            " WHERE photograph_id = %s AND number = %s AND stage <> 'done'",
             [*values, photo_id, number],
         )
