@@ -1,4 +1,4 @@
-"""The commands behind ``./helvor``: demo, serve, account, rebuild."""
+"""The commands behind ``./helvor``: demo, serve, account, password, rebuild."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ import psycopg_pool
 import uvicorn
 
 from helvor import demo
-from helvor.notebook import accounts, pages
+from helvor.notebook import accounts, pages, people
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.migrate import EditedMigration, migrate
 from helvor.notebook.server import LocalServer, ServerTrouble, drop_database, make_database, running
@@ -92,6 +92,10 @@ def _parser() -> argparse.ArgumentParser:
     account.add_argument("--time-zone", default="Europe/London")
     account.set_defaults(run=run_account)
 
+    password = commands.add_parser("password", help="set an account's password and end its sessions")
+    password.add_argument("email")
+    password.set_defaults(run=run_password)
+
     rebuilt = commands.add_parser("rebuild", help="work every page out again for the class boards")
     rebuilt.set_defaults(run=run_rebuild)
     return parser
@@ -135,11 +139,7 @@ def run_serve(options: argparse.Namespace) -> None:
 
 def run_account(options: argparse.Namespace) -> None:
     """Make an account on the real database, asking for its password."""
-    password = (
-        getpass.getpass("Password (12 characters or more): ") if sys.stdin.isatty() else sys.stdin.readline().strip()
-    )
-    if len(password) < 12:
-        raise Refused("A password has 12 characters or more.")
+    password = _password()
     with _database(DATABASE, fresh=False) as url, connect(url) as conn:
         migrate(conn)
         row = conn.execute("SELECT id FROM institution WHERE name = %s", [options.institution]).fetchone()
@@ -151,6 +151,28 @@ def run_account(options: argparse.Namespace) -> None:
         except psycopg.errors.CheckViolation as wrong:
             raise Refused(f"{options.email} is not an e-mail address.") from wrong
     say(f"{options.name} can sign in as {options.email}.")
+
+
+def _password() -> str:
+    """A password from the terminal, or from the first line of what is piped in."""
+    shortest = people.SHORTEST_PASSWORD
+    asks = f"Password ({shortest} characters or more): "
+    password = getpass.getpass(asks) if sys.stdin.isatty() else sys.stdin.readline().strip()
+    if len(password) < shortest:
+        raise Refused(f"A password has {shortest} characters or more.")
+    return password
+
+
+def run_password(options: argparse.Namespace) -> None:
+    """Give an account of the real database a new password."""
+    password = _password()
+    with _database(DATABASE, fresh=False) as url, connect(url) as conn:
+        migrate(conn)
+        try:
+            name = accounts.set_password(conn, options.email, password)
+        except KeyError as nobody:
+            raise Refused(f"Nobody signs in as {options.email}.") from nobody
+    say(f"{name} signs in with the new password; all sessions of before have ended.")
 
 
 def run_rebuild(options: argparse.Namespace) -> None:

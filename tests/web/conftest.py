@@ -12,7 +12,7 @@ import pytest
 from starlette.testclient import TestClient
 
 from helvor.bench.planar.plate import gather
-from helvor.notebook import files, pages, photographs
+from helvor.notebook import accounts, files, pages, people, photographs
 from helvor.notebook.database import connect, open_pool
 from helvor.web.app import Settings, create_app
 from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, run_of, teacher
@@ -89,6 +89,29 @@ class School:
     def procedure(self) -> UUID:
         assert self.run
         return self.conn.execute("SELECT id FROM procedure").fetchone()[0]
+
+    @cached_property
+    def assistant(self) -> Teacher:
+        """Somebody who assists in Ida's class."""
+        institution = self.conn.execute(
+            "SELECT institution_id FROM account WHERE id = %s", [self.ida.account]
+        ).fetchone()[0]
+        account = accounts.add_account(self.conn, institution, "uma@example.org", "Uma Reed", PASSWORD, "assistant")
+        self.conn.execute(
+            "INSERT INTO instructor_of (class_id, account_id) VALUES (%s, %s)", [self.ida.class_id, account]
+        )
+        return Teacher(account, "Uma Reed", "uma@example.org", self.ida.class_id, self.ida.bench)
+
+    @property
+    def colleague(self) -> int:
+        return self.assistant.account
+
+    @property
+    def invitation(self) -> UUID:
+        """An open invitation of Ida's."""
+        key = uuid4()
+        people.invite(self.conn, self.ida.account, key, f"{key.hex[:8]}@example.org", "assistant", [])
+        return key
 
     def entries(self) -> int:
         return self.conn.execute("SELECT count(*) FROM entry").fetchone()[0]

@@ -13,6 +13,10 @@ PUBLIC = {
     ("GET", "/sign-in"),
     ("GET", "/join"),
     ("POST", "/join"),
+    ("GET", "/invitation/{link}"),
+    ("POST", "/invitation/{link}"),
+    ("POST", "/api/prep/deal"),
+    ("POST", "/api/room/waste"),
     ("POST", "/sign-in"),
     ("GET", "/api"),
     ("POST", "/api/planar/rf"),
@@ -62,7 +66,9 @@ OWN = {
     ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
     ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
     ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),
-    ("POST", "/api/prep/period"),
+    ("POST", "/api/prep/period"), ("GET", "/people"), ("POST", "/people/invite"), ("POST", "/people/institution"),
+    ("POST", "/people/sessions/{session_id}/end"), ("GET", "/classes"), ("POST", "/classes"), ("GET", "/notices"),
+    ("GET", "/timers"),
 }  # fmt: skip
 """What shows each person their own."""
 
@@ -90,6 +96,10 @@ def address(path, school):
         .replace("{photo_id}", str(school.photo) if "{photo_id}" in path else "")
         .replace("{which}", "shown")
         .replace("{what}", "open")
+        .replace("{person_id}", str(school.colleague) if "{person_id}" in path else "")
+        .replace("{invitation_id}", str(school.invitation) if "{invitation_id}" in path else "")
+        .replace("{session_id}", str(uuid4()))
+        .replace("{link}", "nothing")
         .replace("/live", "/live?most=1")
         .replace("edit/{kind}", "edit/noted" if on_a_run else "edit/spot")
         .replace("/find", "/find?q=1" if path == "/find" else "/find")
@@ -128,6 +138,17 @@ def body(path, school):
         fields |= {"meeting": "1", "procedure": str(school.procedure), "line": "make water", "done": "true"}
     elif path.endswith("/prep/kit"):
         fields |= {"name": "balance", "count": "3"}
+    elif path.endswith("/day"):
+        fields |= {"kind": "broke", "what": "a beaker"}
+    elif path.endswith("/set-up"):
+        fields |= {"what": "names", "code": "A-1", "title": "A class"}
+    elif path.endswith("/unknowns"):
+        fields |= {"what": "keep", "series": "Powders", "samples": "1: sand 40 %, salt 60 %"}
+    elif path.startswith("/people"):
+        fields |= {"email": f"{fields['entry'][:8]}@example.org", "role": "assistant", "name": "Ida's school",
+                   "time_zone": "Europe/London"}  # fmt: skip
+    elif path == "/classes":
+        fields |= {"code": fields["entry"][:8], "title": "Another", "benches": "3"}
     elif path.endswith("/accept"):
         fields |= {"front": "yes"}
     elif path == "/shelf":
@@ -139,6 +160,8 @@ def body(path, school):
 
 def ask(client, method, path, school):
     extra = body(path, school) if method == "POST" else {}
+    if path == "/people/{person_id}/classes":
+        extra["data"]["classes"] = str(school.ida.class_id)
     return client.request(method, address(path, school), **extra)
 
 
@@ -176,7 +199,11 @@ def test_another_instructor_finds_nothing_and_writes_nothing(school):
     assert school.entries() == entries
     assert school.conn.execute("SELECT count(*) FROM page").fetchone() == pages
     assert school.conn.execute("SELECT count(*) FROM procedure_draft").fetchone() == (1,)
-    assert school.conn.execute("SELECT count(*) FROM container").fetchone() == (0,)
+    for table in ("container", "room_entry", "unknown_sample"):
+        assert school.conn.execute(f"SELECT count(*) FROM {table}").fetchone() == (0,), table
+    assert school.conn.execute("SELECT role FROM account WHERE id = %s", [school.colleague]).fetchone() == (
+        "assistant",
+    )
 
 
 def test_their_owner_may_do_all_of_it(school, ida):
@@ -185,6 +212,32 @@ def test_their_owner_may_do_all_of_it(school, ida):
             continue
         answer = ask(ida, method, path, school)
         assert answer.status_code in (200, 303), (method, path, answer.status_code, answer.text[:300])
+
+
+def test_an_assistant_works_with_the_benches_and_decides_nothing(school):
+    """Every route, asked for by an assistant of Ida's class: hers, or refused as an instructor's, never an error."""
+    assistant = school.visitor(school.assistant)
+    refused = set()
+    for method, path in FOREIGN:
+        answer = ask(assistant, method, path, school)
+        assert answer.status_code in (200, 303, 403, 404), (method, path, answer.status_code, answer.text[:200])
+        if answer.status_code == 403:
+            refused.add((method, path))
+    assert {
+        ("POST", "/procedures/{procedure_id}"), ("GET", "/classes/{class_id}/unknowns"),
+        ("POST", "/classes/{class_id}/unknowns"), ("POST", "/classes/{class_id}/set-up"),
+        ("POST", "/people/{person_id}/role"), ("POST", "/runs/{page_id}/handout"), ("POST", "/runs/{page_id}/keep"),
+    } - {(m, p) for m, p in refused} <= {("POST", "/procedures/{procedure_id}")}  # fmt: skip
+    assert not refused & {
+        ("POST", "/runs/{page_id}/entries"),
+        ("GET", "/classes/{class_id}"),
+        ("POST", "/classes/{class_id}/day"),
+    }
+    assert all(ask(assistant, method, path, school).status_code == 403 for method, path in (
+        ("POST", "/plan/procedures"), ("POST", "/shelf"), ("POST", "/plan/rules"), ("POST", "/people/invite"), ("POST", "/classes"),
+    ))  # fmt: skip
+    page = assistant.get("/people").text
+    assert "Where you are signed in" in page and "What happened to accounts" not in page
 
 
 def test_a_forged_write_is_refused(school, ida):

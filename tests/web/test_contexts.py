@@ -6,7 +6,20 @@ from pathlib import Path
 import pytest
 from jinja2 import meta, nodes
 
-from helvor.web import api, containers, errors, history, joining, people, places, reading
+from helvor.web import (
+    api,
+    class_set_up,
+    containers,
+    errors,
+    history,
+    joining,
+    members,
+    people,
+    places,
+    reading,
+    room,
+    unknowns,
+)
 from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
 from helvor.web.planar import compare, photographs, routes
@@ -23,7 +36,16 @@ PAGES = [
     ("join.html", joining.JoinPage),
     ("joining.html", joining.JoiningPage),
     ("today.html", places.TodayPage),
-    ("class.html", places.ClassPage),
+    ("class.html", room.ClassPage),
+    ("wall.html", room.WallPage),
+    ("day.html", room.DayPage),
+    ("notices.html", room.NoticesShown),
+    ("unknowns.html", unknowns.UnknownsPage),
+    ("numbers.html", unknowns.NumberLabelsPage),
+    ("people.html", members.PeoplePage),
+    ("invitation.html", members.InvitationPage),
+    ("new_class.html", class_set_up.NewClassPage),
+    ("class_set_up.html", class_set_up.SetUpPage),
     ("bench.html", places.BenchPage),
     ("refused.html", errors.RefusedPage),
     ("said_here.html", errors.SaidHere),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 
 from helvor.bench.finding import Finding
 
@@ -16,6 +17,29 @@ class Stage:
 
 
 @dataclass(frozen=True, slots=True)
+class Alarm:
+    """A timer that runs: what for, when it is due, and the entry that set it where a bench did."""
+
+    label: str
+    due: datetime
+    key: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class InRoom:
+    """What a page means to the room around its bench.
+
+    Attributes:
+        alarms: timers that run; kit: what the step under way takes up.
+        stands: portions that stand about: name, container, place, and whether a label step was done.
+    """
+
+    alarms: tuple[Alarm, ...] = ()
+    kit: tuple[str, ...] = ()
+    stands: tuple[tuple[str, str, str, bool], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Worksheet:
     """The part of a worked-out page that is the same for every technique."""
 
@@ -26,6 +50,11 @@ class Worksheet:
     def title(self) -> str:
         """What the page is about, where it has a name of its own."""
         return ""
+
+    @property
+    def in_room(self) -> InRoom:
+        """What it means to the room: timers, kit in use, portions that stand about."""
+        return InRoom()
 
     @property
     def next_stage(self) -> str:

@@ -16,6 +16,7 @@ import psycopg
 
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.prep.unknowns import deal
 from helvor.bench.quantity import Reading, parse
 from helvor.notebook import pages, photographs
 from helvor.notebook.pages import Draft
@@ -28,10 +29,16 @@ LANES = {
     "Fe": "iron(III) chloride",
     "Cu": "copper(II) chloride",
     "Co": "cobalt(II) chloride, toxic",
-    "X": "unknown mixture",
+    "X": "sample",
 }
 SEEN = {"Fe": ("brown", "yellow brown"), "Cu": ("blue", "blue"), "Co": ("pink", "pink")}
-IN_THE_MIXTURE = ("Fe", "Co")
+SERIES = "Metal ions"
+MIXTURES = {1: ("Fe", "Co"), 2: ("Cu", "Co"), 3: ("Fe", "Cu")}
+"""What the numbered samples hold; the key of the unknowns says it too."""
+KEY = "1: iron, cobalt\n2: copper, cobalt\n3: iron, copper"
+SEED = 28
+SAMPLE_AT = {**deal(list(MIXTURES), range(1, 13), SEED), 0: 1}
+"""Bench → the number of its sample, dealt as the class's benches were; the instructor tried number 1."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,12 +71,13 @@ def _set_up(width: float, height: float, origin: float) -> planar.SetUp:
     )
 
 
-def _lanes(page: UUID, apart: float) -> tuple[dict[str, UUID], list[Draft]]:
+def _lanes(page: UUID, apart: float, sample: int) -> tuple[dict[str, UUID], list[Draft]]:
     key = {label: uuid5(page, f"lane {label}") for label in LANES}
     drafts = []
     for index, (label, substance) in enumerate(LANES.items(), start=1):
         role = "unknown" if label == "X" else "reference"
-        lane = planar.Lane(at=mm(apart * index), label=label, substance=substance, role=role, touches=2)
+        name = f"sample {sample}" if label == "X" else substance
+        lane = planar.Lane(at=mm(apart * index), label=label, substance=name, role=role, touches=2)
         drafts.append(Draft(key[label], lane))
     return key, drafts
 
@@ -82,7 +90,7 @@ def load(
     for strip in STRIPS:
         page = uuid5(_NAMESPACE, f"strip {strip.bench}")
         pages.start_page(conn, account, bench_of[strip.bench], "planar", page)
-        key, lanes = _lanes(page, 16)
+        key, lanes = _lanes(page, 16, SAMPLE_AT[strip.bench])
         drafts = [Draft(uuid5(page, "set-up"), _set_up(80, 120, 15)), *lanes]
         drafts.append(Draft(uuid5(page, "eluent"), planar.EluentUsed(eluent=parse_eluent(strip.eluent), age=1.0)))
         chamber = planar.Chamber(
@@ -103,7 +111,7 @@ def load(
 def _spots(strip: Strip, page: UUID, key: Mapping[str, UUID], scatter: random.Random) -> list[Draft]:
     drafts = []
     for label in LANES:
-        for ion in IN_THE_MIXTURE if label == "X" else (label,):
+        for ion in MIXTURES[SAMPLE_AT[strip.bench]] if label == "X" else (label,):
             rf = RF[strip.eluent][ion] + scatter.gauss(0, 0.012)
             swatch, colour = SEEN[ion]
             spot = planar.Spot(
@@ -126,7 +134,7 @@ def _spots(strip: Strip, page: UUID, key: Mapping[str, UUID], scatter: random.Ra
 def _photographed(conn: psycopg.Connection, account: int, name: str, bench: UUID, rank: Mapping[str, int]) -> None:
     page = uuid5(_NAMESPACE, "strip 5")
     pages.start_page(conn, account, bench, "planar", page)
-    _, lanes = _lanes(page, 15)
+    _, lanes = _lanes(page, 15, SAMPLE_AT[5])
     drafts = [
         Draft(uuid5(page, "set-up"), _set_up(75, 110, 15)),
         *lanes,

@@ -15,12 +15,16 @@ from uuid import UUID, uuid5
 
 import psycopg
 
+from helvor.bench.entry import Payload
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.prep.unknowns import read_samples
 from helvor.bench.quantity import Reading, parse
+from helvor.bench.room import entries as room
 from helvor.demo import ions
 from helvor.demo.runs import load_containers, load_runs
-from helvor.notebook import accounts, classes, pages
+from helvor.notebook import accounts, classes, pages, unknowns
+from helvor.notebook import room as notebook_room
 from helvor.notebook.pages import Draft
 
 EMAIL = "ines@saltmarsh.example"
@@ -28,6 +32,8 @@ PASSWORD = "saltmarsh-evening"  # noqa: S105  printed at every start; works on t
 
 _NAMESPACE = UUID("0b7c1f52-21f4-4d5e-8a51-2f6f1d9f9a10")
 ZONE = "Europe/London"
+INTO_THE_MEETING = timedelta(minutes=125)
+"""How far the second meeting has come when the demo is loaded."""
 PAIRS = (
     "Odile and Bram", "Petra and Sunil", "Aoife and Tomas", "Wren and Kasimir", "Noor and Felix", "Imke and Joao",
     "Tamsin and Levi", "Mirja and Otto", "Saskia and Dev", "Yara and Callum", "Brigid and Anton", "Freya and Idris",
@@ -164,11 +170,16 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     institution = accounts.add_institution(conn, "Saltmarsh Evening Institute", ZONE)
     ines = accounts.add_instructor(conn, institution, EMAIL, "Ines Marlow", PASSWORD, is_demo=True)
     class_id = classes.add_class(conn, institution, "SEP-2", "Separations at the bench", PAIRS, [ines])
+    classes.name_class(conn, ines, class_id, "SEP-2", "Separations at the bench", "Evening chemistry")
+    rosa = accounts.add_account(
+        conn, institution, "rosa@saltmarsh.example", "Rosa Tideway", PASSWORD, "assistant", is_demo=True
+    )
+    conn.execute("INSERT INTO instructor_of (class_id, account_id) VALUES (%s, %s)", [class_id, rosa])
     now = datetime.now(UTC)
-    first = (now - timedelta(days=7)).replace(hour=14, minute=0, second=0, microsecond=0)
+    second = (now - INTO_THE_MEETING).replace(second=0, microsecond=0)
     topics = ("Inside the tablet", "A mixed powder", "Chalk from two solutions")
     for number, topic in enumerate(topics, start=1):
-        starts = first + timedelta(days=7 * (number - 1))
+        starts = second + timedelta(days=7 * (number - 2))
         classes.add_meeting(conn, class_id, number, starts, starts + timedelta(hours=2, minutes=45), topic)
     bench_of = {bench.number: bench.id for bench in classes.benches_of(conn, class_id)}
     for plate in PLATES:
@@ -178,6 +189,34 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     ions.load(conn, ines, "Ines Marlow", {0: classes.front_bench(conn, ines).id, **numbered}, rank)
     load_runs(conn, ines, "Ines Marlow", numbered, rank)
     load_containers(conn, ines, class_id)
+    _in_the_room(conn, ines, class_id, second, now)
+
+
+def _in_the_room(conn: psycopg.Connection, ines: int, class_id: UUID, began: datetime, now: datetime) -> None:
+    """The day book of the meeting under way, and the unknowns of the one before."""
+    unknowns.keep(conn, ines, class_id, ions.SERIES, read_samples(ions.KEY))
+    unknowns.deal_out(conn, ines, class_id, ions.SERIES, ions.SEED)
+    book: tuple[tuple[float, Payload], ...] = (
+        (0, room.Began()),
+        (2, room.Absent(bench=12, who="Idris", makes_up=(now + timedelta(days=5)).date())),
+        (31, room.Broke(bench=6, what="watch glass")),
+        (
+            58,
+            room.Happened(
+                bench=10, what="a finger on the hotplate", done="ten minutes under cold water, first aider told"
+            ),
+        ),
+        (64, room.Paused(why="fire alarm, a drill")),
+        (71, room.WentOn()),
+        (96, room.StaysOver(bench=9, what="salt in beaker 9", place="desiccator")),
+        (104, room.Wasted(bench=2, bottle="sink", matter="sink", amount=parse("30 mL", "volume"), what="rinses")),
+        (112, room.Said(words="Beads and salt back into their jars, labelled")),
+        (118, room.RoomTimer(label="round with the jars", minutes=25)),
+    )
+    for minutes, says in book:
+        key = uuid5(class_id, f"day {minutes}")
+        at = began + timedelta(minutes=minutes)
+        notebook_room.write(conn, ines, "Ines Marlow", class_id, 2, key, says, at=at)
 
 
 def _write(

@@ -88,7 +88,7 @@ POWDER: dict[int, Sequence[str]] = {
     11: (
         "1: dish 41.529", "done 1", "2: dish powder 44.536", "done 2", "done 3", "done 4",
         "5: dish residue dried 43.541", "5: dish residue dried 43.540", "done 5", "6: beaker + watch glass 67.667",
-        "done 6", "done 7", "done 8", "done 9",
+        "done 6", "done 7", "done 8", "done 9", "done 10", "11: timer 11 oven, then cool",
     ),
 }  # fmt: skip
 

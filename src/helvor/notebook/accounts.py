@@ -9,7 +9,8 @@ from __future__ import annotations
 import hashlib
 import secrets
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
+from uuid import UUID
 
 import psycopg
 from argon2 import PasswordHasher
@@ -61,7 +62,25 @@ def add_institution(conn: psycopg.Connection, name: str, time_zone: str) -> int:
 def add_instructor(
     conn: psycopg.Connection, institution_id: int, email: str, name: str, password: str, *, is_demo: bool = False
 ) -> int:
-    """Make an account and its front bench; the account's id.
+    """Make an instructor's account and its front bench; the account's id.
+
+    Raises:
+        psycopg.errors.UniqueViolation: the address has an account already.
+    """
+    return add_account(conn, institution_id, email, name, password, "instructor", is_demo=is_demo)
+
+
+def add_account(
+    conn: psycopg.Connection,
+    institution_id: int,
+    email: str,
+    name: str,
+    password: str,
+    role: str,
+    *,
+    is_demo: bool = False,
+) -> int:
+    """Make an account of a role and its front bench; the account's id.
 
     Raises:
         psycopg.errors.UniqueViolation: the address has an account already.
@@ -69,9 +88,9 @@ def add_instructor(
     with conn.transaction():
         account_id = _one(
             conn.execute(
-                "INSERT INTO account (institution_id, email, name, password_hash, is_demo)"
-                " VALUES (%s, %s, %s, %s, %s) RETURNING id",
-                [institution_id, email.strip().lower(), name, _hasher.hash(password), is_demo],
+                "INSERT INTO account (institution_id, email, name, password_hash, is_demo, role)"
+                " VALUES (%s, %s, %s, %s, %s, %s) RETURNING id",
+                [institution_id, email.strip().lower(), name, _hasher.hash(password), is_demo, role],
             ).fetchone()
         )
         conn.execute("INSERT INTO bench (account_id) VALUES (%s)", [account_id])
@@ -92,8 +111,37 @@ def any_accounts(conn: psycopg.Connection, *, demo: bool | None = None) -> bool:
     return bool(row and row[0])
 
 
+def set_password(conn: psycopg.Connection, email: str, password: str) -> str:
+    """Give an account a new password and end all its sessions; the name it belongs to.
+
+    For an administrator at the server's own terminal: nobody is asked for the old one.
+
+    Raises:
+        KeyError: no account that signs in has this address.
+    """
+    with conn.transaction():
+        row = conn.execute(
+            "UPDATE account SET password_hash = %s WHERE email = %s AND role <> 'bench' RETURNING id, name",
+            [_hasher.hash(password), email.strip().lower()],
+        ).fetchone()
+        if row is None:
+            raise KeyError(email)
+        conn.execute("DELETE FROM session WHERE account_id = %s", [row[0]])
+        note_event(conn, row[0], None, "password set", "at the server's terminal; all sessions ended")
+    return str(row[1])
+
+
+def note_event(conn: psycopg.Connection, account_id: int, made_by: int | None, what: str, detail: str = "") -> None:
+    """Write down what happened to an account: a sign-in, another role, a new password."""
+    conn.execute(
+        "INSERT INTO account_event (institution_id, account_id, made_by, what, detail)"
+        " SELECT institution_id, id, %s, %s, %s FROM account WHERE id = %s",
+        [made_by, what, detail[:300], account_id],
+    )
+
+
 def sign_in(
-    conn: psycopg.Connection, email: str, password: str, address: str, *, allow_demo: bool
+    conn: psycopg.Connection, email: str, password: str, address: str, *, allow_demo: bool, device: str = ""
 ) -> tuple[str, Session] | None:
     """Check a password and open a session: its token and the session, or None if it does not fit.
 
@@ -109,10 +157,13 @@ def sign_in(
     ok = _fits(stored, password) and account_id is not None and (allow_demo or not is_demo)
     conn.execute("INSERT INTO sign_in_attempt (email, address, ok) VALUES (%s, %s, %s)", [email, address[:60], ok])
     if not ok:
+        if account_id is not None:
+            note_event(conn, account_id, None, "sign-in failed", f"from {address[:60]}")
         return None
     conn.execute("DELETE FROM session WHERE expires_at < now()")
     conn.execute("DELETE FROM sign_in_attempt WHERE at < now() - interval '1 day'")
-    return open_session(conn, account_id)
+    note_event(conn, account_id, account_id, "signed in", f"from {address[:60]}")
+    return open_session(conn, account_id, device)
 
 
 def open_session(conn: psycopg.Connection, account_id: int, device: str = "") -> tuple[str, Session]:
@@ -171,3 +222,31 @@ def session_of(conn: psycopg.Connection, token: str) -> Session | None:
 
 def sign_out(conn: psycopg.Connection, token: str) -> None:
     conn.execute("DELETE FROM session WHERE token_sha256 = %s", [_sha256(token)])
+
+
+@dataclass(frozen=True, slots=True)
+class Device:
+    """A session as its owner sees it: what it runs on, since when, and whether it is the one asking."""
+
+    id: UUID
+    device: str
+    since: datetime
+    until: datetime
+    here: bool
+
+
+def sessions_of(conn: psycopg.Connection, account_id: int, token: str) -> list[Device]:
+    """The open sessions of an account, the newest first; *token* tells which one is asking."""
+    rows = conn.execute(
+        "SELECT id, device, created_at, expires_at, token_sha256 = %s FROM session"
+        " WHERE account_id = %s AND expires_at > now() ORDER BY created_at DESC",
+        [_sha256(token), account_id],
+    ).fetchall()
+    return [Device(*row) for row in rows]
+
+
+def end_session(conn: psycopg.Connection, account_id: int, session: UUID) -> None:
+    """Sign one of an account's own sessions out; one that has ended, or is another's, changes nothing."""
+    ended = conn.execute("DELETE FROM session WHERE id = %s AND account_id = %s", [session, account_id]).rowcount
+    if ended:
+        note_event(conn, account_id, account_id, "session ended", "from the list of sessions")

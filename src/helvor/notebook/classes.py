@@ -11,7 +11,9 @@ from uuid import UUID
 import psycopg
 from psycopg.rows import class_row
 
+from helvor.bench.entry import Problem
 from helvor.bench.techniques import TECHNIQUES
+from helvor.notebook.pages import NotYours
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +30,7 @@ class ClassRow:
     id: UUID
     code: str
     title: str
+    course: str
     benches: int
     pages: int
 
@@ -42,6 +45,8 @@ class PageOnBoard:
     entries: int
     started_at: datetime
     summary: dict[str, Any]
+    procedure: UUID | None = None
+    version: int | None = None
 
     @property
     def address(self) -> str:
@@ -96,6 +101,205 @@ def add_class(
     return class_id
 
 
+MOST_BENCHES, MOST_MEETINGS = 48, 60
+
+
+def make_class(
+    conn: psycopg.Connection, account_id: int, class_id: UUID, code: str, title: str, course: str, benches: int
+) -> None:
+    """Make a class that the account teaches, with empty benches; the same id makes nothing more.
+
+    Raises:
+        NotYours: the account is no instructor's.
+        Problem: a field that cannot be taken.
+    """
+    code, title, course = _class_names(code, title, course)
+    if not 1 <= benches <= MOST_BENCHES:
+        raise Problem("benches", f"A class has 1 to {MOST_BENCHES} benches.")
+    with conn.transaction():
+        row = conn.execute(
+            "SELECT institution_id FROM account WHERE id = %s AND role = 'instructor' FOR UPDATE", [account_id]
+        ).fetchone()
+        if row is None:
+            raise NotYours
+        if conn.execute("SELECT FROM class WHERE id = %s", [class_id]).fetchone() is not None:
+            return
+        _code_is_free(conn, row[0], class_id, code)
+        conn.execute(
+            "INSERT INTO class (id, institution_id, code, title, course) VALUES (%s, %s, %s, %s, %s)",
+            [class_id, row[0], code, title, course],
+        )
+        conn.execute("INSERT INTO instructor_of (class_id, account_id) VALUES (%s, %s)", [class_id, account_id])
+        conn.execute(
+            "INSERT INTO bench (class_id, number) SELECT %s, n FROM generate_series(1, %s) n", [class_id, benches]
+        )
+
+
+def name_class(conn: psycopg.Connection, account_id: int, class_id: UUID, code: str, title: str, course: str) -> None:
+    """Give a class another code, title and course.
+
+    Raises:
+        NotYours: the account does not teach it.
+        Problem: a field that cannot be taken.
+    """
+    code, title, course = _class_names(code, title, course)
+    with conn.transaction():
+        _code_is_free(conn, _taught(conn, account_id, class_id), class_id, code)
+        conn.execute(
+            "UPDATE class SET code = %s, title = %s, course = %s WHERE id = %s", [code, title, course, class_id]
+        )
+
+
+def _class_names(code: str, title: str, course: str) -> tuple[str, str, str]:
+    code, title, course = (" ".join(text.split()) for text in (code, title, course))
+    if not 1 <= len(code) <= 16 or not code.isprintable():
+        raise Problem("code", "Give the class a short code, such as SEP-2.")
+    if not 1 <= len(title) <= 80 or not title.isprintable():
+        raise Problem("title", "Give the class a title of at most 80 characters.")
+    if len(course) > 80 or not course.isprintable():
+        raise Problem("course", "A course's name has at most 80 characters.")
+    return code, title, course
+
+
+def _code_is_free(conn: psycopg.Connection, institution: int, class_id: UUID, code: str) -> None:
+    taken = conn.execute(
+        "SELECT FROM class WHERE institution_id = %s AND lower(code) = lower(%s) AND id <> %s",
+        [institution, code, class_id],
+    ).fetchone()
+    if taken is not None:
+        raise Problem("code", f"There is a class {code} already: give this one another code.")
+
+
+def _taught(conn: psycopg.Connection, account_id: int, class_id: UUID) -> int:
+    """The institution of a class that the account teaches; the class is locked until the end of the transaction."""
+    row = conn.execute(
+        "SELECT c.institution_id FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s"
+        " WHERE c.id = %s FOR UPDATE OF c",
+        [account_id, class_id],
+    ).fetchone()
+    if row is None:
+        raise NotYours
+    return int(row[0])
+
+
+def set_benches(conn: psycopg.Connection, account_id: int, class_id: UUID, pairs: Sequence[str]) -> None:
+    """Number the benches from 1 and say who works at each.
+
+    Raises:
+        NotYours: the account does not teach the class.
+        Problem: too many or none, a name too long, or a bench that has something on record would go.
+    """
+    pairs = [" ".join(pair.split()) for pair in pairs]
+    if not 1 <= len(pairs) <= MOST_BENCHES:
+        raise Problem("benches", f"A class has 1 to {MOST_BENCHES} benches.")
+    for number, pair in enumerate(pairs, start=1):
+        if len(pair) > 60 or (pair and not pair.isprintable()):
+            raise Problem(f"pair_{number}", "The names of a pair have at most 60 characters.")
+    with conn.transaction():
+        _taught(conn, account_id, class_id)
+        # Other hands sign with another name: their tablets join anew.
+        moved = conn.execute(
+            "SELECT b.id, b.worker_id FROM bench b LEFT JOIN unnest(%s::text[]) WITH ORDINALITY AS w(pair, number)"
+            " ON w.number = b.number WHERE b.class_id = %s AND b.worker_id IS NOT NULL"
+            " AND w.pair IS DISTINCT FROM b.pair",
+            [pairs, class_id],
+        ).fetchall()
+        for bench_id, worker in moved:
+            conn.execute("DELETE FROM session WHERE account_id = %s", [worker])
+            conn.execute("UPDATE bench SET worker_id = NULL WHERE id = %s", [bench_id])
+        for number, pair in enumerate(pairs, start=1):
+            conn.execute(
+                "INSERT INTO bench (class_id, number, pair) VALUES (%s, %s, %s)"
+                " ON CONFLICT (class_id, number) DO UPDATE SET pair = excluded.pair",
+                [class_id, number, pair],
+            )
+        kept = conn.execute(
+            "SELECT number FROM bench b WHERE class_id = %s AND number > %s"
+            " AND EXISTS (SELECT FROM page p WHERE p.bench_id = b.id) ORDER BY number DESC",
+            [class_id, len(pairs)],
+        ).fetchone()
+        if kept is not None:
+            raise Problem("benches", f"Bench {kept[0]} has something on record, so it stays.")
+        conn.execute("DELETE FROM bench WHERE class_id = %s AND number > %s", [class_id, len(pairs)])
+
+
+@dataclass(frozen=True, slots=True)
+class LastWritten:
+    """The newest entry of a class: where, by whom, when."""
+
+    bench: int
+    pair: str
+    page: UUID
+    technique: str
+    summary: dict[str, Any]
+    by: str
+    at: datetime
+
+    @property
+    def address(self) -> str:
+        return f"{TECHNIQUES[self.technique].address}/{self.page}"
+
+
+def last_written(conn: psycopg.Connection, class_id: UUID) -> LastWritten | None:
+    """The entry written last at any bench of a class. Ask :func:`open_class` first."""
+    row = conn.execute(
+        """
+        SELECT b.number, b.pair, p.id, p.technique, p.summary, a.name, e.written_at
+        FROM bench b JOIN page p ON p.bench_id = b.id
+        JOIN entry e ON e.page_id = p.id AND e.seq = p.entries JOIN account a ON a.id = e.author_id
+        WHERE b.class_id = %s ORDER BY e.written_at DESC LIMIT 1
+        """,
+        [class_id],
+    ).fetchone()
+    return LastWritten(*row) if row else None
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedMeeting:
+    """A meeting as it is planned: when, and what about."""
+
+    starts_at: datetime
+    ends_at: datetime
+    topic: str
+
+
+def set_meetings(conn: psycopg.Connection, account_id: int, class_id: UUID, planned: Sequence[PlannedMeeting]) -> None:
+    """Plan the meetings of a class, numbered from 1 in their order.
+
+    Raises:
+        NotYours: the account does not teach the class.
+        Problem: they overlap, are out of order, or one that has something on record would go.
+    """
+    if len(planned) > MOST_MEETINGS:
+        raise Problem("meetings", f"A class has at most {MOST_MEETINGS} meetings.")
+    before = None
+    for number, meeting in enumerate(planned, start=1):
+        if meeting.ends_at <= meeting.starts_at:
+            raise Problem(f"until_{number}", "A meeting ends after it starts.")
+        if before is not None and meeting.starts_at < before:
+            raise Problem(f"from_{number}", f"Meeting {number} starts before meeting {number - 1} is over.")
+        if len(meeting.topic) > 60:
+            raise Problem(f"topic_{number}", "What it is about takes at most 60 characters.")
+        before = meeting.ends_at
+    with conn.transaction():
+        _taught(conn, account_id, class_id)
+        kept = conn.execute(
+            "SELECT max(meeting) FROM (SELECT meeting FROM prep_done WHERE class_id = %(class)s"
+            " UNION ALL SELECT meeting FROM room_entry WHERE class_id = %(class)s) used WHERE meeting > %(last)s",
+            {"class": class_id, "last": len(planned)},
+        ).fetchone()
+        if kept is not None and kept[0] is not None:
+            raise Problem("meetings", f"Meeting {kept[0]} has something on record, so it stays.")
+        conn.execute("DELETE FROM meeting WHERE class_id = %s AND number > %s", [class_id, len(planned)])
+        for number, meeting in enumerate(planned, start=1):
+            conn.execute(
+                "INSERT INTO meeting (class_id, number, starts_at, ends_at, topic) VALUES (%s, %s, %s, %s, %s)"
+                " ON CONFLICT (class_id, number) DO UPDATE SET starts_at = excluded.starts_at,"
+                " ends_at = excluded.ends_at, topic = excluded.topic",
+                [class_id, number, meeting.starts_at, meeting.ends_at, meeting.topic],
+            )
+
+
 def add_meeting(
     conn: psycopg.Connection, class_id: UUID, number: int, starts_at: datetime, ends_at: datetime, topic: str
 ) -> None:
@@ -110,7 +314,7 @@ def classes_of(conn: psycopg.Connection, account_id: int) -> list[ClassRow]:
     with conn.cursor(row_factory=class_row(ClassRow)) as cursor:
         return cursor.execute(
             """
-            SELECT c.id, c.code, c.title, count(DISTINCT b.id) AS benches, count(p.id) AS pages
+            SELECT c.id, c.code, c.title, c.course, count(DISTINCT b.id) AS benches, count(p.id) AS pages
             FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s
             LEFT JOIN bench b ON b.class_id = c.id LEFT JOIN page p ON p.bench_id = b.id
             GROUP BY c.id ORDER BY c.code
@@ -125,17 +329,24 @@ def open_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> Cla
 
 
 def state_of(conn: psycopg.Connection, account_id: int, class_id: UUID) -> str | None:
-    """A short text that changes whenever anything is written in a class; None if the account does not teach it."""
+    """A short text that changes whenever anything is written in a class, its day books, or at the asker's front bench.
+
+    None if the account does not teach the class.
+    """
     row = conn.execute(
         """
-        SELECT count(p.id), coalesce(sum(p.entries), 0) FROM class c
-        JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s
+        SELECT count(p.id), coalesce(sum(p.entries), 0),
+            (SELECT count(*) FROM room_entry e WHERE e.class_id = c.id),
+            (SELECT coalesce(sum(f.entries), 0) FROM page f JOIN bench o ON o.id = f.bench_id
+                WHERE o.account_id = %(account)s)
+        FROM class c
+        JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %(account)s
         LEFT JOIN bench b ON b.class_id = c.id LEFT JOIN page p ON p.bench_id = b.id
-        WHERE c.id = %s GROUP BY c.id
+        WHERE c.id = %(class)s GROUP BY c.id
         """,
-        [account_id, class_id],
+        {"account": account_id, "class": class_id},
     ).fetchone()
-    return f"{row[0]}-{row[1]}" if row else None
+    return "-".join(str(part) for part in row) if row else None
 
 
 def meetings_of(conn: psycopg.Connection, class_id: UUID) -> list[Meeting]:
@@ -181,7 +392,7 @@ def _with_pages(conn: psycopg.Connection, where: str, *values: object) -> list[B
     # `where` is one of the three constants above; values only ever go in as parameters.
     rows = conn.execute(
         "SELECT b.id, b.class_id, b.number, b.pair,"  # noqa: S608
-        " p.id, p.technique, p.number, p.entries, p.started_at, p.summary"
+        " p.id, p.technique, p.number, p.entries, p.started_at, p.summary, p.procedure_id, p.procedure_version"
         " FROM bench b LEFT JOIN page p ON p.bench_id = b.id"
         f" WHERE {where} ORDER BY b.number, b.id, p.started_at, p.number",
         values,

@@ -9,11 +9,11 @@ from __future__ import annotations
 import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from uuid import UUID
+from uuid import UUID, uuid4
 
 import psycopg
 
-from helvor.notebook.accounts import THROTTLE_WINDOW, Session, TooManyAttempts, open_session
+from helvor.notebook.accounts import THROTTLE_WINDOW, Session, TooManyAttempts, note_event, open_session
 from helvor.notebook.classes import open_class
 from helvor.notebook.pages import NotYours
 
@@ -122,6 +122,7 @@ def join(
         bench_id, bench_number, pair, worker, institution, is_demo = row
         if worker is None:
             worker = _worker(conn, institution, bench_id, bench_number, pair, is_demo=is_demo)
+        note_event(conn, worker, None, "tablet joined", device)
         return open_session(conn, worker, device)
 
 
@@ -131,7 +132,7 @@ def _worker(
     row = conn.execute(
         "INSERT INTO account (institution_id, email, name, password_hash, is_demo, role)"
         " VALUES (%s, %s, %s, '', %s, 'bench') RETURNING id",
-        [institution, f"bench-{bench_id}@bench.invalid", f"Bench {number}" + (f", {pair}" if pair else ""), is_demo],
+        [institution, f"bench-{uuid4()}@bench.invalid", f"Bench {number}" + (f", {pair}" if pair else ""), is_demo],
     ).fetchone()
     assert row is not None
     conn.execute("UPDATE bench SET worker_id = %s WHERE id = %s", [row[0], bench_id])

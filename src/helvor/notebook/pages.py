@@ -331,7 +331,7 @@ def _what_it_strikes(technique: Technique, state: Any, draft: Draft) -> tuple[UU
 
 def summary_of(sheet: Worksheet) -> dict[str, Any]:
     """What the class board shows of a page."""
-    worst = sheet.worst
+    worst, room = sheet.worst, sheet.in_room
     return {
         "done": sum(stage.done for stage in sheet.stages),
         "stages": len(sheet.stages),
@@ -340,6 +340,9 @@ def summary_of(sheet: Worksheet) -> dict[str, Any]:
         "what": worst.what if worst else "",
         "title": sheet.title,
         "names": [stage.name[:60] for stage in sheet.stages],
+        "alarms": [[alarm.label, alarm.due.isoformat(), alarm.key] for alarm in room.alarms],
+        "kit": list(room.kit),
+        "stands": [list(one) for one in room.stands],
     }
 
 

@@ -8,7 +8,8 @@ from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
 from helvor.bench.prep.make import prep_sheet
-from helvor.bench.prep.period import RUNS, Setting, changes, simulate
+from helvor.bench.prep.period import RUNS, Setting, changes, overnight, simulate
+from helvor.bench.prep.unknowns import deal
 from helvor.bench.procedure import Procedure
 from helvor.web.security import WriterDep
 
@@ -101,6 +102,7 @@ class PeriodOut(BaseModel):
     alone: float
     queues: list[QueueOut]
     gained: dict[str, float]
+    overnight: list[str]
 
 
 @router.post("/period")
@@ -114,5 +116,23 @@ def period(who: WriterDep, asked: PeriodIn) -> PeriodOut:
         fits=fit.fits,
         alone=fit.alone,
         queues=[QueueOut(kit=q.kit, minutes=q.minutes, longest=q.longest, busy=q.busy) for q in fit.queues],
+        overnight=[
+            f"step {o.number}, {o.kind}{' in the ' + o.place if o.place else ''}: {o.benches} benches"
+            for o in overnight(asked.procedure, asked.meeting, fit)
+        ],
         gained={c.words: c.gained for c in changes(asked.procedure, asked.meeting, fit, seed=asked.seed)},
     )
+
+
+class DealIn(_In):
+    """Numbers of samples, benches in the order in which they stand, and where chance begins."""
+
+    numbers: list[Annotated[int, Field(ge=1, le=9999)]] = Field(min_length=1, max_length=200)
+    benches: list[Annotated[int, Field(ge=1, le=500)]] = Field(min_length=1, max_length=96)
+    seed: int = Field(1, ge=0, le=10**9)
+
+
+@router.post("/deal")
+def deal_samples(asked: DealIn) -> dict[int, int]:
+    """Which bench gets which sample: evenly, neighbours apart, the same again from the same seed."""
+    return deal(asked.numbers, asked.benches, asked.seed)

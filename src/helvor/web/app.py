@@ -13,7 +13,24 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 from helvor import __version__
-from helvor.web import api, api_planar, api_prep, api_reckon, api_run, containers, errors, joining, live, people, places
+from helvor.web import (
+    api,
+    api_planar,
+    api_prep,
+    api_reckon,
+    api_room,
+    api_run,
+    class_set_up,
+    containers,
+    errors,
+    joining,
+    live,
+    members,
+    people,
+    places,
+    room,
+    unknowns,
+)
 from helvor.web.plan import routes as plan
 from helvor.web.planar import compare, photographs
 from helvor.web.planar import routes as plates
@@ -31,7 +48,11 @@ __all__ = ["Settings", "calm_collector", "create_app"]
 
 PARTS = (
     people,
+    members,
     places,
+    class_set_up,
+    room,
+    unknowns,
     live,
     joining,
     containers,
@@ -49,6 +70,7 @@ PARTS = (
     api_planar,
     api_prep,
     api_reckon,
+    api_room,
 )
 """Every module with routes. The access test walks the same list."""
 

@@ -2,18 +2,32 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from dataclasses import dataclass
+from datetime import datetime
 
+from helvor.bench.room.front import Front
 from helvor.notebook.classes import Bench, PageOnBoard
 
-WIDTH, TOP, FLOOR, LEFT = 888, 24, 505.0, 150
+WIDTH, TOP, FLOOR, LEFT = 888, 24, 452.0, 150
 MOST_ROWS = 16
+ROOMY = 58.0
+"""Room of a lane, in drawing units, that its words need; with less only the spots are drawn."""
+LATE_FROM = 3.0
+"""Minutes behind the plan that are said: less is within what marking a step takes."""
 
 
 @dataclass(frozen=True, slots=True)
 class BenchLane:
-    """One bench on the board. ``page`` is the page that is shown of it, None where nothing was started."""
+    """One bench on the board.
+
+    Attributes:
+        page: the page that is shown of it, None where nothing was started.
+        late: minutes behind the plan; 0 when it is not, or none is known.
+        due: when the next timer of the bench rings, None without one.
+        plan_y: how high the plan has it by now.
+    """
 
     bench: Bench
     page: PageOnBoard | None
@@ -21,11 +35,30 @@ class BenchLane:
     y: float
     state: str
     word: str
+    late: int = 0
+    due: datetime | None = None
+    plan_y: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class InUse:
+    """A kind of shared kit: how many there are, how many benches take it up now, and how many wait for one."""
+
+    name: str
+    count: int
+    used: int
+    queue: int
 
 
 @dataclass(frozen=True, slots=True)
 class Board:
-    """Coordinates in drawing units, from the top left. ``title`` is what the rows are of."""
+    """Coordinates in drawing units, from the top left. ``title`` is what the rows are of.
+
+    Attributes:
+        size: of the spots, 1 where there is room; words: whether words stand under them.
+        front: the plan front as a path, and the wash under it; empty without a plan.
+        finish: minutes from the start at which the last bench is to be done.
+    """
 
     width: int
     height: int
@@ -36,9 +69,25 @@ class Board:
     rows: list[tuple[str, float]]
     lanes: list[BenchLane]
     counts: dict[str, int]
+    size: float
+    words: bool
+    front: str = ""
+    wash: str = ""
+    finish: float = 0.0
 
 
-WORDS = {"none": "to start", "working": "working", "stop": "stop", "caution": "caution", "done": "done"}
+@dataclass(frozen=True, slots=True)
+class PlanNow:
+    """The plan front, and the minutes that the class has worked."""
+
+    front: Front
+    minutes: float
+
+
+WORDS = {
+    "none": "to start", "working": "working", "waiting": "waiting", "stop": "stop", "caution": "caution",
+    "done": "done",
+}  # fmt: skip
 
 
 def activity(page: PageOnBoard) -> str:
@@ -47,32 +96,100 @@ def activity(page: PageOnBoard) -> str:
     return title or f"{page.title.rpartition(' ')[0]}s"
 
 
-def draw_board(benches: list[Bench], wanted: str = "") -> Board:
+def choices_of(benches: list[Bench]) -> list[str]:
+    """What can be shown, begun last first."""
+    begun: dict[str, datetime] = {}
+    for bench in benches:
+        for page in bench.pages:
+            name = activity(page)
+            begun[name] = max(page.started_at, begun.get(name, page.started_at))
+    return sorted(begun, key=lambda name: begun[name], reverse=True)
+
+
+def shown_of(bench: Bench, title: str) -> PageOnBoard | None:
+    """The newest page of a bench that belongs to an activity."""
+    return next((page for page in reversed(bench.pages) if activity(page) == title), None)
+
+
+def alarms_on(page: PageOnBoard | None) -> list[tuple[str, datetime]]:
+    """The timers that run on a page: label and when due, the next first."""
+    rows = page.summary.get("alarms", ()) if page else ()
+    return sorted(((str(row[0]), datetime.fromisoformat(row[1])) for row in rows), key=lambda pair: pair[1])
+
+
+def draw_board(
+    benches: list[Bench],
+    wanted: str = "",
+    *,
+    now: datetime,
+    plan: PlanNow | None = None,
+    width: int = WIDTH,
+    floor: float = FLOOR,
+    left: int = LEFT,
+    largest: float = 1.0,
+) -> Board:
     """Lay the benches of a class out by the newest page of each that belongs to one activity.
 
     Args:
         wanted: the activity to show; the one begun last without.
+        now: for timers. plan: of that activity, where there is one.
+        width, floor, left: of the drawing, where its start line lies, and where the lanes begin.
+        largest: size of the spots where there is room.
     """
-    begun: dict[str, list[PageOnBoard]] = {}
-    for bench in benches:
-        for page in bench.pages:
-            begun.setdefault(activity(page), []).append(page)
-    choices = sorted(begun, key=lambda name: max(page.started_at for page in begun[name]), reverse=True)
-    title = wanted if wanted in begun else choices[0] if choices else ""
-    names = Counter(tuple(page.summary.get("names", ())) for page in begun.get(title, []))
+    choices = choices_of(benches)
+    title = wanted if wanted in choices else choices[0] if choices else ""
+    pages = [page for bench in benches for page in bench.pages if activity(page) == title]
+    names = Counter(tuple(page.summary.get("names", ())) for page in pages)
     rows = list(names.most_common(1)[0][0])[:MOST_ROWS] if names else []
-    gap = (FLOOR - TOP) / (len(rows) + 0.5) if rows else 0.0
-    step = (WIDTH - LEFT - 12) / max(1, len(benches))
+    gap = (floor - TOP) / (len(rows) + 0.5) if rows else 0.0
+    step = (width - left - 12) / max(1, len(benches))
     lanes = []
     for index, bench in enumerate(benches):
-        mine = [page for page in bench.pages if activity(page) == title]
-        shown = mine[-1] if mine else None
+        shown = shown_of(bench, title)
         done = min(shown.summary.get("done", 0), len(rows)) if shown else 0
-        state = _state(shown)
-        lanes.append(BenchLane(bench, shown, LEFT + step * (index + 0.5), FLOOR - gap * done, state, WORDS[state]))
-    drawn = [(_short(name), FLOOR - gap * (index + 1)) for index, name in enumerate(rows)]
+        due = next((at for _, at in alarms_on(shown) if at > now), None)
+        state = _state(shown, waits=due is not None)
+        late, plan_y = 0, None
+        if plan is not None and rows:
+            plan_y = floor - gap * min(len(rows), plan.front.expected(index, plan.minutes))
+            behind = plan.front.late(index, done, plan.minutes) if state != "done" else 0.0
+            late = math.floor(behind) if behind >= LATE_FROM else 0
+        x = left + step * (index + 0.5)
+        lanes.append(BenchLane(bench, shown, x, floor - gap * done, state, WORDS[state], late, due, plan_y))
+    drawn = [(_short(name), floor - gap * (index + 1)) for index, name in enumerate(rows)]
     counts = {state: sum(lane.state == state for lane in lanes) for state in WORDS}
-    return Board(WIDTH, int(FLOOR + 66), FLOOR, LEFT, title, choices, drawn, lanes, counts)
+    front = _front(lanes, step)
+    wash = f"{front}V{floor:.1f}H{left}Z" if front else ""
+    finish = plan.front.ends if plan else 0.0
+    size = min(largest, max(0.45, step / 46))
+    return Board(
+        width, int(floor + 66), floor, left, title, choices, drawn, lanes, counts, size, step >= ROOMY, front, wash,
+        finish,
+    )  # fmt: skip
+
+
+def _front(lanes: list[BenchLane], step: float) -> str:
+    """The plan front over the lanes as one stepped path; empty without a plan."""
+    heights = [lane.plan_y for lane in lanes]
+    if not lanes or any(y is None for y in heights):
+        return ""
+    path = f"M{lanes[0].x - step / 2:.1f} {heights[0]:.1f}"
+    for lane, y in zip(lanes, heights, strict=True):
+        path += f"V{y:.1f}H{lane.x + step / 2:.1f}"
+    return path
+
+
+def in_use(benches: list[Bench], title: str, shared: dict[str, int]) -> list[InUse]:
+    """Shared kit that benches take up by the step they are at, what is queued for first."""
+    found = []
+    for name, count in shared.items():
+        used = 0
+        for bench in benches:
+            page = shown_of(bench, title)
+            kit = page.summary.get("kit", ()) if page else ()
+            used += any(str(one).casefold() == name.casefold() for one in kit)
+        found.append(InUse(name, count, min(used, count), max(0, used - count)))
+    return sorted(found, key=lambda kit: (-kit.queue, -kit.used / kit.count, kit.name))
 
 
 def _short(name: str) -> str:
@@ -87,11 +204,13 @@ def _short(name: str) -> str:
     return (words.strip() or name[:17]) + " …"
 
 
-def _state(page: PageOnBoard | None) -> str:
+def _state(page: PageOnBoard | None, *, waits: bool) -> str:
     if page is None or not page.entries:
         return "none"
     if not page.summary.get("done") and not page.summary.get("level"):
         return "none"
     if page.summary.get("level") in ("stop", "caution"):
         return str(page.summary["level"])
-    return "done" if page.summary.get("done") == page.summary.get("stages") else "working"
+    if page.summary.get("done") == page.summary.get("stages"):
+        return "done"
+    return "waiting" if waits else "working"

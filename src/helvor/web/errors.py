@@ -17,11 +17,12 @@ from helvor.bench.quantity import Unreadable
 from helvor.notebook.accounts import TooManyAttempts
 from helvor.notebook.pages import EntryIdTaken, NotYours
 from helvor.web.rendering import Shell, html, is_htmx
-from helvor.web.security import Forged, SignInNeeded
+from helvor.web.security import Forged, InstructorsOnly, SignInNeeded
 
 NOT_HERE = "There is nothing here that you can open. It may be another class's, or the address is mistyped."
 SESSION_OVER = "Your session has ended. Sign in again in a new tab, then send once more: what you typed is still here."
 NOT_OURS = "This did not come from a page of ours, so nothing was written. Reload the page and try again."
+INSTRUCTORS_ONLY = "This is decided by an instructor: ask one. Nothing was written."
 TAKEN = "This entry's id was used for something else, so nothing was written. Send it with a new id."
 
 
@@ -83,6 +84,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(NotYours)
     def _not_yours(request: Request, _: NotYours) -> Response:
         return refuse(request, 404, "Not here", NOT_HERE)
+
+    @app.exception_handler(InstructorsOnly)
+    def _instructors_only(request: Request, _: InstructorsOnly) -> Response:
+        return refuse(request, 403, "An instructor's", INSTRUCTORS_ONLY)
 
     @app.exception_handler(EntryIdTaken)
     def _taken(request: Request, _: EntryIdTaken) -> Response:

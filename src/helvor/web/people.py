@@ -67,7 +67,8 @@ def sign_in(
     address = request.client.host if request.client else ""
     try:
         with pool(request).connection() as conn:
-            opened = accounts.sign_in(conn, email, password, address, allow_demo=settings.loopback)
+            device = request.headers.get("user-agent", "")
+            opened = accounts.sign_in(conn, email, password, address, allow_demo=settings.loopback, device=device)
     except accounts.TooManyAttempts:
         return _page(
             request, _own_path(after), email, "Too many tries. Wait a quarter of an hour, then try again.", 429

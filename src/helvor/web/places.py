@@ -1,4 +1,4 @@
-"""Today, the class board, a bench, and finding one."""
+"""Today, a bench, and finding one."""
 
 from __future__ import annotations
 
@@ -15,11 +15,10 @@ from helvor.bench.finding import SEVERITY
 from helvor.bench.planar.work_out import work_out
 from helvor.exchange.calendar import calendar
 from helvor.exchange.planar import class_table
-from helvor.notebook import classes, pages
+from helvor.notebook import classes, pages, unknowns
 from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
 from helvor.notebook.pages import NotYours
 from helvor.shelf.solvents import eluotropic_rank
-from helvor.web.board import Board, draw_board
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
@@ -42,15 +41,11 @@ class TodayPage(Shell):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class ClassPage(Shell):
-    board: Board
-    needs: list[tuple[Bench, PageOnBoard]]
-    seen: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class BenchPage(Shell):
+    """``samples`` are the unknowns that the bench has: series and number."""
+
     bench: Bench
+    samples: list[tuple[str, int]]
 
 
 def current_meeting(meetings: list[Meeting], now: datetime) -> Meeting | None:
@@ -98,28 +93,6 @@ def today(request: Request, who: VisitorDep) -> Response:
     return html("today.html", page)
 
 
-@router.get("/classes/{class_id}")
-def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "") -> Response:
-    with pool(request).connection() as conn:
-        row, meeting = shell_of_class(conn, who, class_id)
-        if row is None:
-            raise NotYours
-        # Asked before the benches: what is written in between is then new, never missed.
-        seen = classes.state_of(conn, who.account.id, class_id) or ""
-        benches = classes.benches_of(conn, class_id)
-    needs = needing(benches)
-    page = ClassPage(
-        visitor=who,
-        place="bench",
-        class_row=row,
-        meeting=meeting,
-        board=draw_board(benches, work[:60]),
-        needs=needs,
-        seen=seen,
-    )
-    return html("class.html", page)
-
-
 @router.get("/classes/{class_id}/rf.csv")
 def class_rf(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
@@ -158,7 +131,8 @@ def bench(request: Request, bench_id: UUID, who: VisitorDep) -> Response:
         if found is None:
             raise NotYours
         row, meeting = shell_of_class(conn, who, found.class_id)
-    page = BenchPage(visitor=who, place="bench", class_row=row, meeting=meeting, bench=found)
+        samples = unknowns.numbers_at(conn, who.account.id, bench_id)
+    page = BenchPage(visitor=who, place="bench", class_row=row, meeting=meeting, bench=found, samples=samples)
     return html("bench.html", page)
 
 

@@ -8,6 +8,7 @@ sign-in can go on with what was typed in it.
 from __future__ import annotations
 
 import hmac
+import re
 import secrets
 from dataclasses import dataclass
 from typing import Annotated
@@ -47,6 +48,10 @@ class SignInNeeded(Exception):
     """There is no session, or it has ended."""
 
 
+class InstructorsOnly(Exception):
+    """Something of the class that an assistant asks for, and an instructor decides."""
+
+
 class Forged(Exception):
     """A write that did not come from one of our pages."""
 
@@ -80,10 +85,12 @@ def visitor(request: Request) -> Visitor:
         raise SignInNeeded
     if session.account.role == "bench" and not bench_may(request.url.path):
         raise NotYours
+    if session.account.role == "assistant" and not assistant_may(request.method, request.url.path):
+        raise InstructorsOnly
     return Visitor(session.account, session.csrf)
 
 
-BENCH_PLACES = ("/benches/", "/plates/", "/runs/", "/reckon", "/sign-out")
+BENCH_PLACES = ("/benches/", "/plates/", "/runs/", "/reckon", "/sign-out", "/notices", "/timers")
 """Where a bench's tablet may go at all; which of them are its own, the notebook says."""
 NOT_FOR_BENCHES = ("/handout", "/keep")
 """What of a run is the instructor's: a corrected handout for the class, and a run kept as a procedure."""
@@ -92,6 +99,19 @@ NOT_FOR_BENCHES = ("/handout", "/keep")
 def bench_may(path: str) -> bool:
     """Whether a path is among those that a bench's tablet has any business with."""
     return path == "/" or (path.startswith(BENCH_PLACES) and not path.endswith(NOT_FOR_BENCHES))
+
+
+_NOT_READ_BY_ASSISTANTS = re.compile(r"/classes/[^/]+/(unknowns|set-up)")
+_NOT_WRITTEN_BY_ASSISTANTS = re.compile(
+    r"/(plan|procedures|shelf|people(?!/sessions/))(/|$)|/classes$|/classes/[^/]+/(unknowns|set-up)|.*/(handout|keep)$"
+)
+
+
+def assistant_may(method: str, path: str) -> bool:
+    """Whether an assistant has business with a path: the benches and the day, not the plan, people or the key."""
+    if method == "GET":
+        return _NOT_READ_BY_ASSISTANTS.match(path) is None
+    return _NOT_WRITTEN_BY_ASSISTANTS.match(path) is None
 
 
 async def writer(request: Request, who: Annotated[Visitor, Depends(visitor)]) -> Visitor:

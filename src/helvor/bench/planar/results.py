@@ -11,7 +11,7 @@ from uuid import UUID
 from helvor.bench.planar.identify import Identity
 from helvor.bench.planar.plate import Plate, SpotOnPlate
 from helvor.bench.quantity import Estimate, round_to, round_up_to
-from helvor.bench.worksheet import WorkingLine, Worksheet
+from helvor.bench.worksheet import Alarm, InRoom, WorkingLine, Worksheet
 
 
 @dataclass(frozen=True, slots=True)
@@ -204,3 +204,10 @@ class PlateWorksheet(Worksheet):
     @property
     def title(self) -> str:
         return self.plate.set_up.about if self.plate.set_up else ""
+
+    @property
+    def in_room(self) -> InRoom:
+        """While the front rises: when it will be where the plate is taken out."""
+        if self.arriving is None:
+            return InRoom()
+        return InRoom((Alarm("front at the stopping line", self.arriving.due),), ("chamber",))

@@ -4,9 +4,12 @@ Period 1. A bench has one pair of hands. It does the first step of the handout w
           ready and whose kit is free; if all kit is taken it queues for the first one.
 Period 2. Kit is held while hands are on it; what a portion stays in or on (an oven shelf, a hotplate,
           a vacuum outlet) is held while it waits, too.
+          What stands in its place and nothing follows in the meeting may stay overnight: the bench
+          is done once its hands are off.
 Period 3. Hands-on minutes scatter from step to step and from bench to bench, lognormally around the
           handout's; waiting does not. How much is a guess until enough runs were timed; common
           practice, no source.
+          Where runs were timed, their own minutes and spread stand in (see ``learn``).
 Period 4. Every run is drawn from a seed, so that the same class gives the same answer.
 """
 
@@ -22,6 +25,7 @@ from dataclasses import dataclass, field, replace
 import simpy
 from simpy.resources.resource import Request
 
+from helvor.bench.plan.branches import branches
 from helvor.bench.plan.timeline import touches, touches_all
 from helvor.bench.procedure import Procedure, Step
 
@@ -69,6 +73,8 @@ class Setting:
         benches: how many; minutes: of the period; talk: before anybody starts; clean_up: at its end.
         kit: name → how many there are; what is not named is no bottleneck.
         stagger: minutes between the starts of one bench and the next.
+        times: step id → hands-on minutes and their spread where runs were timed; else the handout's.
+        turned: every second bench begins with the branch that the handout puts last.
     """
 
     benches: int
@@ -77,6 +83,8 @@ class Setting:
     talk: float = 10.0
     clean_up: float = 10.0
     stagger: float = 0.0
+    times: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    turned: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -139,9 +147,16 @@ class _Plan:
     needs: tuple[tuple[str, ...], ...]
     held: tuple[bool, ...]
     waits: tuple[float, ...]
+    stays: tuple[bool, ...]
+    """Put somewhere to wait, with nothing after it in this meeting (Period 2)."""
+    hands: tuple[float, ...]
+    spread: tuple[float, ...]
+    rank: tuple[int, ...]
+    """Which ready step goes first, of a bench that takes the branches the other way round."""
 
 
-def _plan(procedure: Procedure, meeting: int, kit: Mapping[str, int]) -> _Plan:
+def _plan(procedure: Procedure, meeting: int, setting: Setting) -> _Plan:
+    kit = setting.kit
     steps = tuple(s for s in procedure.steps if s.doer == "bench" and s.meeting == meeting)
     known = {name.casefold(): name for name in kit}
     after: list[tuple[int, ...]] = []
@@ -155,14 +170,26 @@ def _plan(procedure: Procedure, meeting: int, kit: Mapping[str, int]) -> _Plan:
         after.append(tuple(sorted(all_of_them - implied)))
         named = dict.fromkeys(name.casefold() for name in (*step.kit, *((step.place,) if step.place else ())))
         needs.append(tuple(sorted(known[name] for name in named if name in known)))
+    before = tuple(tuple(k for k, waited in enumerate(after) if i in waited) for i in range(len(steps)))
     return _Plan(
         steps,
         tuple(after),
-        tuple(tuple(k for k, before in enumerate(after) if i in before) for i in range(len(steps))),
+        before,
         tuple(needs),
         tuple(any(name.casefold() in HELD_WAITING for name in need) for need in needs),
         tuple(float(step.waits) for step in steps),
+        tuple(bool(step.place) and not before[i] for i, step in enumerate(steps)),
+        tuple(setting.times.get(step.id, (float(step.hands), 0.0))[0] for step in steps),
+        tuple(setting.times.get(step.id, (0.0, STEP_SPREAD))[1] for step in steps),
+        _turned(steps),
     )
+
+
+def _turned(steps: Sequence[Step]) -> tuple[int, ...]:
+    """The order of steps with the last branch first, each branch in itself as it is."""
+    of = branches(steps)
+    order = sorted(range(len(steps)), key=lambda i: (-of[i], i))
+    return tuple(order.index(i) for i in range(len(steps)))
 
 
 @dataclass(slots=True)
@@ -183,7 +210,7 @@ class _Run:
 
 
 def _bench(
-    run: _Run, plan: _Plan, hands: Sequence[float], start: float, lane: list[Block] | None
+    run: _Run, plan: _Plan, hands: Sequence[float], start: float, lane: list[Block] | None, rank: Sequence[int] | None
 ) -> Generator[simpy.Event, object, None]:
     """One bench. Its own clock runs ahead of the others' until it wants kit: only there they meet."""
     env, kit, needs, waits = run.env, run.kit, plan.needs, plan.waits
@@ -196,7 +223,7 @@ def _bench(
     while open_:
         # The first ready one whose kit is free; else the first ready one; else what is ready soonest.
         chosen = fallback = -1
-        for i in open_:
+        for i in open_ if rank is None else sorted(open_, key=rank.__getitem__):
             if at[i] > now + 1e-9:
                 continue
             if not needs[i]:
@@ -229,7 +256,7 @@ def _bench(
             yield env.timeout(now - env.now)
             _give_back(run, plan.held[i], requests, begun, now, over)
         ends[i] = over
-        last = max(last, over)
+        last = max(last, now if plan.stays[i] else over)
         open_.remove(i)
         for following in plan.before[i]:
             unmet[following] -= 1
@@ -274,11 +301,15 @@ def _once(plan: _Plan, setting: Setting, rng: random.Random | None) -> _Run:
         if rng is None:
             lane = []
             run.lanes.append(lane)
-            hands = [float(step.hands) for step in plan.steps]
+            hands = list(plan.hands)
         else:
             pace = math.exp(rng.gauss(0, BENCH_SPREAD))
-            hands = [step.hands * pace * math.exp(rng.gauss(0, STEP_SPREAD)) for step in plan.steps]
-        env.process(_bench(run, plan, hands, setting.talk + setting.stagger * bench, lane))
+            hands = [
+                minutes * pace * math.exp(rng.gauss(0, spread))
+                for minutes, spread in zip(plan.hands, plan.spread, strict=True)
+            ]
+        rank = plan.rank if setting.turned and bench % 2 else None
+        env.process(_bench(run, plan, hands, setting.talk + setting.stagger * bench, lane, rank))
     env.run()
     return run
 
@@ -301,7 +332,7 @@ def simulate(
         runs: how often; seed: where chance begins.
         on: told now and then how much is done, 0 to 1.
     """
-    plan = _plan(procedure, meeting, setting.kit)
+    plan = _plan(procedure, meeting, setting)
     plain = _once(plan, setting, None)
     rng = random.Random(seed)  # noqa: S311  a drawing of lots, nothing secret
     ends, waited = [], dict.fromkeys(plain.waited, 0.0)
@@ -338,6 +369,36 @@ def simulate(
 
 
 @dataclass(frozen=True, slots=True)
+class Overnight:
+    """What still waits at the end of the period: how many benches, the step, and minutes past the end."""
+
+    number: int
+    kind: str
+    place: str
+    benches: int
+    minutes: float
+
+
+def overnight(procedure: Procedure, meeting: int, fit: Fit) -> list[Overnight]:
+    """Steps whose waiting goes beyond the period, without any scatter: they stay over until the next meeting.
+
+    Hands off, they may: an oven, a hood, a desiccator waits by itself. Those with hands still to put on
+    are not among them; that is what does not fit.
+    """
+    numbers = {step.id: number for number, step in enumerate(procedure.steps, start=1)}
+    steps = [s for s in procedure.steps if s.doer == "bench" and s.meeting == meeting]
+    late: dict[int, list[float]] = {}
+    for lane in fit.lanes:
+        for block in lane:
+            if block.hands_until <= fit.setting.minutes < block.ends:
+                late.setdefault(block.step, []).append(block.ends - fit.setting.minutes)
+    return [
+        Overnight(numbers[steps[i].id], steps[i].kind, steps[i].place, len(past), max(past))
+        for i, past in sorted(late.items())
+    ]
+
+
+@dataclass(frozen=True, slots=True)
 class Change:
     """What one change would bring: in words, the median end with it, and minutes gained."""
 
@@ -347,13 +408,15 @@ class Change:
 
 
 def changes(procedure: Procedure, meeting: int, fit: Fit, *, runs: int = 40, seed: int = 1) -> list[Change]:
-    """One more of the bottleneck, and a stagger: what each would bring, the most first."""
+    """One more of the bottleneck, a stagger, another order: what each would bring, the most first."""
     setting, worst = fit.setting, fit.bottleneck
     if worst is None:
         return []
     ideas = {f"one more {worst.kit}": replace(setting, kit={**setting.kit, worst.kit: worst.count + 1})}
     if setting.stagger == 0:
         ideas |= {f"benches start {m:g} min apart": replace(setting, stagger=m) for m in (1.0, 2.0)}
+    if not setting.turned and len(set(branches([s for s in procedure.steps if s.doer == "bench"]))) > 1:
+        ideas["every second bench begins with the last branch"] = replace(setting, turned=True)
     base = simulate(procedure, meeting, setting, runs=runs, seed=seed).median
     found = []
     for words, changed in ideas.items():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from datetime import datetime, timedelta
 from typing import TypeVar
 from uuid import UUID
 
@@ -54,6 +55,11 @@ class TimerOn(Stands):
 
     timer: e.TimerSet
     stopped: Entry | None
+
+    @property
+    def due(self) -> datetime:
+        """When it goes off: its minutes after it was written."""
+        return self.line.root.at + timedelta(minutes=self.timer.minutes)
 
 
 @dataclass(slots=True)

@@ -17,8 +17,9 @@ from helvor.bench.run.judge import Case, judge
 from helvor.bench.run.ledger import Ledger, keep
 from helvor.bench.run.losses import Gap, Ranked, gaps, rank
 from helvor.bench.run.record import Run, gather
+from helvor.bench.run.standing import Standing, standing
 from helvor.bench.step_kinds import StepKind
-from helvor.bench.worksheet import Stage, Worksheet
+from helvor.bench.worksheet import Alarm, InRoom, Stage, Worksheet
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,10 +83,26 @@ class RunWorksheet(Worksheet):
     steps: list[StepSeen]
     causes: list[Ranked]
     gaps: list[Gap]
+    stands: list[Standing]
 
     @property
     def title(self) -> str:
         return self.run.procedure.title
+
+    @property
+    def in_room(self) -> InRoom:
+        """Running timers, the kit of the step under way once the run has begun, and what stands about."""
+        names = {seen.step.id: seen.short for seen in self.steps}
+        alarms = (
+            Alarm(on.timer.label or names.get(on.timer.step, "timer"), on.due, str(on.key))
+            for on in self.run.timers
+            if on.stopped is None
+        )
+        under_way = self.current if self.run.done else None
+        step = under_way.step if under_way else None
+        kit = tuple(dict.fromkeys((*step.kit, *((step.place,) if step.place else ())))) if step else ()
+        stands = tuple((s.portion, s.container, s.place, s.labelled) for s in self.stands)
+        return InRoom(tuple(alarms), kit, stands)
 
     @property
     def current(self) -> StepSeen | None:
@@ -133,7 +150,9 @@ def work_out(
         )
     ]
     stages = [Stage(step.short, step.settled) for step in steps]
-    return RunWorksheet(by_severity(findings), stages, run, ledger, steps, rank(case, crafts), gaps(case))
+    return RunWorksheet(
+        by_severity(findings), stages, run, ledger, steps, rank(case, crafts), gaps(case), standing(run, known)
+    )
 
 
 def _house(step: Step, kind: StepKind | None, rules: HouseRules) -> tuple[tuple[str, School], ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID
 
@@ -358,7 +358,7 @@ def _amounts(step: Step, sheet: RunWorksheet) -> list[AmountRow]:
 
 def _timers(run: Run, now: datetime) -> list[TimerShown]:
     names = {step.id: f"step {i}" for i, step in enumerate(run.procedure.steps, 1)}
-    running = [(on, on.line.root.at + timedelta(minutes=on.timer.minutes)) for on in run.timers if on.stopped is None]
+    running = [(on, on.due) for on in run.timers if on.stopped is None]
     return [
         TimerShown(on.key, on.timer.label or names.get(on.timer.step, "timer"), due, round((due - now).total_seconds()))
         for on, due in sorted(running, key=lambda pair: pair[1])

@@ -1,5 +1,5 @@
 // The balance follows what is typed; timers count, also past their time.
-const shown = (seconds) => {
+export const shown = (seconds) => {
   const all = Math.abs(Math.round(seconds));
   const hours = Math.floor(all / 3600);
   const rest = `${String(Math.floor(all / 60) % 60).padStart(hours ? 2 : 1, "0")}:${String(all % 60).padStart(2, "0")}`;
@@ -11,6 +11,12 @@ function tick() {
     const left = (Date.parse(time.dataset.due) - Date.now()) / 1000;
     time.textContent = shown(left);
     time.closest(".timer")?.classList.toggle("is-due", left < 0);
+  }
+  for (const word of document.querySelectorAll("[data-due-svg]")) {
+    word.textContent = shown((Date.parse(word.dataset.dueSvg) - Date.now()) / 1000);
+  }
+  for (const clock of document.querySelectorAll("[data-clock]")) {
+    clock.textContent = new Date().toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: clock.dataset.clock });
   }
 }
 

@@ -1,7 +1,16 @@
 // The class board follows what is written anywhere in the class, within a second.
 let source = null;
 
+// What somebody is typing is not swapped away under their hands; it is caught up with afterwards.
+function busy() {
+  return document.activeElement?.matches?.("#main input, #main select, #main textarea") ?? false;
+}
+
 function refresh() {
+  if (busy()) {
+    document.activeElement.addEventListener("blur", refresh, { once: true });
+    return;
+  }
   htmx.ajax("GET", location.pathname + location.search, { source: "#main", target: "#main", select: "#main", swap: "outerMorph" });
 }
 

@@ -1,10 +1,11 @@
 // What every page does: keys, panels, the token on writes, readings kept while offline.
-import { watchBench } from "./bench.js";
+import { shown, watchBench } from "./bench.js";
 import { watchBoard } from "./board.js";
 import { keepIfLost, watchOutbox } from "./outbox.js";
 import { watchPlan } from "./plan.js";
 import { watchPhoto } from "./photo.js";
 import { watchPlate } from "./plate.js";
+import { watchTimers } from "./timers.js";
 
 export function cookie(name) {
   const pair = document.cookie.split("; ").find((part) => part.startsWith(`${name}=`));
@@ -138,6 +139,7 @@ document.addEventListener("keydown", (event) => {
 
 watchBench();
 watchBoard();
+watchTimers(shown);
 watchPlan({ newId });
 watchPlate({ newId, panel });
 watchPhoto();

@@ -1,0 +1,188 @@
+"""The day book of a meeting: written under a lock on its class, each entry once, in ink."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+import psycopg
+from psycopg.types.json import Jsonb
+
+from helvor.bench.entry import Entry, Payload, Problem, line_of
+from helvor.bench.room.day import Day, check, gather
+from helvor.bench.room.entries import OF_THE_DAY
+from helvor.bench.techniques import TECHNIQUES
+from helvor.notebook.pages import EntryIdTaken, NotYours
+
+MOST_ENTRIES = 1000
+
+
+@dataclass(frozen=True, slots=True)
+class Book:
+    """A meeting's day book with its entries, oldest first, and what they add up to."""
+
+    meeting: int
+    entries: list[Entry]
+    day: Day
+
+
+_ENTRIES = """
+SELECT e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at
+FROM room_entry e JOIN account a ON a.id = e.author_id WHERE e.class_id = %s AND e.meeting = %s ORDER BY e.seq
+"""
+
+
+def _entry(row: tuple[Any, ...]) -> Entry:
+    key, seq, payload, strikes, reason, by, at = row
+    return Entry(key, seq, OF_THE_DAY.validate_python(payload), strikes, reason, by, at)
+
+
+def _read(conn: psycopg.Connection, class_id: UUID, meeting: int) -> list[Entry]:
+    return [_entry(row) for row in conn.execute(_ENTRIES, [class_id, meeting]).fetchall()]
+
+
+def open_book(conn: psycopg.Connection, account_id: int, class_id: UUID, meeting: int) -> Book:
+    """The day book of a meeting; an empty one before anything is written.
+
+    Raises:
+        NotYours: the account does not teach the class.
+    """
+    taught = conn.execute(
+        "SELECT FROM instructor_of WHERE class_id = %s AND account_id = %s", [class_id, account_id]
+    ).fetchone()
+    if taught is None:
+        raise NotYours
+    entries = _read(conn, class_id, meeting)
+    return Book(meeting, entries, gather(entries))
+
+
+def write(
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    class_id: UUID,
+    meeting: int,
+    entry: UUID,
+    says: Payload,
+    *,
+    strikes: UUID | None = None,
+    reason: str = "",
+    at: datetime | None = None,
+) -> Book:
+    """Write an entry in a meeting's day book, once however often it is sent; as of now, or of *at*.
+
+    Raises:
+        NotYours: the account does not teach the class.
+        Problem: the book as it stands cannot hold it; nothing is written.
+        EntryIdTaken: the id was used for something else.
+    """
+    says = OF_THE_DAY.validate_python(says.model_dump(mode="json"))
+    with conn.transaction():
+        row = conn.execute(
+            "SELECT (SELECT count(*) FROM bench b WHERE b.class_id = c.id) FROM class c"
+            " JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s WHERE c.id = %s FOR UPDATE OF c",
+            [account_id, class_id],
+        ).fetchone()
+        if row is None:
+            raise NotYours
+        entries = _read(conn, class_id, meeting)
+        known = next((one for one in entries if one.id == entry), None)
+        if known is not None:
+            if known.payload != says or known.by != author:
+                raise EntryIdTaken
+            return Book(meeting, entries, gather(entries))
+        if len(entries) >= MOST_ENTRIES:
+            raise Problem("", f"This day book is full: it holds {MOST_ENTRIES} entries.")
+        day = gather(entries)
+        if strikes is not None:
+            line = line_of(day.lines, strikes)
+            if line is None:
+                raise Problem("strikes", "What this corrects is not in this book.")
+            if len(reason.strip()) < 2:
+                raise Problem("reason", "Say in a word why: misread, written twice, over.")
+            strikes = line.head.id
+        check(day, says, strikes, row[0])
+        try:
+            conn.execute(
+                "INSERT INTO room_entry (id, class_id, meeting, seq, kind, payload, strikes, reason, author_id,"
+                " written_at) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, coalesce(%s, now()))",
+                [entry, class_id, meeting, len(entries) + 1, says.kind, Jsonb(says.model_dump(mode="json")), strikes,
+                 reason.strip() if strikes else "", account_id, at],
+            )  # fmt: skip
+        except psycopg.errors.UniqueViolation as taken:
+            raise EntryIdTaken from taken
+        entries = _read(conn, class_id, meeting)
+    return Book(meeting, entries, gather(entries))
+
+
+def notices_for(conn: psycopg.Connection, worker_id: int) -> list[str]:
+    """What the front says now to the bench that an account works at; nothing for everybody else.
+
+    Notices are those of the newest meeting with anything in its book; they end with it.
+    """
+    row = conn.execute(
+        "SELECT e.class_id, max(e.meeting) FROM room_entry e JOIN bench b ON b.class_id = e.class_id"
+        " WHERE b.worker_id = %s GROUP BY e.class_id",
+        [worker_id],
+    ).fetchone()
+    if row is None:
+        return []
+    day = gather(_read(conn, row[0], row[1]))
+    standing = [said.words for _, said in day.notices]
+    if day.state == "paused":
+        standing.append(f"The class rests{': ' + day.pause if day.pause else ''}.")
+    return standing
+
+
+@dataclass(frozen=True, slots=True)
+class AlarmAt:
+    """A running timer and where it rings: the bench and its page, or the room of a class."""
+
+    label: str
+    due: datetime
+    key: str
+    where: str
+    address: str
+    class_code: str
+    class_id: UUID | None
+
+
+def alarms_of(conn: psycopg.Connection, account_id: int, class_id: UUID | None = None) -> list[AlarmAt]:
+    """Every timer that runs where an account teaches or works, the next due first; of one class with *class_id*."""
+    rows = conn.execute(
+        """
+        SELECT p.id, p.technique, b.number, coalesce(c.code, ''), c.id, a.value
+        FROM page p JOIN bench b ON b.id = p.bench_id LEFT JOIN class c ON c.id = b.class_id,
+            jsonb_array_elements(coalesce(p.summary -> 'alarms', '[]')) a
+        WHERE (b.account_id = %(account)s OR b.worker_id = %(account)s OR EXISTS
+            (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))
+            AND (%(class)s::uuid IS NULL OR b.class_id = %(class)s)
+        """,
+        {"account": account_id, "class": class_id},
+    ).fetchall()
+    found = [
+        AlarmAt(
+            alarm[0],
+            datetime.fromisoformat(alarm[1]),
+            alarm[2],
+            f"Bench {number}" if number else "Front bench",
+            f"{TECHNIQUES[technique].address}/{page}",
+            code,
+            of,
+        )
+        for page, technique, number, code, of, alarm in rows
+    ]
+    books = conn.execute(
+        """
+        SELECT c.id, c.code, max(e.meeting) FROM room_entry e JOIN class c ON c.id = e.class_id
+        JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %(account)s
+        WHERE %(class)s::uuid IS NULL OR c.id = %(class)s GROUP BY c.id
+        """,
+        {"account": account_id, "class": class_id},
+    ).fetchall()
+    for of, code, meeting in books:
+        for alarm in gather(_read(conn, of, meeting)).alarms:
+            found.append(AlarmAt(alarm.label, alarm.due, alarm.key, "All", f"/classes/{of}/day", code, of))
+    return sorted(found, key=lambda alarm: alarm.due)

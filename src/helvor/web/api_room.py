@@ -1,0 +1,33 @@
+"""The room as JSON: what goes into which waste bottle."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from pydantic import BaseModel, ConfigDict, Field
+
+from helvor.bench.room.day import never_together
+from helvor.bench.step_kinds import WASTE
+
+router = APIRouter(prefix="/api/room", tags=["room"])
+
+
+class WasteIn(BaseModel):
+    """Two waste streams by their keys: the one on the bottle, and the one that the matter belongs to."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    bottle: str = Field(pattern="^(" + "|".join(WASTE) + ")$")
+    matter: str = Field(pattern="^(" + "|".join(WASTE) + ")$")
+
+
+class WasteOut(BaseModel):
+    """Whether the matter may go in; why it never must, where that is so."""
+
+    fits: bool
+    never: str
+
+
+@router.post("/waste")
+def waste(asked: WasteIn) -> WasteOut:
+    """Whether matter of one stream may go into another's bottle. Local rules decide over this."""
+    return WasteOut(fits=asked.bottle == asked.matter, never=never_together(asked.bottle, asked.matter))

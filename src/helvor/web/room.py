@@ -1,0 +1,491 @@
+"""A meeting in the room: the class board, the wall, the day book, notices, timers."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from threading import Lock
+from typing import Annotated
+from uuid import UUID, uuid4
+
+import psycopg
+from fastapi import APIRouter, Query, Request
+from pydantic import BaseModel
+from starlette.responses import RedirectResponse, Response
+
+from helvor.bench.entry import Line, Payload, Problem, Struck
+from helvor.bench.finding import Finding
+from helvor.bench.prep.make import prep_sheet
+from helvor.bench.prep.period import Setting, meeting_of, shared_kit, simulate
+from helvor.bench.procedure import Procedure
+from helvor.bench.room import day as days
+from helvor.bench.room import entries as e
+from helvor.bench.room.front import Front, plan_front
+from helvor.bench.step_kinds import WASTE
+from helvor.notebook import classes, containers, joining, prep, procedures, room
+from helvor.notebook.classes import Bench, LastWritten, Meeting, PageOnBoard
+from helvor.notebook.joining import Code
+from helvor.notebook.pages import NotYours
+from helvor.notebook.room import AlarmAt, Book
+from helvor.web.board import Board, InUse, PlanNow, activity, choices_of, draw_board, in_use
+from helvor.web.forms import FieldErrors, Form, SubmittedDep
+from helvor.web.places import current_meeting, needing
+from helvor.web.rendering import Shell, clock, html, is_htmx
+from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
+
+router = APIRouter(include_in_schema=False)
+RINGS_FOR = timedelta(hours=12)
+"""A timer that nobody stopped is listed this long after it was due."""
+OVERNIGHT_PLACES = ("oven", "hood", "desiccator", "vacuum")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClassPage(Shell):
+    """``plan_time`` is the clock time of the plan's end; ``seen`` says which state of the class this is."""
+
+    board: Board
+    needs: list[tuple[Bench, PageOnBoard]]
+    due: list[AlarmAt]
+    kit: list[InUse]
+    book: Book
+    last: LastWritten | None
+    now: datetime
+    plan_time: str
+    seen: str
+    words: dict[days.State, str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WallPage(Shell):
+    """The board for the wall; with ``follow`` the front bench's newest page beside it."""
+
+    board: Board
+    due: list[AlarmAt]
+    book: Book
+    code: Code | None
+    address: str
+    follow: PageOnBoard | None
+    now: datetime
+    seen: str
+    words: dict[days.State, str]
+    following: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DayPage(Shell):
+    """The day book of a meeting."""
+
+    book: Book
+    number: int
+    meetings: list[Meeting]
+    findings: list[Finding]
+    expected: dict[str, float]
+    streams: dict[str, str]
+    loose: list[str]
+    overnight: list[tuple[str, str, str, str]]
+    """Where, what, whose, and the entry that says so where one does."""
+    says: dict[UUID, str]
+    values: dict[str, str]
+    errors: dict[str, str]
+    about: str
+    words: dict[days.State, str]
+    places: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoticesShown:
+    notices: list[str]
+
+
+class AlarmOut(BaseModel):
+    """A timer that runs."""
+
+    label: str
+    due: datetime
+    where: str
+    address: str
+
+
+_fronts: OrderedDict[tuple[object, ...], Front] = OrderedDict()
+_fronts_lock = Lock()
+
+
+def _front(key: tuple[object, ...], plan: Procedure, of: int, setting: Setting) -> Front:
+    """The plan front; the same class and version is simulated once."""
+    with _fronts_lock:
+        if key in _fronts:
+            return _fronts[key]
+    found = plan_front(plan, of, simulate(plan, of, setting, runs=0))
+    with _fronts_lock:
+        _fronts[key] = found
+        while len(_fronts) > 100:
+            _fronts.popitem(last=False)
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    """A class as the board and the wall look at it."""
+
+    row: classes.ClassRow
+    meetings: list[Meeting]
+    meeting: Meeting | None
+    benches: list[Bench]
+    book: Book
+    title: str
+    plan: PlanNow | None
+    began: datetime | None
+    kit: dict[str, int]
+    seen: str
+    due: list[AlarmAt]
+
+
+def _look(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str, now: datetime) -> _Seen:
+    row = classes.open_class(conn, who.account.id, class_id)
+    if row is None:
+        raise NotYours
+    # Asked before the benches: what is written in between is then new, never missed.
+    seen = classes.state_of(conn, who.account.id, class_id) or ""
+    meetings = classes.meetings_of(conn, class_id)
+    meeting = current_meeting(meetings, now)
+    book = room.open_book(conn, who.account.id, class_id, meeting.number if meeting else 1)
+    benches = classes.benches_of(conn, class_id)
+    choices = choices_of(benches)
+    title = work if work in choices else choices[0] if choices else ""
+    due = [alarm for alarm in room.alarms_of(conn, who.account.id, class_id) if alarm.due > now - RINGS_FOR]
+    plan, kit = None, dict[str, int]()
+    began = book.day.began or (meeting.starts_at if meeting and meeting.starts_at <= now <= meeting.ends_at else None)
+    page = next((p for bench in benches for p in bench.pages if activity(p) == title and p.procedure), None)
+    if page is not None and page.procedure is not None and page.version:
+        procedure = procedures.version_of(conn, who.account.id, page.procedure, page.version)
+        kit = shared_kit(procedure, prep.kit_of(conn, who.account.id, class_id))
+        if meeting is not None and began is not None and book.day.state != "over":
+            of = meeting_of(procedure, {m.number: m.topic for m in meetings}, meeting.number)
+            length = (meeting.ends_at - meeting.starts_at) / timedelta(minutes=1)
+            key = (page.procedure, page.version, of, len(benches), length, tuple(kit.items()))
+            front = _front(key, procedure, of, Setting(len(benches), length, kit))
+            worked = book.day.worked(now) if book.day.began else now - began
+            plan = PlanNow(front, worked / timedelta(minutes=1))
+    return _Seen(row, meetings, meeting, benches, book, title, plan, began, kit, seen, due)
+
+
+@router.get("/classes/{class_id}")
+def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "") -> Response:
+    """The board, with what needs somebody, what is due, shared kit, and the meeting's state."""
+    now = datetime.now(UTC)
+    with pool(request).connection() as conn:
+        seen = _look(conn, who, class_id, work[:60], now)
+        last = classes.last_written(conn, class_id)
+    board = draw_board(seen.benches, seen.title, now=now, plan=seen.plan)
+    plan_time = ""
+    if seen.plan and seen.began:
+        ends = seen.began + seen.book.day.rested + timedelta(minutes=seen.plan.front.ends)
+        plan_time = clock(ends, who.account.time_zone)
+    page = ClassPage(
+        visitor=who,
+        place="bench",
+        class_row=seen.row,
+        meeting=seen.meeting,
+        board=board,
+        needs=sorted(needing(seen.benches), key=lambda ask: activity(ask[1]) != board.title),
+        due=seen.due,
+        kit=in_use(seen.benches, seen.title, seen.kit),
+        book=seen.book,
+        last=last,
+        now=now,
+        plan_time=plan_time,
+        seen=seen.seen,
+        words=days.WORDS,
+    )
+    return html("class.html", page)
+
+
+@router.get("/classes/{class_id}/wall")
+def wall(request: Request, class_id: UUID, who: VisitorDep, work: str = "", follow: bool = False) -> Response:
+    """The board to be read from across the room; it can follow the front bench during a demonstration."""
+    now = datetime.now(UTC)
+    with pool(request).connection() as conn:
+        seen = _look(conn, who, class_id, work[:60], now)
+        code = joining.code_of(conn, who.account.id, class_id)
+        front = classes.front_bench(conn, who.account.id) if follow else None
+    newest = max(front.pages, key=lambda page: page.started_at, default=None) if front else None
+    board = draw_board(
+        seen.benches, seen.title, now=now, plan=seen.plan, width=1560, floor=700.0, left=200, largest=1.4
+    )
+    page = WallPage(
+        visitor=who,
+        place="bench",
+        class_row=seen.row,
+        meeting=seen.meeting,
+        board=board,
+        due=seen.due,
+        book=seen.book,
+        code=code,
+        address=f"{request.base_url}join",
+        follow=newest,
+        now=now,
+        seen=seen.seen,
+        words=days.WORDS,
+        following=follow,
+    )
+    return html("wall.html", page)
+
+
+def _benches_loose(conn: psycopg.Connection, account_id: int, class_id: UUID, benches: list[Bench]) -> list[str]:
+    """Portions that stand without a label: no label step was done, and the register does not know their container."""
+    known = {kept.now.label.casefold() for kept in containers.containers_of(conn, account_id, class_id)}
+    return [
+        f"Bench {bench.number}: {portion}{' in ' + container if container else ''}"[:120]
+        for bench in benches
+        for page in bench.pages
+        for portion, container, _, labelled in page.summary.get("stands", ())
+        if not labelled and container.casefold() not in known
+    ][:200]
+
+
+def _expected_waste(
+    conn: psycopg.Connection, account_id: int, meetings: list[Meeting], meeting: Meeting | None, benches: int
+) -> dict[str, float]:
+    """mL of each stream that the meeting's procedure lets expect, by its topic."""
+    if meeting is None:
+        return {}
+    topic = meeting.topic.casefold()
+    kept = next((k for k in procedures.procedures_of(conn, account_id) if k.title.casefold() == topic), None)
+    if kept is None:
+        return {}
+    of = meeting_of(kept.procedure, {m.number: m.topic for m in meetings}, meeting.number)
+    sheet = prep_sheet(kept.procedure, of, max(1, benches), spare=0)
+    return {bottle.stream: bottle.volume for bottle in sheet.waste if bottle.volume > 0}
+
+
+def _overnight(
+    conn: psycopg.Connection, account_id: int, class_id: UUID, benches: list[Bench], day: days.Day
+) -> list[tuple[str, str, str, str]]:
+    """What is in which oven, hood or desiccator and whose: by the book, the register, and the benches' own steps."""
+    found = [
+        (stay.stays.place, stay.stays.what, f"bench {stay.stays.bench}" if stay.stays.bench else "",
+         str(stay.line.root.id))
+        for stay in day.stays
+        if stay.out is None
+    ]  # fmt: skip
+    for kept in containers.containers_of(conn, account_id, class_id):
+        if kept.now.place in OVERNIGHT_PLACES:
+            whose = f"bench {kept.now.bench}" if kept.now.bench else ""
+            found.append((kept.now.place, f"{kept.now.content or 'empty'} in {kept.now.label}", whose, ""))
+    for bench in benches:
+        for page in bench.pages:
+            for portion, container, place, _ in page.summary.get("stands", ()):
+                if place in OVERNIGHT_PLACES:
+                    what = f"{portion} in {container}" if container else portion
+                    found.append((place, what, f"bench {bench.number}", ""))
+    by_thing: dict[tuple[str, str, str], str] = {}
+    for place, what, whose, key in found:
+        by_thing[place, what.casefold(), whose] = by_thing.get((place, what.casefold(), whose), "") or key
+    names = {(place, what.casefold(), whose): what for place, what, whose, _ in found}
+    return sorted((place, names[place, low, whose], whose, key) for (place, low, whose), key in by_thing.items())
+
+
+def _day_page(
+    request: Request,
+    who: Visitor,
+    class_id: UUID,
+    number: int | None,
+    *,
+    values: dict[str, str] | None = None,
+    errors: dict[str, str] | None = None,
+    about: str = "",
+) -> Response:
+    now = datetime.now(UTC)
+    with pool(request).connection() as conn:
+        row = classes.open_class(conn, who.account.id, class_id)
+        if row is None:
+            raise NotYours
+        meetings = classes.meetings_of(conn, class_id)
+        meeting = next((m for m in meetings if m.number == number), None) or current_meeting(meetings, now)
+        book = room.open_book(conn, who.account.id, class_id, meeting.number if meeting else 1)
+        benches = classes.benches_of(conn, class_id)
+        expected = _expected_waste(conn, who.account.id, meetings, meeting, len(benches))
+        loose = _benches_loose(conn, who.account.id, class_id, benches)
+        overnight = _overnight(conn, who.account.id, class_id, benches, book.day)
+    page = DayPage(
+        visitor=who,
+        place="bench",
+        class_row=row,
+        meeting=meeting,
+        book=book,
+        number=book.meeting,
+        meetings=meetings,
+        findings=days.judge(book.day, expected),
+        expected=expected,
+        streams=WASTE,
+        loose=loose,
+        overnight=overnight,
+        says={line.root.id: in_words(line) for line in book.day.lines if line.stands},
+        values=values or {},
+        errors=errors or {},
+        about=about,
+        words=days.WORDS,
+        places=OVERNIGHT_PLACES,
+    )
+    return html("day.html", page, status=422 if errors else 200)
+
+
+def in_words(line: Line) -> str:
+    """An entry of the day book in the words of the room."""
+    said = line.head.payload
+    where = f"Bench {said.bench}: " if getattr(said, "bench", None) else ""
+    match said:
+        case e.Began():
+            words = "The meeting began"
+        case e.Paused(why=why):
+            words = f"Paused{': ' + why if why else ''}"
+        case e.WentOn():
+            words = "Went on"
+        case e.Ended(left=left, why=why):
+            words = "The meeting ended" + (f" with {len(left)} portions unlabelled: {why}" if left else "")
+        case e.Said(words=text):
+            words = f"To all benches: {text}"
+        case e.Happened(what=what, done=done):
+            words = f"Accident, {what}" + (f"; {done}" if done else "")
+        case e.Broke(what=what, count=count):
+            words = f"Broke: {what}" + (f" × {count}" if count > 1 else "")
+        case e.Absent(who=who, makes_up=day):
+            words = f"{who or 'the pair'} absent" + (f", makes up on {day.day} {day:%b}" if day else "")
+        case e.CaughtUp():
+            words = "An absence was made up for"
+        case e.Wasted(bottle=bottle, matter=matter, amount=amount, what=what):
+            into = WASTE[bottle] if bottle == matter else f"{WASTE[bottle]}, though it is {WASTE[matter]}"
+            words = f"Waste, {amount}{' of ' + what if what else ''} into {into}"
+        case e.Returned(what=what, count=count):
+            words = f"Returned: {what}" + (f" × {count}" if count > 1 else "")
+        case e.Remains(what=what, amount=amount, place=place):
+            words = f"Left for next time: {amount} of {what}{', ' + place if place else ''}"
+        case e.StaysOver(what=what, place=place, celsius=celsius):
+            words = f"{what} stays in the {place}" + (f" at {celsius:g} °C" if celsius is not None else "")
+        case e.TakenOut():
+            words = "Taken out of where it stayed"
+        case e.RoomTimer(label=label, minutes=minutes):
+            words = f"Timer, {label}, {minutes:g} min"
+        case e.RoomTimerStopped():
+            words = "A timer was stopped"
+        case _:
+            words = "struck through"
+    return where + words
+
+
+@router.get("/classes/{class_id}/day")
+def day_page(
+    request: Request,
+    class_id: UUID,
+    who: VisitorDep,
+    number: Annotated[int | None, Query(ge=1, le=99, alias="meeting")] = None,
+) -> Response:
+    """The day book: what happened in the room, waste, absences, what stays over."""
+    return _day_page(request, who, class_id, number)
+
+
+def _payload(kind: str, form: Form, loose: list[str]) -> Payload:
+    """What a form of the day book says.
+
+    Raises:
+        FieldErrors: with one sentence a field.
+    """
+    bench = form.whole("bench") if kind != "said" else None
+    match kind:
+        case "began" | "went-on" | "struck":
+            return {"began": e.Began, "went-on": e.WentOn, "struck": Struck}[kind]()
+        case "paused":
+            return form.build(e.Paused, why=form.text("why"))
+        case "ended":
+            return form.build(e.Ended, left=tuple(loose), why=form.text("why"))
+        case "said":
+            return form.build(e.Said, words=form.text("words"))
+        case "happened":
+            return form.build(e.Happened, bench=bench, what=form.text("what"), done=form.text("done"))
+        case "broke":
+            return form.build(e.Broke, bench=bench, what=form.text("what"), count=form.whole("count") or 1)
+        case "absent":
+            return form.build(e.Absent, bench=bench, who=form.text("who"), makes_up=form.text("makes_up") or None)
+        case "wasted":
+            amount = form.amount("amount", required=True)
+            matter = form.text("matter") or form.text("bottle")
+            return form.build(
+                e.Wasted, bench=bench, bottle=form.text("bottle"), matter=matter, amount=amount, what=form.text("waste")
+            )
+        case "returned":
+            return form.build(e.Returned, bench=bench, what=form.text("what"), count=form.whole("count") or 1)
+        case "remains":
+            amount = form.amount("amount", required=True)
+            return form.build(e.Remains, what=form.text("what"), amount=amount, place=form.text("place"))
+        case "stays-over":
+            return form.build(
+                e.StaysOver, bench=bench, what=form.text("what"), place=form.text("place"),
+                celsius=form.number("celsius"),
+            )  # fmt: skip
+        case "room-timer":
+            return form.build(e.RoomTimer, label=form.text("label"), minutes=form.number("minutes"))
+        case "caught-up":
+            return e.CaughtUp(absence=form.id("about") or uuid4())
+        case "taken-out":
+            return e.TakenOut(stay=form.id("about") or uuid4())
+        case "room-timer-stopped":
+            return e.RoomTimerStopped(timer=form.id("about") or uuid4())
+    raise NotYours
+
+
+@router.post("/classes/{class_id}/day")
+def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
+    """Write an entry in the day book of a meeting."""
+    form = Form(fields)
+    kind, entry, number = form.text("kind"), form.id("entry"), form.whole("meeting")
+    if entry is None:
+        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+    with pool(request).connection() as conn:
+        row = classes.open_class(conn, who.account.id, class_id)
+        if row is None:
+            raise NotYours
+        meetings = classes.meetings_of(conn, class_id)
+        current = current_meeting(meetings, datetime.now(UTC))
+        meeting = number or (current.number if current else 1)
+        if meeting != 1 and all(m.number != meeting for m in meetings):
+            raise NotYours
+        benches = classes.benches_of(conn, class_id) if kind == "ended" else []
+        loose = _benches_loose(conn, who.account.id, class_id, benches)
+        try:
+            says = _payload(kind, form, loose)
+            room.write(
+                conn, who.account.id, who.account.name, class_id, meeting, entry, says,
+                strikes=form.id("strikes"), reason=form.text("reason"),
+            )  # fmt: skip
+        except (FieldErrors, Problem) as trouble:
+            errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
+            values = {name: texts[0] for name, texts in fields.items() if texts}
+        else:
+            back = "" if form.text("back") == "board" else "/day"
+            query = f"?meeting={meeting}" if back else ""
+            return RedirectResponse(f"/classes/{class_id}{back}{query}", status_code=303)
+    return _day_page(request, who, class_id, meeting, values=values, errors=errors, about=kind)
+
+
+@router.get("/notices")
+def notices(request: Request, who: VisitorDep) -> Response:
+    """What the front says to the bench of whoever asks; for every page of a tablet."""
+    with pool(request).connection() as conn:
+        standing = room.notices_for(conn, who.account.id)
+    if not is_htmx(request):
+        return RedirectResponse("/", status_code=303)
+    return html("notices.html", NoticesShown(notices=standing))
+
+
+@router.get("/timers")
+def timers(request: Request, who: VisitorDep) -> list[AlarmOut]:
+    """Every timer that runs where the asker teaches or works, the next due first."""
+    now = datetime.now(UTC)
+    with pool(request).connection() as conn:
+        found = room.alarms_of(conn, who.account.id)
+    return [
+        AlarmOut(label=alarm.label, due=alarm.due, where=alarm.where, address=alarm.address)
+        for alarm in found
+        if alarm.due > now - RINGS_FOR
+    ]

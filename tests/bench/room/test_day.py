@@ -1,0 +1,131 @@
+"""A meeting's day book: state, notices, waste, absences, accidents."""
+
+from datetime import UTC, date, datetime, timedelta
+from uuid import UUID, uuid4
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from helvor.bench.entry import Entry, Problem, Struck
+from helvor.bench.quantity import parse
+from helvor.bench.room import entries as e
+from helvor.bench.room.day import check, gather, judge, never_together
+from helvor.bench.step_kinds import NEVER_TOGETHER, WASTE
+
+START = datetime(2026, 11, 24, 14, tzinfo=UTC)
+
+
+def book(*said, strikes=None):
+    """A day book: each payload a minute after the one before; ``strikes`` maps places to what they strike."""
+    strikes = strikes or {}
+    return [
+        Entry(UUID(int=n), n, payload, UUID(int=strikes[n]) if n in strikes else None,
+              "misread" if n in strikes else "", "Ida", START + timedelta(minutes=n - 1))
+        for n, payload in enumerate(said, start=1)
+    ]  # fmt: skip
+
+
+def poured(bottle, matter, amount="50 mL"):
+    return e.Wasted(bottle=bottle, matter=matter, amount=parse(amount, "mass" if amount.endswith("g") else "volume"))
+
+
+def test_it_begins_rests_goes_on_and_ends():
+    day = gather(book())
+    assert day.state == "planned" and not day.worked(START)
+    day = gather(book(e.Began(), e.Said(words="Eye protection on"), e.Paused(why="fire alarm")))
+    assert (day.state, day.pause) == ("paused", "fire alarm")
+    assert day.worked(START + timedelta(hours=1)) == timedelta(minutes=2)
+    day = gather(book(e.Began(), e.Paused(), e.WentOn(), e.Said(words="Labels, please")))
+    assert day.state == "running"
+    assert day.worked(START + timedelta(minutes=10)) == timedelta(minutes=9)
+    day = gather(book(e.Began(), e.Paused(), e.WentOn(), e.Said(words="Labels, please"), e.Ended()))
+    assert day.state == "over" and day.notices == []
+    assert day.worked(START + timedelta(days=1)) == timedelta(minutes=3)
+
+
+@pytest.mark.parametrize(
+    ("before", "says", "sentence"),
+    [
+        ((e.Began(),), e.Began(), "has begun already"),
+        ((), e.Paused(), "not running"),
+        ((e.Began(),), e.WentOn(), "does not rest"),
+        ((), e.Ended(), "not running"),
+        ((e.Began(), e.Ended()), e.Said(words="late"), "is over"),
+        ((e.Began(), *(e.Said(words=f"notice {n}") for n in range(5))), e.Said(words="one more"), "take one back"),
+        ((), e.CaughtUp(absence=uuid4()), "not in this meeting's book"),
+        ((), e.TakenOut(stay=uuid4()), "not in this meeting's book"),
+        ((), e.Broke(bench=13, what="a beaker"), "no bench 13"),
+    ],
+)
+def test_what_it_cannot_hold_is_refused_with_a_sentence(before, says, sentence):
+    with pytest.raises(Problem, match=sentence):
+        check(gather(book(*before)), says, None, 12)
+
+
+def test_a_meeting_is_never_closed_silently():
+    with pytest.raises(ValidationError, match="without a label"):
+        e.Ended(left=("beads in dish 7",))
+    assert e.Ended(left=("beads in dish 7",), why="labelled by hand").left
+    assert e.Ended().why == ""
+
+
+def test_beginning_and_end_stay_as_written():
+    day = gather(book(e.Began()))
+    with pytest.raises(Problem, match="stays as it was written"):
+        check(day, Struck(), UUID(int=1), 12)
+
+
+@pytest.mark.parametrize(("one", "other", "_why"), NEVER_TOGETHER)
+def test_dangerous_pairs_are_refused_both_ways(one, other, _why):
+    for bottle, matter in ((one, other), (other, one)):
+        assert never_together(bottle, matter)
+        with pytest.raises(Problem, match="Never") as refused:
+            check(gather(book(e.Began())), poured(bottle, matter), None, 12)
+        assert refused.value.field == "bottle"
+
+
+@given(st.sampled_from(sorted(WASTE)), st.sampled_from(sorted(WASTE)))
+def test_pairs_are_judged_alike_both_ways(one, other):
+    assert never_together(one, other) == never_together(other, one)
+    assert never_together(one, one) == ""
+
+
+@given(st.lists(st.tuples(st.sampled_from(["aqueous", "solvents", "silica"]), st.integers(1, 500)), max_size=30))
+def test_totals_are_the_sum_of_what_was_poured(pours):
+    day = gather(book(*(poured(stream, stream, f"{ml} mL") for stream, ml in pours)))
+    for stream in {stream for stream, _ in pours}:
+        assert day.waste[stream].ml == pytest.approx(sum(ml for s, ml in pours if s == stream))
+
+
+def test_a_corrected_pour_counts_once_and_a_struck_one_not_at_all():
+    day = gather(book(poured("aqueous", "aqueous"), poured("aqueous", "aqueous", "5 mL"), strikes={2: 1}))
+    assert day.waste["aqueous"].shown == "5 mL"
+    day = gather(book(poured("silica", "silica", "3.2 g"), Struck(), strikes={2: 1}))
+    assert day.waste == {}
+
+
+def test_findings():
+    said = book(
+        e.Began(), poured("solvents", "aqueous", "200 mL"), e.Happened(bench=4, what="a cut"),
+        e.Happened(what="small spill", done="wiped up"), e.Ended(),
+    )  # fmt: skip
+    found = {f.code: f for f in judge(gather(said), {"solvents": 100.0, "heavy metal": 60.0})}
+    assert found["open-accident"].level == "stop" and "Bench 4" in found["open-accident"].what
+    assert {"wrong-bottle", "more-waste", "less-waste"} <= set(found)
+    assert "60 mL" in found["less-waste"].what
+    assert judge(gather(book(e.Began())), {"heavy metal": 60.0}) == []
+
+
+def test_absences_and_stays_end_with_an_entry_of_their_own():
+    said = book(
+        e.Absent(bench=3, who="Aoife", makes_up=date(2026, 12, 1)),
+        e.StaysOver(bench=7, what="beads in dish 7", place="oven"),
+        e.CaughtUp(absence=UUID(int=1)),
+        e.TakenOut(stay=UUID(int=2)),
+    )
+    before, after = gather(said[:2]), gather(said)
+    assert not before.away[0].caught_up and before.stays[0].out is None
+    assert after.away[0].caught_up and after.stays[0].out == START + timedelta(minutes=3)
+    assert [line.head.payload.kind for line in after.log] == ["absent", "stays-over"]
