@@ -136,6 +136,9 @@ def body(path, school):
         fields |= {"what": "new", "label": fields["entry"][:8], "kind": "dish"}
     elif path.endswith("/prep/done"):
         fields |= {"meeting": "1", "procedure": str(school.procedure), "line": "make water", "done": "true"}
+    elif path.endswith("/prep/made"):
+        fields |= {"meeting": "1", "procedure": str(school.procedure), "line": "make water", "mass": "1", "volume": "10",
+                   "label": fields["entry"][:8]}  # fmt: skip
     elif path.endswith("/prep/kit"):
         fields |= {"name": "balance", "count": "3"}
     elif path.endswith("/day"):

@@ -6,9 +6,15 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.notebook import classes
-from tests.notebook.people import POWDER
+from helvor.bench.prep.learn import learn, times_of
+from helvor.bench.procedure import Procedure, Step, Substance
+from helvor.bench.quantity import parse_amount
+from helvor.bench.run.entries import Marked
+from helvor.notebook import classes, containers, pages, procedures
+from helvor.notebook.pages import Draft
+from tests.notebook.people import POWDER, procedure_in_use, type_in
 from tests.web.conftest import HTMX
+from tests.web.test_joining import join, open_code
 
 
 @pytest.fixture
@@ -94,3 +100,116 @@ def test_meetings_go_into_any_calendar(school, ida):
     assert "DTSTART:20261201T140000Z" in unfolded and "DTEND:20261201T160000Z" in unfolded
     assert "Weigh\\, dry\\; weigh again" in unfolded and "αβγδε" in unfolded
     assert unfolded.count("BEGIN:VEVENT") == unfolded.count("END:VEVENT") == 1
+
+
+def test_weighings_of_another_day_and_make_up_dates_are_in_the_calendar(school, ida):
+    start = datetime.now(UTC) - timedelta(hours=1)
+    for number in (1, 2):
+        begins = start + timedelta(days=7 * (number - 1))
+        classes.add_meeting(school.conn, school.ida.class_id, number, begins, begins + timedelta(hours=2), "")
+    type_in(school.conn, school.ida, school.run, "timer 1200 oven overnight", "timer 20 short one")
+    url = f"/classes/{school.ida.class_id}/day"
+    for fields in (
+        {"kind": "absent", "bench": "2", "who": "Di", "makes_up": "2027-01-05"},
+        {"kind": "stays-over", "bench": "1", "what": "beads", "place": "oven"},
+    ):
+        assert ida.post(url, data={"entry": str(uuid4()), "meeting": "1"} | fields).status_code == 303
+    text = ida.get(f"/classes/{school.ida.class_id}/meetings.ics").text.replace("\r\n ", "")
+    assert "Bench 1\\, oven overnight" in text and "short one" not in text
+    assert "DTSTART;VALUE=DATE:20270105" in text and "Di makes up meeting 1" in text
+    following = (start + timedelta(days=7)).strftime("DTSTART:%Y%m%dT%H%M%SZ")
+    assert "take out and weigh: bench 1\\, beads\\, oven" in text and text.count(following) == 2
+
+
+PLATES = Procedure(
+    title="A plate and a salt",
+    substances=(
+        Substance(name="soda solution", amount=parse_amount("10 mL"), formula="Na2CO3", molar=0.5, waste="aqueous"),
+    ),
+    steps=(
+        Step(id="s1", kind="add", adds=("soda solution",)),
+        Step(id="s2", kind="ice bath"),
+        Step(id="s3", kind="plate", plate_width=50, plate_height=100, eluent="hexane : ethyl acetate 4 : 1",
+             eluent_volume=10, spots=("caffeine",)),
+    ),
+)  # fmt: skip
+
+
+def made(ida, school, key, line, **fields):
+    form = {"entry": str(uuid4()), "meeting": "1", "procedure": str(key), "line": line} | fields
+    return ida.post(f"/classes/{school.ida.class_id}/prep/made", data=form, headers=HTMX)
+
+
+def test_what_was_really_made_is_the_bottle_that_a_bench_takes_from(school, ida):
+    key = procedure_in_use(school.conn, school.ida, PLATES)
+    page = ida.get(f"/classes/{school.ida.class_id}/prep?procedure={key}&benches=12").text
+    for words in ("soda solution", "hexane : ethyl acetate", "caffeine", "50 × 100 mm", "ice", "plates"):
+        assert words in page, words
+    answer = made(ida, school, key, "make soda solution", mass="7.213", volume="140", label="soda")
+    assert answer.headers["hx-redirect"].startswith(f"/classes/{school.ida.class_id}/prep")
+    bottle = containers.bottles_of(school.conn, school.ida.account, school.ida.class_id)[0]
+    assert bottle.now.label == "soda" and bottle.now.solution.molar.value == pytest.approx(
+        7.213 / 105.988 / 0.14, rel=1e-4
+    )
+    assert "done by Ida Frost" in ida.get(f"/classes/{school.ida.class_id}/prep?procedure={key}&meeting=1").text
+    again = made(ida, school, key, "make soda solution", mass="7.300", volume="140", label="Soda")
+    assert again.status_code == 200
+    bottles = containers.bottles_of(school.conn, school.ida.account, school.ida.class_id)
+    assert len(bottles) == 1 and bottles[0].now.solution.mass.value == 7.3
+    # A bench's tablet takes from it too.
+    tablet, _ = join(school, open_code(school))
+    page = uuid4()
+    tablet.post(f"/benches/{school.ida.bench}/runs", data={"page": str(page)})
+    form = {"entry": str(uuid4()), "kind": "taken", "substance": "soda", "amount": "10 mL", "bottle": "soda"}
+    assert tablet.post(f"/runs/{page}/entries", data=form, headers=HTMX).status_code == 200
+
+
+def test_a_mixed_eluent_has_a_time_made_and_says_how_long_it_stays_fresh(school, ida):
+    key = procedure_in_use(school.conn, school.ida, PLATES)
+    line = "mix hexane : ethyl acetate 80 : 20"
+    assert made(ida, school, key, line, label="eluent A").status_code == 200
+    kept = containers.containers_of(school.conn, school.ida.account, school.ida.class_id)[0]
+    assert kept.now.eluent is not None and kept.now.filled_at is not None
+    page = ida.get(f"/classes/{school.ida.class_id}/containers?code={kept.now.code}").text
+    assert "Eluent, mixed" in page
+
+
+@pytest.mark.parametrize(
+    ("line", "fields", "says"),
+    [
+        ("make soda solution", {"mass": "", "volume": "140"}, "a mass in g"),
+        ("make soda solution", {"mass": "0", "volume": "140"}, "more than nothing"),
+        ("make sand", {"mass": "1", "volume": "140"}, "no solution"),
+        ("mix water", {}, "no solution"),
+    ],
+)
+def test_what_makes_no_bottle_says_why(school, ida, line, fields, says):
+    key = procedure_in_use(school.conn, school.ida, PLATES)
+    answer = made(ida, school, key, line, **fields)
+    assert answer.status_code == 422 and says in answer.text
+    assert containers.containers_of(school.conn, school.ida.account, school.ida.class_id) == []
+
+
+def test_a_first_look_at_the_period_goes_on_to_the_whole(school, ida):
+    assert school.run
+    url = f"/classes/{school.ida.class_id}/prep/period?procedure={school.procedure}"
+    first = ida.get(f"{url}&runs=20", headers=HTMX).text
+    assert "20 of 200 runs, going on" in first and "<progress" in first
+    whole = ida.get(url, headers=HTMX).text
+    assert "of 200 runs" in whole and "going on" not in whole
+
+
+def test_step_times_of_earlier_runs_take_the_handouts_place(school, ida):
+    key = procedure_in_use(school.conn, school.ida)
+    benches = [bench.id for bench in classes.benches_of(school.conn, school.ida.class_id)]
+    for number in range(3):
+        for page in procedures.start_runs(school.conn, school.ida.account, "Ida Frost", key, benches, uuid4(), {}):
+            start = datetime.now(UTC) - timedelta(days=3 + number)
+            for step, minutes in (("s1", 0), ("s2", 11)):
+                draft = Draft(uuid4(), Marked(step=step), at=start + timedelta(minutes=minutes))
+                pages.append(school.conn, school.ida.account, "Ida Frost", page, lambda _, d=draft: [d], {})
+    marks = procedures.marks_of(school.conn, school.ida.account, key)
+    assert len(marks) == 6 and times_of(learn(POWDER, marks)) == {"s2": (pytest.approx(11), pytest.approx(0.08))}
+    url = f"/classes/{school.ida.class_id}/prep/period?procedure={key}"
+    assert "Times of 1 step are those of earlier runs" in ida.get(url, headers=HTMX).text
+    assert procedures.marks_of(school.conn, school.otto.account, key) == []

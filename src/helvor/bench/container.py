@@ -17,8 +17,9 @@ from pydantic import Field, TypeAdapter, model_validator
 from helvor.bench.entry import Payload, Words
 from helvor.bench.formula import molar_mass
 from helvor.bench.measured import Measured
+from helvor.bench.planar.eluent import Eluent, parse_eluent
 from helvor.bench.procedure import Formula, Name
-from helvor.bench.quantity import Mass, Volume
+from helvor.bench.quantity import Mass, Unreadable, Volume
 
 KINDS: dict[str, str] = {
     "beaker": "beaker",
@@ -115,6 +116,7 @@ class Container:
 
     Attributes:
         drift: the newest tare minus the one before, g.
+        filled_at: when what is in it came in; made_at: when a solution was made up.
     """
 
     code: str
@@ -129,6 +131,18 @@ class Container:
     solution: MadeUp | None = None
     made_by: str = ""
     made_at: datetime | None = None
+    filled_at: datetime | None = None
+
+    @property
+    def eluent(self) -> Eluent | None:
+        """The eluent that a bottle holds, where its content is one of several parts."""
+        if self.kind != "bottle" or self.solution is not None:
+            return None
+        try:
+            eluent = parse_eluent(self.content)
+        except Unreadable:
+            return None
+        return eluent if len(eluent.components) > 1 else None
 
     @property
     def tare_moved(self) -> bool:
@@ -150,7 +164,7 @@ def fold(code: str, label: str, kind: str, notes: Iterable[Note]) -> Container:
                     now.drift = tared.mass.value - now.tare.mass.value
                 now.tare, now.tared_at = tared, note.at
             case Filled() as filled:
-                now.content, now.bench = filled.content, filled.bench
+                now.content, now.bench, now.filled_at = filled.content, filled.bench, note.at
                 if not filled.content:
                     now.solution = None
             case Moved(place=place):

@@ -24,6 +24,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstra
 
 from helvor.bench.entry import printable
 from helvor.bench.formula import atoms, molar_mass
+from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.quantity import Amount, Reading, Unreadable, round_to
 
 FORMAT = 1
@@ -47,6 +48,12 @@ def _formula(text: str) -> str:
     if text.strip():
         molar_mass(text)
     return text.strip()
+
+
+def _eluent(text: str) -> str:
+    if text:
+        parse_eluent(text)
+    return text
 
 
 Formula = Annotated[str, StringConstraints(max_length=60), AfterValidator(_formula)]
@@ -136,6 +143,8 @@ class Step(_Part):
         celsius, volume: of a heating or drying, °C; of the vessel, mL.
         paper: diameter of the filter paper, mm.
         times: into how many portions what it adds is divided: washes, rinses.
+        plate_width, plate_height: of a plate or strip, mm; eluent: what it stands in;
+            eluent_volume: mL for one chamber; spots: what is spotted beside the sample.
         hands, waits: minutes.
         meeting: from 1.
         waste: the stream that it goes to.
@@ -155,6 +164,11 @@ class Step(_Part):
     volume: float | None = Field(None, gt=0, le=20000, allow_inf_nan=False)
     paper: float | None = Field(None, ge=20, le=500, allow_inf_nan=False)
     times: int = Field(1, ge=1, le=20)
+    plate_width: float | None = Field(None, ge=5, le=600, allow_inf_nan=False)
+    plate_height: float | None = Field(None, ge=5, le=600, allow_inf_nan=False)
+    eluent: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), AfterValidator(_eluent)] = ""
+    eluent_volume: float | None = Field(None, gt=0, le=2000, allow_inf_nan=False)
+    spots: tuple[Name, ...] = Field((), max_length=20)
     place: Literal["", "oven", "air", "hood", "suction", "hotplate"] = ""
     kit: tuple[Name, ...] = Field((), max_length=12)
     hands: int = Field(3, ge=0, le=600)

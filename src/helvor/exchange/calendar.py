@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import UTC, datetime
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
 from uuid import UUID
 
 from helvor.notebook.classes import ClassRow, Meeting
@@ -12,8 +13,23 @@ FOLD = 74
 """Octets of a line before it is folded (RFC 5545, 3.1: at most 75, the fold's blank included)."""
 
 
-def calendar(row: ClassRow, meetings: Iterable[Meeting], made_at: datetime) -> str:
-    """The meetings of a class.
+@dataclass(frozen=True, slots=True)
+class ToDo:
+    """Something to be there for besides the meetings: a weighing of the next day, somebody who makes up.
+
+    Attributes:
+        key: names it for good, so that a calendar that reads the file again has it once.
+        at: a moment; or *day* where only the day is known.
+    """
+
+    key: str
+    words: str
+    at: datetime | None = None
+    day: date | None = None
+
+
+def calendar(row: ClassRow, meetings: Iterable[Meeting], made_at: datetime, todo: Iterable[ToDo] = ()) -> str:
+    """The meetings of a class and what is to do between them.
 
     Args:
         made_at: when the file was made, for its time stamps.
@@ -21,6 +37,8 @@ def calendar(row: ClassRow, meetings: Iterable[Meeting], made_at: datetime) -> s
     lines = ["BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//Helvor//EN", "CALSCALE:GREGORIAN"]
     for meeting in meetings:
         lines += _event(row, meeting, made_at)
+    for one in todo:
+        lines += _todo(row, one, made_at)
     return "".join(_folded(line) for line in [*lines, "END:VCALENDAR"])
 
 
@@ -39,6 +57,20 @@ def _event(row: ClassRow, meeting: Meeting, made_at: datetime) -> list[str]:
         "TRIGGER:-PT30M",
         f"DESCRIPTION:{escaped(f'{row.code} in half an hour')}",
         "END:VALARM",
+        "END:VEVENT",
+    ]
+
+
+def _todo(row: ClassRow, one: ToDo, made_at: datetime) -> list[str]:
+    when = [f"DTSTART:{_utc(one.at)}", "DURATION:PT15M"] if one.at else []
+    if one.day and not one.at:
+        when = [f"DTSTART;VALUE=DATE:{one.day:%Y%m%d}"]
+    return [
+        "BEGIN:VEVENT",
+        f"UID:{one.key}@helvor",
+        f"DTSTAMP:{_utc(made_at)}",
+        *when,
+        f"SUMMARY:{escaped(f'{row.code}: {one.words}')}",
         "END:VEVENT",
     ]
 

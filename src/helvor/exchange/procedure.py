@@ -71,6 +71,12 @@ def _more(step: Step) -> str:
         parts.append(f"{step.celsius:g} °C")
     if step.paper is not None:
         parts.append(f"filter paper {step.paper:g} mm")
+    if step.plate_width is not None and step.plate_height is not None:
+        parts.append(f"plate {step.plate_width:g} × {step.plate_height:g} mm")
+    if step.eluent:
+        parts.append("in " + step.eluent + (f", {step.eluent_volume:g} mL" if step.eluent_volume else ""))
+    if step.spots:
+        parts.append("beside " + ", ".join(step.spots))
     if step.times > 1:
         parts.append(f"{step.times} times")
     if step.waits:

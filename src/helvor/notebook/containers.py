@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
-from uuid import UUID
+from uuid import UUID, uuid5
 
 import psycopg
 from psycopg.types.json import Jsonb
@@ -29,13 +29,15 @@ class Kept:
 
 _CONTAINERS = """
 SELECT c.id, c.code, c.label, c.kind FROM container c
-JOIN instructor_of t ON t.class_id = c.class_id AND t.account_id = %(account)s
-WHERE c.class_id = %(class)s ORDER BY c.kind, lower(c.label)
+WHERE c.class_id = %(class)s AND (EXISTS
+    (SELECT FROM instructor_of t WHERE t.class_id = c.class_id AND t.account_id = %(account)s)
+    OR EXISTS (SELECT FROM bench b WHERE b.class_id = c.class_id AND b.worker_id = %(account)s))
+ORDER BY c.kind, lower(c.label)
 """
 
 
 def containers_of(conn: psycopg.Connection, account_id: int, class_id: UUID) -> list[Kept]:
-    """The containers of a class; none if the account does not teach it."""
+    """The containers of a class; none if the account neither teaches it nor works at one of its benches."""
     rows = conn.execute(_CONTAINERS, {"account": account_id, "class": class_id}).fetchall()
     notes: dict[UUID, list[Note]] = {row[0]: [] for row in rows}
     for container_id, says, by, at in conn.execute(
@@ -110,6 +112,31 @@ def note(
                 "account": account_id,
             },
         )
+
+
+def make_bottle(
+    conn: psycopg.Connection, account_id: int, class_id: UUID, entry: UUID, label: str, says: Sequence[Payload]
+) -> None:
+    """Register a stock bottle with what was made in it; one of this label that is there already is filled anew.
+
+    Sent twice with one id it is written once.
+
+    Raises:
+        NotYours: the account does not teach the class.
+        Problem: the label is none, or belongs to something that is no bottle.
+    """
+    label = " ".join(label.split())[:40]
+    with conn.transaction():
+        known = conn.execute(
+            "SELECT id, kind FROM container WHERE class_id = %s AND lower(label) = lower(%s)", [class_id, label]
+        ).fetchone()
+        key = known[0] if known else uuid5(entry, "bottle")
+        if known is None:
+            add(conn, account_id, class_id, key, label, "bottle")
+        elif known[1] != "bottle":
+            raise Problem("label", f"“{label}” is a {KINDS[known[1]]} already: give the bottle another label.")
+        for number, one in enumerate(says):
+            note(conn, account_id, class_id, key, uuid5(entry, str(number)), one)
 
 
 def bottles_of(conn: psycopg.Connection, account_id: int, class_id: UUID) -> Sequence[Kept]:

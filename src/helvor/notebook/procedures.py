@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid5
 
@@ -319,3 +319,27 @@ def set_house_rules(conn: psycopg.Connection, account_id: int, chosen: Mapping[s
         [Jsonb(known_choices(chosen)), account_id],
     )
     return house_rules_of(conn, account_id)
+
+
+EARLIER = timedelta(hours=12)
+"""What was marked less long ago belongs to the meeting under way: nothing is learned from it yet."""
+
+
+def marks_of(conn: psycopg.Connection, account_id: int, procedure_id: UUID) -> list[list[tuple[str, datetime]]]:
+    """Of each earlier run of a procedure the steps marked done, with when; runs that the account may see."""
+    rows = conn.execute(
+        """
+        SELECT p.id, e.payload ->> 'step', e.written_at FROM page p JOIN bench b ON b.id = p.bench_id
+        JOIN entry e ON e.page_id = p.id AND e.kind = 'marked' AND e.payload ->> 'how' = 'done'
+        WHERE p.procedure_id = %(procedure)s AND e.written_at < now() - %(earlier)s
+            AND (b.account_id = %(account)s OR EXISTS
+                (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))
+            AND NOT EXISTS (SELECT FROM entry s WHERE s.strikes = e.id)
+        ORDER BY p.id, e.written_at, e.seq
+        """,
+        {"procedure": procedure_id, "account": account_id, "earlier": EARLIER},
+    ).fetchall()
+    runs: dict[UUID, list[tuple[str, datetime]]] = {}
+    for page, step, at in rows:
+        runs.setdefault(page, []).append((step, at))
+    return list(runs.values())

@@ -14,9 +14,11 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.bench import container as c
 from helvor.bench.entry import Payload, Problem
+from helvor.bench.planar.solvents import Freshness, freshness
 from helvor.notebook import classes, containers
 from helvor.notebook.containers import Kept
 from helvor.notebook.pages import NotYours
+from helvor.shelf.solvents import boiling_points
 from helvor.web.forms import FieldErrors, Form, SubmittedDep
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html
@@ -34,6 +36,7 @@ class ContainersPage(Shell):
     values: dict[str, list[str]]
     errors: dict[str, str]
     about: str
+    fresh: Freshness | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -57,12 +60,20 @@ def _show(
     if row is None:
         raise NotYours
     kept = containers.containers_of(conn, who.account.id, class_id)
+    opened = next((one for one in kept if chosen in (str(one.id), one.now.code)), None)
     page = ContainersPage(
         visitor=who, place="bench", class_row=row, meeting=meeting, containers=kept,
-        chosen=next((one for one in kept if chosen in (str(one.id), one.now.code)), None),
+        chosen=opened, fresh=_fresh(opened, datetime.now(UTC)),
         kinds=c.KINDS, places=c.PLACES, values=values or {}, errors=errors or {}, about=about,
     )  # fmt: skip
     return html("containers.html", page, status=422 if errors else 200)
+
+
+def _fresh(kept: Kept | None, now: datetime) -> Freshness | None:
+    """How an eluent bottle stands by now."""
+    if kept is None or kept.now.eluent is None or kept.now.filled_at is None:
+        return None
+    return freshness(kept.now.eluent, (now - kept.now.filled_at).total_seconds() / 3600, boiling_points())
 
 
 @router.get("/classes/{class_id}/labels")

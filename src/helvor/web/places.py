@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Annotated
 from uuid import UUID
 
@@ -13,9 +13,9 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.finding import SEVERITY
 from helvor.bench.planar.work_out import work_out
-from helvor.exchange.calendar import calendar
+from helvor.exchange.calendar import ToDo, calendar
 from helvor.exchange.planar import class_table
-from helvor.notebook import classes, pages, unknowns
+from helvor.notebook import classes, pages, room, unknowns
 from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
 from helvor.notebook.pages import NotYours
 from helvor.shelf.solvents import eluotropic_rank
@@ -113,15 +113,47 @@ def class_rf(request: Request, class_id: UUID, who: VisitorDep) -> Response:
 
 @router.get("/classes/{class_id}/meetings.ics")
 def meetings_file(request: Request, class_id: UUID, who: VisitorDep) -> Response:
-    """The meetings of a class for any calendar."""
+    """The meetings of a class for any calendar, with the weighings of another day and who makes up when."""
+    now = datetime.now(UTC)
     with pool(request).connection() as conn:
         row = classes.open_class(conn, who.account.id, class_id)
         if row is None:
             raise NotYours
         meetings = classes.meetings_of(conn, class_id)
+        todo = _between_meetings(conn, who, class_id, meetings, now)
     headers = {"Content-Disposition": f'attachment; filename="{row.code}.ics"'}
-    text = calendar(row, meetings, datetime.now(UTC))
+    text = calendar(row, meetings, now, todo)
     return Response(text, media_type="text/calendar; charset=utf-8", headers=headers)
+
+
+LATER = timedelta(hours=3)
+"""A timer that rings later than this is for another day: it goes into the calendar."""
+
+
+def _between_meetings(
+    conn: psycopg.Connection, who: Visitor, class_id: UUID, meetings: list[Meeting], now: datetime
+) -> list[ToDo]:
+    """Timers of another day, what stays over until it is taken out, and make-up dates that are open."""
+    found = [
+        ToDo(alarm.key or f"{class_id}-{alarm.due:%Y%m%d%H%M}", f"{alarm.where}, {alarm.label}", at=alarm.due)
+        for alarm in room.alarms_of(conn, who.account.id, class_id)
+        if alarm.due > now + LATER
+    ]
+    for meeting in meetings:
+        day = room.open_book(conn, who.account.id, class_id, meeting.number).day
+        following = next((m.starts_at for m in meetings if m.number == meeting.number + 1), None)
+        for stay in day.stays:
+            if stay.out is None:
+                whose = f"bench {stay.stays.bench}, " if stay.stays.bench else ""
+                at = following or stay.line.root.at + timedelta(days=1)
+                words = f"take out and weigh: {whose}{stay.stays.what}, {stay.stays.place}"
+                found.append(ToDo(str(stay.line.root.id), words, at=at))
+        for away in day.away:
+            if away.absent.makes_up and not away.caught_up:
+                who_ = away.absent.who or "the pair"
+                words = f"bench {away.absent.bench}, {who_} makes up meeting {meeting.number}"
+                found.append(ToDo(str(away.line.root.id), words, day=away.absent.makes_up))
+    return found
 
 
 @router.get("/benches/{bench_id}")

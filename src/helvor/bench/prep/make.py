@@ -2,7 +2,7 @@
 
 Make 1. Per bench × benches × (1 + spare), rounded up to what can be measured.
 Make 2. A substance belongs to the meeting of the first step that adds it; one that no step adds to the first.
-Make 3. Of a waste stream comes what went in with the substances that end there; bottles hold no more
+Make 3. Of a waste stream comes what went in with the substances and eluents that end there; bottles hold no more
         than four fifths. Common practice, no source.
 """
 
@@ -14,6 +14,17 @@ from dataclasses import dataclass
 
 from helvor.bench.plan.amounts import SPARE
 from helvor.bench.precipitation.solution import to_make
+from helvor.bench.prep.plates import (
+    Ice,
+    Sheets,
+    ToMix,
+    ToSpot,
+    bench_steps,
+    eluents_to_mix,
+    ice_for,
+    sheets_to_cut,
+    spotting_solutions,
+)
 from helvor.bench.procedure import Procedure, Step, Substance, instruction
 from helvor.bench.quantity import Unreadable, digits, round_to
 
@@ -33,6 +44,7 @@ class ToMake:
         bench, total: g or mL; *unit* says which.
         how: to weigh and make up, or from the bottle.
         steps: numbers of the steps that take it; exact: it enters a result.
+        formula, grams: of a solution that is weighed in, what to weigh and how much; None otherwise.
     """
 
     key: str
@@ -46,6 +58,8 @@ class ToMake:
     waste: str
     steps: tuple[int, ...]
     exact: bool
+    formula: str = ""
+    grams: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,11 +102,16 @@ class PrepSheet:
     kit: tuple[ToPutOut, ...]
     waste: tuple[WasteBottle, ...]
     todo: tuple[ToDo, ...]
+    eluents: tuple[ToMix, ...] = ()
+    sheets: tuple[Sheets, ...] = ()
+    spotting: tuple[ToSpot, ...] = ()
+    ice: Ice | None = None
 
     @property
     def keys(self) -> list[str]:
         """Every line that can be ticked off."""
-        return [line.key for part in (self.makes, self.kit, self.waste, self.todo) for line in part]
+        parts = (self.makes, self.eluents, self.spotting, self.sheets, self.kit, self.waste, self.todo)
+        return [line.key for part in parts for line in part] + ([self.ice.key] if self.ice else [])
 
 
 def prep_sheet(
@@ -122,8 +141,19 @@ def prep_sheet(
         for n, step in now
         if step.doer != "bench"
     )
-    kit = _kit([step for _, step in now if step.doer == "bench"], benches, spare, stock or {})
-    return PrepSheet(tuple(makes), kit, _waste(makes), todo)
+    mine = bench_steps(procedure, meeting)
+    kit = _kit([step for _, step in mine], benches, spare, stock or {})
+    eluents = eluents_to_mix(mine, benches, spare)
+    return PrepSheet(
+        tuple(makes),
+        kit,
+        _waste(makes, eluents),
+        todo,
+        eluents,
+        sheets_to_cut(mine, benches, spare),
+        spotting_solutions(mine, benches),
+        ice_for(mine, benches),
+    )
 
 
 def rounded_up(amount: float) -> float:
@@ -142,26 +172,30 @@ def _make(substance: Substance, benches: int, spare: float, steps: tuple[int, ..
     amount = substance.amount
     assert amount is not None
     total = rounded_up(amount.value * benches * (1 + spare))
+    how, grams = _how(substance, total)
     return ToMake(
         f"make {substance.name.casefold()}", substance.name, amount.value, amount.value * benches, total, amount.unit,
-        _how(substance, total), substance.hazards, substance.waste, steps, substance.exact,
+        how, substance.hazards or ("flammable" if substance.flammable else ""), substance.waste, steps, substance.exact,
+        substance.formula if grams is not None else "", grams,
     )  # fmt: skip
 
 
-def _how(substance: Substance, total: float) -> str:
+def _how(substance: Substance, total: float) -> tuple[str, float | None]:
+    """How it is got ready, and of a solution that is weighed in, g to weigh."""
     by_mass = substance.amount is not None and substance.amount.unit == "g"
     if by_mass:
-        return "weigh out, or put the bottle by the balance"
+        return "weigh out, or put the bottle by the balance", None
     if substance.molar is None or not substance.formula:
-        return "from the bottle"
+        return "from the bottle", None
     if substance.formula in DILUTED or substance.density is not None:
         acid = "; acid into water, in the hood" if substance.formula in ACIDS else "; in the hood"
-        return f"{substance.molar:g} M, diluted from the stock bottle{acid}"
+        return f"{substance.molar:g} M, diluted from the stock bottle{acid}", None
     try:
         made = to_make(substance.molar, total, substance.formula, substance.fraction)
     except Unreadable:
-        return f"{substance.molar:g} M, from the bottle"
-    return f"{digits(made.amount, 4)} g {substance.formula} to {digits(total)} mL; write down both as they are"
+        return f"{substance.molar:g} M, from the bottle", None
+    how = f"{digits(made.amount, 4)} g {substance.formula} to {digits(total)} mL; write down both as they are"
+    return how, made.amount
 
 
 def _kit(steps: list[Step], benches: int, spare: float, stock: Mapping[str, int]) -> tuple[ToPutOut, ...]:
@@ -186,8 +220,10 @@ def _kit(steps: list[Step], benches: int, spare: float, stock: Mapping[str, int]
     return tuple(found)
 
 
-def _waste(makes: list[ToMake]) -> tuple[WasteBottle, ...]:
+def _waste(makes: list[ToMake], eluents: tuple[ToMix, ...]) -> tuple[WasteBottle, ...]:
     streams: dict[str, float] = {}
+    for mixed in eluents:
+        streams[mixed.stream] = streams.get(mixed.stream, 0.0) + mixed.total
     for made in makes:
         if made.waste and made.waste not in ("sink", "bin", "reuse"):
             streams[made.waste] = streams.get(made.waste, 0.0) + (made.benches if made.unit == "mL" else 0.0)

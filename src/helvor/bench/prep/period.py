@@ -380,17 +380,17 @@ class Overnight:
 
 
 def overnight(procedure: Procedure, meeting: int, fit: Fit) -> list[Overnight]:
-    """Steps whose waiting goes beyond the period, without any scatter: they stay over until the next meeting.
+    """Steps put somewhere to wait beyond the period, without any scatter: they stay over until the next meeting.
 
-    Hands off, they may: an oven, a hood, a desiccator waits by itself. Those with hands still to put on
-    are not among them; that is what does not fit.
+    Only what nothing follows in this meeting (Period 2): where hands are still to be put on, it does not fit.
     """
     numbers = {step.id: number for number, step in enumerate(procedure.steps, start=1)}
-    steps = [s for s in procedure.steps if s.doer == "bench" and s.meeting == meeting]
+    plan = _plan(procedure, meeting, fit.setting)
+    steps = plan.steps
     late: dict[int, list[float]] = {}
     for lane in fit.lanes:
         for block in lane:
-            if block.hands_until <= fit.setting.minutes < block.ends:
+            if plan.stays[block.step] and block.hands_until <= fit.setting.minutes < block.ends:
                 late.setdefault(block.step, []).append(block.ends - fit.setting.minutes)
     return [
         Overnight(numbers[steps[i].id], steps[i].kind, steps[i].place, len(past), max(past))

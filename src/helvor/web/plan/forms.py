@@ -61,6 +61,7 @@ def _remove(form: Form, rules: HouseRules) -> tuple[Change, str]:
 def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
     celsius, volume, paper = form.number("celsius"), form.volume("volume"), form.length("paper")
     times = form.whole("times")
+    width, height, eluent_ml = form.length("plate_width"), form.length("plate_height"), form.volume("eluent_volume")
     hands, waits, meeting = form.whole("hands"), form.whole("waits"), form.whole("meeting")
     step = form.build_part(
         Step,
@@ -78,6 +79,11 @@ def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
         volume=volume.value if volume else None,
         paper=paper.value if paper else None,
         times=times or 1,
+        plate_width=width.value if width else None,
+        plate_height=height.value if height else None,
+        eluent=form.text("eluent"),
+        eluent_volume=eluent_ml.value if eluent_ml else None,
+        spots=names_of(form.text("spots")),
         place=form.text("place"),
         kit=names_of(form.text("kit")),
         hands=hands or 0,

@@ -50,10 +50,13 @@ class PeriodDrawing:
     done_x: float
     talk: tuple[float, float]
     floor: float
+    now_x: float | None
 
 
-def draw_period(procedure: Procedure, meeting: int, fit: Fit, starts: datetime, zone: str) -> PeriodDrawing:
-    """Draw the run without scatter."""
+def draw_period(
+    procedure: Procedure, meeting: int, fit: Fit, starts: datetime, zone: str, worked: float | None = None
+) -> PeriodDrawing:
+    """Draw the run without scatter; *worked* is how many minutes the meeting has come, where it runs."""
     setting = fit.setting
     steps = [s for s in procedure.steps if s.doer == "bench" and s.meeting == meeting]
     last = max((b.ends for lane in fit.lanes for b in lane), default=setting.minutes)
@@ -105,6 +108,7 @@ def draw_period(procedure: Procedure, meeting: int, fit: Fit, starts: datetime, 
         x(fit.median),
         (x(0), x(setting.talk)),
         floor,
+        x(worked) if worked is not None and worked < span else None,
     )
 
 

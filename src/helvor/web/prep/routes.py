@@ -11,16 +11,33 @@ from uuid import UUID
 import psycopg
 from fastapi import APIRouter, Query, Request
 from fastapi import Form as Field
+from pydantic import ValidationError
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Problem
+from helvor.bench.container import Filled, MadeUp, Moved
+from helvor.bench.entry import Payload, Problem
+from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.prep.learn import learn, times_of
 from helvor.bench.prep.make import PrepSheet, prep_sheet, shown_amount
-from helvor.bench.prep.period import Change, Fit, Setting, changes, meeting_of, shared_kit, simulate
-from helvor.notebook import classes, prep, procedures
+from helvor.bench.prep.period import (
+    RUNS,
+    Change,
+    Fit,
+    Overnight,
+    Setting,
+    changes,
+    meeting_of,
+    overnight,
+    shared_kit,
+    simulate,
+)
+from helvor.bench.procedure import Procedure
+from helvor.notebook import classes, containers, prep, procedures, room
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.notebook.pages import NotYours
 from helvor.notebook.prep import Done
 from helvor.notebook.procedures import Kept
+from helvor.web.errors import sentence_of
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.places import current_meeting
 from helvor.web.prep.drawing import PeriodDrawing, draw_period
@@ -57,6 +74,9 @@ class PeriodShown:
     ends: str
     late: str
     over: float
+    stays: list[Overnight]
+    learned: int
+    more: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -163,26 +183,36 @@ def period(
     number: Annotated[int | None, Query(ge=1, le=99, alias="meeting")] = None,
     procedure: UUID | None = None,
     benches: Annotated[int | None, Query(ge=1, le=96)] = None,
+    runs: Annotated[int, Query(ge=1, le=RUNS)] = RUNS,
 ) -> Response:
-    """The class through the period, two hundred times over."""
+    """The class through the period, two hundred times over; fewer are a first look, and say how to go on."""
     with pool(request).connection() as conn:
         asked = _asked(conn, who, class_id, number, procedure, benches)
         counted = prep.kit_of(conn, who.account.id, class_id)
+        marks = procedures.marks_of(conn, who.account.id, asked.chosen.id) if asked.chosen else []
+        book = room.open_book(conn, who.account.id, class_id, asked.meeting.number)
     if not is_htmx(request):
         return RedirectResponse(f"/classes/{class_id}/prep?meeting={asked.meeting.number}", status_code=303)
     if asked.chosen is None:
         raise NotYours
     plan = asked.chosen.procedure
     minutes = (asked.meeting.ends_at - asked.meeting.starts_at) / timedelta(minutes=1)
-    fit = simulate(plan, asked.of, Setting(asked.benches, minutes, shared_kit(plan, counted)))
+    times = times_of(learn(plan, marks))
+    fit = simulate(plan, asked.of, Setting(asked.benches, minutes, shared_kit(plan, counted), times=times), runs=runs)
     zone = who.account.time_zone
+    now = datetime.now(UTC)
+    worked = book.day.worked(now) / timedelta(minutes=1) if book.day.state in ("running", "paused") else None
+    query = f"meeting={asked.meeting.number}&benches={asked.benches}&procedure={asked.chosen.id}"
     shown = PeriodShown(
         fit=fit,
-        drawing=draw_period(plan, asked.of, fit, asked.meeting.starts_at, zone),
-        changes=changes(plan, asked.of, fit),
+        drawing=draw_period(plan, asked.of, fit, asked.meeting.starts_at, zone, worked),
+        changes=changes(plan, asked.of, fit) if runs == RUNS else [],
         ends=clock(asked.meeting.starts_at + timedelta(minutes=fit.median), zone),
         late=clock(asked.meeting.starts_at + timedelta(minutes=fit.late), zone),
         over=fit.median - minutes,
+        stays=overnight(plan, asked.of, fit),
+        learned=len(times),
+        more=f"/classes/{class_id}/prep/period?{query}" if runs < RUNS else "",
     )
     return html("prep/period.html", shown)
 
@@ -209,6 +239,57 @@ def tick(
         return RedirectResponse(f"/classes/{class_id}/prep?meeting={meeting}&procedure={procedure}", status_code=303)
     shown = TickShown(class_id=class_id, number=meeting, procedure=procedure, line=line, done=kept, csrf=who.csrf)
     return html("prep/tick.html", shown)
+
+
+@router.post("/classes/{class_id}/prep/made")
+def made(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
+    """What was really weighed and made becomes a stock bottle of the class, and its line is ticked off."""
+    form = Form(fields)
+    entry, procedure, number, line = form.id("entry"), form.id("procedure"), form.whole("meeting"), form.text("line")
+    if entry is None or procedure is None or number is None:
+        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+    with pool(request).connection() as conn, conn.transaction():
+        row = classes.open_class(conn, who.account.id, class_id)
+        if row is None:
+            raise NotYours
+        plan = procedures.open_procedure(conn, who.account.id, procedure).procedure
+        says = _made(plan, line, form)
+        label = form.text("label") or line.partition(" ")[2]
+        containers.make_bottle(conn, who.account.id, class_id, entry, label, [*says, Moved(place="stockroom")])
+        prep.tick(conn, who.account.id, class_id, number, procedure, line, done=True)
+    address = f"/classes/{class_id}/prep?meeting={number}&procedure={procedure}"
+    if is_htmx(request):
+        return Response(headers={"HX-Redirect": address})
+    return RedirectResponse(address, status_code=303)
+
+
+def _made(plan: Procedure, line: str, form: Form) -> list[Payload]:
+    """The notes of the bottle: the solution as weighed and made up, or the eluent that was mixed.
+
+    Raises:
+        Problem: a number that cannot be read, or a line that makes nothing for a bottle.
+    """
+    steps = [step for step in plan.steps if step.eluent]
+    eluent = next((step.eluent for step in steps if f"mix {parse_eluent(step.eluent)}".casefold()[:80] == line), "")
+    if eluent:
+        return [Filled(content=str(parse_eluent(eluent)))]
+    substance = plan.substance(line.removeprefix("make "))
+    if substance is None or not substance.formula or substance.amount is None or substance.amount.unit != "mL":
+        raise Problem("line", "This line is no solution that goes into a stock bottle.")
+    mass, volume = form.mass("mass", required=True), form.volume("volume", required=True)
+    tolerance = form.volume("tolerance")
+    if form.errors:
+        field, sentence = next(iter(form.errors.items()))
+        raise Problem(field, f"{substance.name}: {sentence}")
+    try:
+        return [
+            MadeUp(
+                substance=substance.name, formula=substance.formula, mass=mass, volume=volume, tolerance=tolerance,
+                fraction=substance.fraction,
+            )
+        ]  # fmt: skip
+    except ValidationError as invalid:
+        raise Problem("mass", f"{substance.name}: {sentence_of(invalid.errors()[0]['msg'])}") from invalid
 
 
 @router.post("/classes/{class_id}/prep/kit")
