@@ -28,6 +28,7 @@ class Running:
     """A ``helvor demo`` process on a database of its own."""
 
     def __init__(self, url: str, var: Path) -> None:
+        self.url = url
         self._environment = os.environ | {"DATABASE_URL": url, "HELVOR_VAR": str(var), "PYTHONPATH": str(ROOT / "src")}
         self.address = ""
 

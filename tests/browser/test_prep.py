@@ -15,7 +15,7 @@ def board(page: Page) -> Page:
 def test_a_meeting_is_got_ready_and_the_period_gone_through(board):
     board.get_by_role("link", name="Prep", exact=True).click()
     expect(board.locator(".period")).to_be_visible(timeout=20_000)
-    expect(board.locator(".period-says")).to_contain_text("of 200 runs")
+    expect(board.locator(".period-says")).to_contain_text("of 200 runs", timeout=20_000)
     box = board.get_by_role("button", name="water: not done").first
     box.click()
     expect(board.get_by_role("button", name="water: done by Ines Marlow").first).to_be_visible()
@@ -32,6 +32,7 @@ def test_a_meeting_is_got_ready_and_the_period_gone_through(board):
 
 
 def test_plates_side_by_side_are_ranked_and_accessible(board):
+    board.get_by_text("More", exact=True).click()
     board.get_by_role("link", name="Plates side by side").click()
     expect(board.locator(".outlier-ring")).not_to_have_count(0)
     assert violations(board) == []
@@ -54,6 +55,7 @@ def test_a_slider_moves_the_composition_and_the_predicted_plate(page):
 
 
 def test_a_tablet_joins_by_code_writes_and_the_board_sees_it(board, browser, running):
+    board.get_by_text("More", exact=True).click()
     board.get_by_role("link", name="Tablets").click()
     board.get_by_role("button", name="Let benches join").click()
     expect(board.locator(".qr-box svg")).to_be_visible()
@@ -79,6 +81,7 @@ def test_a_tablet_joins_by_code_writes_and_the_board_sees_it(board, browser, run
     tablet.keyboard.press("Enter")
     expect(tablet.locator(".spots-table")).to_contain_text("38.5")
     expect(board.locator("#main")).not_to_have_attribute("data-seen", seen, timeout=3000)
+    board.get_by_text("More", exact=True).click()
     board.get_by_role("link", name="Tablets").click()
     board.get_by_role("button", name="Send away").click()
     tablet.reload()

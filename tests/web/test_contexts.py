@@ -18,6 +18,7 @@ from helvor.web import (
     places,
     reading,
     room,
+    today,
     unknowns,
 )
 from helvor.web.filtration import instrument as filtering
@@ -35,7 +36,7 @@ PAGES = [
     ("sign_in.html", people.SignInPage),
     ("join.html", joining.JoinPage),
     ("joining.html", joining.JoiningPage),
-    ("today.html", places.TodayPage),
+    ("today.html", today.TodayPage),
     ("class.html", room.ClassPage),
     ("wall.html", room.WallPage),
     ("day.html", room.DayPage),

@@ -181,6 +181,7 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     for number, topic in enumerate(topics, start=1):
         starts = second + timedelta(days=7 * (number - 2))
         classes.add_meeting(conn, class_id, number, starts, starts + timedelta(hours=2, minutes=45), topic)
+    _class_of_tomorrow(conn, institution, ines, second)
     bench_of = {bench.number: bench.id for bench in classes.benches_of(conn, class_id)}
     for plate in PLATES:
         _write(conn, ines, bench_of[plate.bench], plate, rank)
@@ -190,6 +191,15 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     load_runs(conn, ines, "Ines Marlow", numbered, rank)
     load_containers(conn, ines, class_id)
     _in_the_room(conn, ines, class_id, second, now)
+
+
+def _class_of_tomorrow(conn: psycopg.Connection, institution: int, ines: int, today: datetime) -> None:
+    """A class that begins tomorrow, for its prep."""
+    class_id = classes.add_class(conn, institution, "SEP-3", "First separations", [""] * 16, [ines])
+    classes.name_class(conn, ines, class_id, "SEP-3", "First separations", "Evening chemistry")
+    for number, topic in enumerate(("Inside the tablet", "Chalk from two solutions"), start=1):
+        starts = (today + timedelta(days=7 * number - 6)).replace(hour=10, minute=0)
+        classes.add_meeting(conn, class_id, number, starts, starts + timedelta(hours=2, minutes=45), topic)
 
 
 def _in_the_room(conn: psycopg.Connection, ines: int, class_id: UUID, began: datetime, now: datetime) -> None:

@@ -29,6 +29,7 @@ from helvor.web import (
     people,
     places,
     room,
+    today,
     unknowns,
 )
 from helvor.web.plan import routes as plan
@@ -49,6 +50,7 @@ __all__ = ["Settings", "calm_collector", "create_app"]
 PARTS = (
     people,
     members,
+    today,
     places,
     class_set_up,
     room,

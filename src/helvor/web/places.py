@@ -1,4 +1,4 @@
-"""Today, a bench, and finding one."""
+"""A bench, finding one, and the files of a class."""
 
 from __future__ import annotations
 
@@ -11,7 +11,6 @@ import psycopg
 from fastapi import APIRouter, Form, Request
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.finding import SEVERITY
 from helvor.bench.planar.work_out import work_out
 from helvor.exchange.calendar import ToDo, calendar
 from helvor.exchange.planar import class_table
@@ -23,21 +22,6 @@ from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ClassOnToday:
-    row: ClassRow
-    meetings: list[Meeting]
-    current: int
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TodayPage(Shell):
-    now: datetime
-    classes: list[ClassOnToday]
-    front: Bench
-    open_items: list[tuple[str, Bench, PageOnBoard]]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,25 +56,6 @@ def needing(benches: list[Bench]) -> list[tuple[Bench, PageOnBoard]]:
         for on_board in bench.pages
         if on_board.summary.get("level") == level
     ]
-
-
-@router.get("/")
-def today(request: Request, who: VisitorDep) -> Response:
-    now = datetime.now(UTC)
-    with pool(request).connection() as conn:
-        if who.account.role == "bench":
-            return RedirectResponse(f"/benches/{classes.bench_worked_at(conn, who.account.id)}", status_code=303)
-        rows = classes.classes_of(conn, who.account.id)
-        listed, asking = [], []
-        for row in rows:
-            meetings = classes.meetings_of(conn, row.id)
-            current = current_meeting(meetings, now)
-            listed.append(ClassOnToday(row=row, meetings=meetings, current=current.number if current else 0))
-            asking += [(row.code, *ask) for ask in needing(classes.benches_of(conn, row.id))]
-        front = classes.front_bench(conn, who.account.id)
-    asking.sort(key=lambda ask: SEVERITY[ask[2].summary["level"]])
-    page = TodayPage(visitor=who, place="today", now=now, classes=listed, front=front, open_items=asking)
-    return html("today.html", page)
 
 
 @router.get("/classes/{class_id}/rf.csv")

@@ -1,0 +1,253 @@
+"""A class of 48 in one process: the board beside a bare page, 48 tablets writing, the board's delay, the timeline."""
+
+from __future__ import annotations
+
+import argparse
+import http.client
+import json
+import multiprocessing
+import re
+import resource
+import statistics
+import threading
+import time
+from multiprocessing.connection import Connection
+from urllib.parse import urlencode
+from uuid import UUID, uuid4
+
+import psycopg
+import uvicorn
+from harness import Client, bare_app, compare, database
+from psycopg.types.json import Jsonb
+from starlette.types import Receive, Scope, Send
+
+from helvor import demo
+from helvor.bench.prep.period import Setting, simulate
+from helvor.bench.procedure import Procedure, Step
+from helvor.bench.run.reading_line import understand
+from helvor.notebook import accounts, classes, joining, pages, procedures
+from helvor.notebook.database import connect, open_pool
+from helvor.notebook.migrate import migrate
+from helvor.notebook.pages import Draft
+from helvor.notebook.server import free_port
+from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.app import Settings, calm_collector, create_app
+
+BENCHES, STEPS, ENTRIES = 48, 30, 40
+KIT = ("balance", "oven", "hotplate", "vacuum")
+
+
+def long_procedure() -> Procedure:
+    """Thirty steps on one portion, every third with shared kit."""
+    steps = [
+        Step(
+            id=f"s{n}", kind="weigh" if n % 3 == 0 else "stir", hands=2 + n % 4, waits=5 * (n % 5 == 0),
+            gives=("mix",) if n == 1 else (), on="" if n == 1 else "mix", kit=(KIT[n // 3 % 4],) if n % 3 == 0 else (),
+        )
+        for n in range(1, STEPS + 1)
+    ]  # fmt: skip
+    return Procedure(title="A long day", steps=tuple(steps))
+
+
+def fill(conn: psycopg.Connection) -> tuple[UUID, list[UUID], int]:
+    """A class of 48 benches with a run of 40 entries each; the class, the runs, and the account."""
+    migrate(conn)
+    institution = accounts.add_institution(conn, "Benchmark", "Europe/London")
+    account = accounts.add_instructor(conn, institution, demo.EMAIL, "Ines Marlow", demo.PASSWORD)
+    class_id = classes.add_class(conn, institution, "B-48", "A full house", [""] * BENCHES, [account])
+    key = procedures.add_procedure(conn, account, uuid4(), long_procedure(), "made")
+    procedures.put_in_use(conn, account, key, 1)
+    benches = [bench.id for bench in classes.benches_of(conn, class_id)]
+    runs = procedures.start_runs(conn, account, "Ines Marlow", key, benches, uuid4(), eluotropic_rank())
+    for number, page in enumerate(runs):
+        said = [f"done {n}" for n in range(1, 3 + number % 20)]
+        said += [f"dish {n} {30 + n}.{number:03d}" for n in range(ENTRIES - 1 - len(said))]
+
+        def compose(entries: list, said: list[str] = said) -> list[Draft]:
+            return [Draft(uuid4(), understand(line, entries).payload) for line in said]
+
+        pages.append(conn, account, "Ines Marlow", page, compose, eluotropic_rank())
+    conn.execute("CREATE TABLE bare_write (id uuid PRIMARY KEY, says jsonb NOT NULL)")
+    return class_id, runs, account
+
+
+def serve(url: str, port: int, told: Connection) -> None:
+    """One application process with the bare pages beside it; says how much memory it took at the end."""
+    pool = open_pool(url, size=8)
+    ours, bare = create_app(Settings(database_url=url), pool), bare_app(pool)
+
+    @bare.post("/bare-write")
+    async def write() -> dict[str, bool]:
+        from starlette.concurrency import run_in_threadpool  # noqa: PLC0415
+
+        def insert() -> None:
+            with pool.connection() as conn:
+                conn.execute("INSERT INTO bare_write VALUES (%s, %s)", [uuid4(), Jsonb({"kind": "noted"})])
+
+        await run_in_threadpool(insert)
+        return {"ok": True}
+
+    calm_collector()
+
+    async def both(scope: Scope, receive: Receive, send: Send) -> None:
+        await (bare if scope.get("path", "").startswith("/bare") else ours)(scope, receive, send)
+
+    server = uvicorn.Server(uvicorn.Config(both, port=port, log_level="warning", access_log=False, lifespan="off"))
+    ours.state.closing = lambda: server.should_exit
+    thread = threading.Thread(target=server.run)
+    thread.start()
+    told.recv()
+    told.send(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+    server.should_exit = True
+    thread.join()
+    pool.close()
+
+
+class Tablet:
+    """A tablet that joined a bench by code."""
+
+    def __init__(self, port: int, code: str, bench: int) -> None:
+        self.connection = http.client.HTTPConnection("127.0.0.1", port)
+        self.cookies: dict[str, str] = {}
+        token = re.search(rb'name="token" value="([^"]+)"', self.ask("GET", "/join"))[1].decode()
+        self.ask("POST", "/join", {"code": code, "number": str(bench), "token": token})
+
+    def ask(self, method: str, path: str, fields: dict[str, str] | None = None) -> bytes:
+        headers = {"Cookie": "; ".join(f"{k}={v}" for k, v in self.cookies.items())}
+        if fields is not None:
+            headers |= {"Content-Type": "application/x-www-form-urlencoded", "HX-Request": "true"}
+            headers["X-CSRF-Token"] = self.cookies.get("helvor_csrf", "")
+        self.connection.request(method, path, urlencode(fields) if fields is not None else None, headers)
+        answer = self.connection.getresponse()
+        body = answer.read()
+        for cookie in answer.headers.get_all("Set-Cookie") or []:
+            name, _, value = cookie.split(";")[0].partition("=")
+            self.cookies[name] = value
+        if answer.status >= 400:
+            raise RuntimeError(f"{method} {path}: {answer.status} {body[:200]!r}")
+        return body
+
+
+def watch_board(port: int, client: Client, class_id: UUID, seen: list[tuple[float, int]], stop: threading.Event) -> None:
+    """An open board: when it hears that how much is written."""
+    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=5)
+    connection.request("GET", f"/classes/{class_id}/live", headers=client.headers | {"Accept-Encoding": "identity"})
+    answer = connection.getresponse()
+    while not stop.is_set():
+        line = answer.fp.readline()
+        if line.startswith(b"data: "):
+            seen.append((time.perf_counter(), int(line.split(b"-")[1])))
+
+
+def load(port: int, client: Client, class_id: UUID, runs: list[UUID], codes: str, seconds: int) -> None:
+    """48 tablets, each a reading a second, beside a bare write in its turn; then what the board heard and when."""
+    tablets = [Tablet(port, codes, number) for number in range(1, len(runs) + 1)]
+    base = client.ask("POST", "/bare-write")[0] and len(runs) * ENTRIES
+    written: list[float] = []
+    times: list[float] = []
+    bare: list[float] = []
+    seen: list[tuple[float, int]] = []
+    lock, stop = threading.Lock(), threading.Event()
+    watcher = threading.Thread(target=watch_board, args=(port, client, class_id, seen, stop), daemon=True)
+    watcher.start()
+    begin = time.perf_counter() + 1.0
+
+    def one(number: int) -> None:
+        tablet, page = tablets[number], runs[number]
+        for second in range(seconds):
+            at = begin + second + number / len(tablets)
+            time.sleep(max(0.0, at - time.perf_counter()))
+            fields = {"entry": str(uuid4()), "text": f"note reading {second}"}
+            before = time.perf_counter()
+            tablet.ask("POST", f"/runs/{page}/read", fields)
+            after = time.perf_counter()
+            with lock:
+                times.append(after - before)
+                written.append(after)
+
+    def bare_writer() -> None:
+        plain = http.client.HTTPConnection("127.0.0.1", port)
+        for second in range(seconds * 4):
+            time.sleep(max(0.0, begin + second / 4 - time.perf_counter()))
+            before = time.perf_counter()
+            plain.request("POST", "/bare-write")
+            plain.getresponse().read()
+            bare.append(time.perf_counter() - before)
+
+    threads = [threading.Thread(target=one, args=(n,)) for n in range(len(tablets))]
+    threads.append(threading.Thread(target=bare_writer))
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    time.sleep(2)
+    stop.set()
+    # The n-th entry written is on the board once it has heard of that many.
+    delays = []
+    for number, at in enumerate(sorted(written), start=1):
+        heard = next((moment for moment, count in seen if count >= base + number), None)
+        if heard is None:
+            raise RuntimeError("the board never heard of a reading")
+        delays.append(max(0.0, heard - at))
+
+    def p95(values: list[float]) -> float:
+        return statistics.quantiles(values, n=20)[18]
+
+    print(f"\n{len(tablets)} tablets, a reading a second each, {seconds} s: {len(times)} readings\n")
+    print("| what | p50 ms | p95 ms | p95 ÷ bare write | aim |\n|---|---|---|---|---|")
+    print(f"| bare write, meanwhile | {1e3 * statistics.median(bare):.1f} | {1e3 * p95(bare):.1f} | 1.0 | |")
+    print(
+        f"| reading written and answered | {1e3 * statistics.median(times):.1f} | {1e3 * p95(times):.1f} |"
+        f" {p95(times) / p95(bare):.1f} | ≤ 10 |"
+    )
+    print(f"| until the board hears | {1e3 * statistics.median(delays):.0f} | {1e3 * p95(delays):.0f} | | ≤ 1000 ms |")
+
+
+def timeline() -> None:
+    """48 benches × 30 steps × 200 runs."""
+    kit = dict.fromkeys(KIT, 6)
+    began = time.perf_counter()
+    simulate(long_procedure(), 1, Setting(BENCHES, 165, kit), runs=200)
+    print(f"\nTimeline of {BENCHES} benches × {STEPS} steps × 200 runs: {time.perf_counter() - began:.1f} s (aim ≤ 3)")
+
+
+def main() -> None:
+    """Measure and print."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--rounds", type=int, default=60)
+    parser.add_argument("--seconds", type=int, default=60)
+    options = parser.parse_args()
+    with database() as url:
+        with connect(url) as conn:
+            class_id, runs, account = fill(conn)
+            code = joining.open_code(conn, account, class_id).code
+        here, there = multiprocessing.Pipe()
+        port = free_port()
+        process = multiprocessing.Process(target=serve, args=(url, port, there))
+        process.start()
+        while True:
+            try:
+                client = Client(port)
+                break
+            except ConnectionRefusedError:
+                time.sleep(0.1)
+        asks = {
+            "bare page": lambda _: client.ask("GET", "/bare")[0],
+            "class board, 48 lanes": lambda _: client.ask("GET", f"/classes/{class_id}")[0],
+            "timers": lambda _: client.ask("GET", "/timers")[0],
+        }
+        print(f"\n{BENCHES} benches, {STEPS} steps, {ENTRIES} entries each; {options.rounds} rounds\n")
+        compare(asks, {"class board, 48 lanes": 5.0}, options.rounds)
+        load(port, client, class_id, runs, code, options.seconds)
+        with connect(url) as conn:
+            (kept,) = conn.execute("SELECT count(*) FROM entry WHERE kind = 'noted'").fetchone()
+        print(f"\nKept: {kept} of {BENCHES * options.seconds} readings.")
+        assert kept == BENCHES * options.seconds, json.dumps(kept)
+        timeline()
+        here.send("how much")
+        print(f"\nMemory of the application process at its most: {here.recv():.0f} MB (aim ≤ 250)")
+        process.join()
+
+
+if __name__ == "__main__":
+    main()

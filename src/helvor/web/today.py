@@ -1,0 +1,222 @@
+"""The first page of the day: what meets, what is not made yet, what is due, who needs somebody."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import psycopg
+from fastapi import APIRouter, Request
+from starlette.responses import RedirectResponse, Response
+
+from helvor.bench.finding import SEVERITY
+from helvor.bench.prep.make import prep_sheet
+from helvor.bench.prep.period import meeting_of
+from helvor.notebook import classes, prep, procedures, room
+from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
+from helvor.notebook.procedures import Kept
+from helvor.notebook.room import AlarmAt
+from helvor.web.places import current_meeting, needing
+from helvor.web.rendering import Shell, clock, html
+from helvor.web.security import VisitorDep, pool
+
+router = APIRouter(include_in_schema=False)
+WIDTH, LEFT = 1232.0, 30.0
+FIRST_HOUR, LAST_HOUR = 8, 18
+"""The strip shows at least these hours, and more where something happens outside them."""
+BOX_NEEDS = 190.0
+"""Drawing units that a meeting's words need."""
+
+
+@dataclass(frozen=True, slots=True)
+class PrepState:
+    """Lines of a meeting's prep sheet: how many, how many ticked off, and the first that are not."""
+
+    of: int
+    done: int
+    missing: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClassOnToday:
+    row: ClassRow
+    meetings: list[Meeting]
+    current: int
+    prep: PrepState | None
+    running: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """A meeting of today on the strip; ``roomy`` says that all its words have room."""
+
+    x: float
+    width: float
+    code: str
+    topic: str
+    times: str
+    what: str
+    address: str
+    roomy: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """Something due at a moment: words above or below the line."""
+
+    x: float
+    above: bool
+    row: int
+    time: str
+    words: str
+    more: str
+    level: str
+    address: str
+
+
+@dataclass(frozen=True, slots=True)
+class Strip:
+    """The day from left to right, in drawing units; hours with their places, and where now is."""
+
+    hours: list[tuple[float, str]]
+    boxes: list[Box]
+    marks: list[Mark]
+    now_x: float
+    now: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TodayPage(Shell):
+    now: datetime
+    classes: list[ClassOnToday]
+    front: Bench
+    open_items: list[tuple[str, Bench, PageOnBoard]]
+    strip: Strip
+    said: str
+
+
+def _prep_of(
+    conn: psycopg.Connection,
+    account_id: int,
+    row: ClassRow,
+    meetings: list[Meeting],
+    meeting: Meeting,
+    kept: list[Kept],
+) -> PrepState | None:
+    """How far the prep of a meeting is, where its topic is a procedure's title."""
+    chosen = next((k for k in kept if k.title.casefold() == meeting.topic.casefold()), None)
+    if chosen is None:
+        return None
+    of = meeting_of(chosen.procedure, {m.number: m.topic for m in meetings}, meeting.number)
+    keys = prep_sheet(chosen.procedure, of, max(1, row.benches)).keys
+    done = prep.done_of(conn, account_id, row.id, meeting.number, chosen.id)
+    left = [key.partition(" ")[2] or key for key in keys if key not in done]
+    return PrepState(len(keys), len(keys) - len(left), ", ".join(left[:3]) + (" …" if len(left) > 3 else ""))
+
+
+def draw_day(
+    now: datetime,
+    zone: str,
+    held: list[tuple[ClassRow, Meeting, PrepState | None]],
+    due: list[AlarmAt],
+) -> Strip:
+    """Lay out today in the institution's own time.
+
+    Args:
+        held: the meetings of today. due: timers that ring today.
+    """
+    local = ZoneInfo(zone)
+    midnight = now.astimezone(local).replace(hour=0, minute=0, second=0, microsecond=0)
+    tomorrow = midnight + timedelta(days=1)
+    starts, ends = midnight + timedelta(hours=FIRST_HOUR), midnight + timedelta(hours=LAST_HOUR)
+    due = [alarm for alarm in due if midnight <= alarm.due < tomorrow]
+    moments = [now, *(m.starts_at for _, m, _ in held), *(m.ends_at for _, m, _ in held), *(a.due for a in due)]
+    starts = max(midnight, min(starts, min(moments) - timedelta(minutes=30)))
+    ends = min(tomorrow, max(ends, max(moments) + timedelta(minutes=30)))
+    span = (ends - starts) / timedelta(minutes=1)
+
+    def x(moment: datetime) -> float:
+        return LEFT + (WIDTH - 2 * LEFT) * min(1.0, max(0.0, (moment - starts) / timedelta(minutes=1) / span))
+
+    hour = starts.astimezone(local).replace(minute=0, second=0, microsecond=0)
+    hours = []
+    while hour <= ends:
+        if hour >= starts and len(hours) < 30:
+            hours.append((x(hour), clock(hour, zone)))
+        hour += timedelta(hours=1 if span <= 14 * 60 else 2)
+    boxes = []
+    marks: list[Mark] = []
+    for row, meeting, state in held:
+        left, right = x(meeting.starts_at), x(meeting.ends_at)
+        times = f"{clock(meeting.starts_at, zone)}–{clock(meeting.ends_at, zone)}"
+        what = f"meeting {meeting.number} of {meeting.of}, {row.benches} benches"
+        roomy = right - left >= BOX_NEEDS
+        boxes.append(Box(left, right - left, row.code, meeting.topic, times, what, f"/classes/{row.id}", roomy))
+        if state is not None and state.done < state.of and meeting.starts_at > now:
+            at = max(now, meeting.starts_at - timedelta(minutes=10))
+            words = f"prep: {state.of - state.done} of {state.of} not made"
+            address = f"/classes/{row.id}/prep?meeting={meeting.number}"
+            marks.append(Mark(x(at), True, 0, clock(at, zone), words, row.code, "caution", address))
+    alone = []
+    within: dict[str, list[AlarmAt]] = {}
+    for alarm in due:
+        at = next((f"/classes/{row.id}" for row, m, _ in held if m.starts_at <= alarm.due <= m.ends_at), "")
+        if at:
+            within.setdefault(at, []).append(alarm)
+        else:
+            alone.append(alarm)
+    for address, ringing in within.items():
+        first = ringing[0]
+        words = first.label if len(ringing) == 1 else f"{len(ringing)} timers, first {first.label}"
+        level = "caution" if first.due < now else ""
+        marks.append(Mark(x(first.due), False, 0, clock(first.due, zone), words, first.where.lower(), level, address))
+    for number, alarm in enumerate(alone):
+        more = f"{alarm.class_code} {alarm.where.lower()}".strip()
+        level = "caution" if alarm.due < now else ""
+        time = clock(alarm.due, zone)
+        # Neighbours would write over each other: they take turns above and below, then a row further out.
+        above, further = number % 2 == 0, number // 2 % 2
+        marks.append(Mark(x(alarm.due), above, further, time, alarm.label, more, level, alarm.address))
+    return Strip(hours, boxes, marks, x(now), clock(now, zone))
+
+
+@router.get("/")
+def today(request: Request, who: VisitorDep) -> Response:
+    """What the day holds; a bench's tablet goes to its bench."""
+    now = datetime.now(UTC)
+    mine = who.account.id
+    with pool(request).connection() as conn:
+        if who.account.role == "bench":
+            return RedirectResponse(f"/benches/{classes.bench_worked_at(conn, mine)}", status_code=303)
+        kept = procedures.procedures_of(conn, mine)
+        listed, asking, held = [], [], []
+        zone = ZoneInfo(who.account.time_zone)
+        for row in classes.classes_of(conn, mine):
+            meetings = classes.meetings_of(conn, row.id)
+            current = current_meeting(meetings, now)
+            state = _prep_of(conn, mine, row, meetings, current, kept) if current else None
+            running = current is not None and room.open_book(conn, mine, row.id, current.number).day.state == "running"
+            listed.append(
+                ClassOnToday(
+                    row=row, meetings=meetings, current=current.number if current else 0, prep=state, running=running
+                )
+            )
+            day = now.astimezone(zone).date()
+            held += [
+                (row, m, state if current and m.number == current.number else None)
+                for m in meetings
+                if m.starts_at.astimezone(zone).date() == day
+            ]
+            asking += [(row.code, *ask) for ask in needing(classes.benches_of(conn, row.id))]
+        front = classes.front_bench(conn, mine)
+        due = [alarm for alarm in room.alarms_of(conn, mine) if alarm.due > now - timedelta(hours=2)]
+    asking.sort(key=lambda ask: SEVERITY[ask[2].summary["level"]])
+    held.sort(key=lambda one: one[1].starts_at)
+    strip = draw_day(now, who.account.time_zone, held, due)
+    meets = f"{len(held)} {'meeting' if len(held) == 1 else 'meetings'}" if held else "no meeting"
+    page = TodayPage(
+        visitor=who, place="today", now=now, classes=listed, front=front, open_items=asking, strip=strip,
+        said=f"{meets}, {len(due)} due",
+    )  # fmt: skip
+    return html("today.html", page)
