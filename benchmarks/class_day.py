@@ -128,13 +128,18 @@ class Tablet:
         return body
 
 
-def watch_board(port: int, client: Client, class_id: UUID, seen: list[tuple[float, int]], stop: threading.Event) -> None:
+def watch_board(
+    port: int, client: Client, class_id: UUID, seen: list[tuple[float, int]], stop: threading.Event
+) -> None:
     """An open board: when it hears that how much is written."""
     connection = http.client.HTTPConnection("127.0.0.1", port, timeout=5)
     connection.request("GET", f"/classes/{class_id}/live", headers=client.headers | {"Accept-Encoding": "identity"})
     answer = connection.getresponse()
     while not stop.is_set():
-        line = answer.fp.readline()
+        try:
+            line = answer.fp.readline()
+        except TimeoutError:
+            continue  # nothing new was written meanwhile
         if line.startswith(b"data: "):
             seen.append((time.perf_counter(), int(line.split(b"-")[1])))
 

@@ -8,6 +8,7 @@ from jinja2 import meta, nodes
 
 from helvor.web import (
     api,
+    board,
     class_set_up,
     containers,
     errors,
@@ -39,6 +40,8 @@ PAGES = [
     ("today.html", today.TodayPage),
     ("class.html", room.ClassPage),
     ("wall.html", room.WallPage),
+    ("board_lane.html", board.LaneShown),
+    ("board_row.html", board.RowShown),
     ("day.html", room.DayPage),
     ("notices.html", room.NoticesShown),
     ("unknowns.html", unknowns.UnknownsPage),
@@ -78,6 +81,7 @@ PAGES = [
     ("shelf/found.html", shelves.ShelfFound),
     ("run/run.html", shown.RunPage),
     ("run/work.html", shown.RunWork),
+    ("run/strip.html", shown.StripShown),
     ("run/form.html", shown.RunFormFragment),
     ("run/form_page.html", shown.RunFormPage),
     ("run/net.html", shown.NetShown),

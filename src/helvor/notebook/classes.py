@@ -309,23 +309,34 @@ def add_meeting(
     )
 
 
+_CLASS_ROWS = """
+SELECT c.id, c.code, c.title, c.course,
+    (SELECT count(*) FROM bench b WHERE b.class_id = c.id) AS benches,
+    (SELECT count(*) FROM page p JOIN bench b ON b.id = p.bench_id WHERE b.class_id = c.id) AS pages
+FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %(account)s
+"""
+
+
 def classes_of(conn: psycopg.Connection, account_id: int) -> list[ClassRow]:
     """The classes that an account teaches."""
     with conn.cursor(row_factory=class_row(ClassRow)) as cursor:
-        return cursor.execute(
-            """
-            SELECT c.id, c.code, c.title, c.course, count(DISTINCT b.id) AS benches, count(p.id) AS pages
-            FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s
-            LEFT JOIN bench b ON b.class_id = c.id LEFT JOIN page p ON p.bench_id = b.id
-            GROUP BY c.id ORDER BY c.code
-            """,
-            [account_id],
-        ).fetchall()
+        return cursor.execute(_CLASS_ROWS + "ORDER BY c.code", {"account": account_id}).fetchall()
 
 
 def open_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> ClassRow | None:
     """One class, or None if the account does not teach it."""
-    return next((found for found in classes_of(conn, account_id) if found.id == class_id), None)
+    with conn.cursor(row_factory=class_row(ClassRow)) as cursor:
+        return cursor.execute(
+            _CLASS_ROWS + "WHERE c.id = %(class)s", {"account": account_id, "class": class_id}
+        ).fetchone()
+
+
+def teaches(conn: psycopg.Connection, account_id: int, class_id: UUID) -> bool:
+    """Whether an account teaches a class: the question alone, without counting what is in it."""
+    row = conn.execute(
+        "SELECT FROM instructor_of WHERE class_id = %s AND account_id = %s", [class_id, account_id]
+    ).fetchone()
+    return row is not None
 
 
 def state_of(conn: psycopg.Connection, account_id: int, class_id: UUID) -> str | None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 import psycopg
 from psycopg_pool import ConnectionPool
 
@@ -11,6 +13,18 @@ STATEMENT_TIMEOUT_MS = 10_000
 def connect(url: str) -> psycopg.Connection:
     """One autocommit connection, for commands and migrations."""
     return psycopg.connect(url, autocommit=True)
+
+
+IDLE_SECONDS = 5.0
+"""A connection taken less long ago is taken as it is; after that it is asked first whether it still lives."""
+
+
+def _check_idle(conn: psycopg.Connection) -> None:
+    """Ask a connection that has idled whether it still lives; asking each time would be half of a small request."""
+    now = time.monotonic()
+    if now - getattr(conn, "taken_at", -IDLE_SECONDS) >= IDLE_SECONDS:
+        ConnectionPool.check_connection(conn)
+    conn.taken_at = now  # type: ignore[attr-defined]  # a mark of ours
 
 
 def open_pool(url: str, *, size: int = 8) -> ConnectionPool:
@@ -25,7 +39,7 @@ def open_pool(url: str, *, size: int = 8) -> ConnectionPool:
         max_size=size,
         open=False,
         timeout=10,
-        check=ConnectionPool.check_connection,
+        check=_check_idle,
         kwargs={"autocommit": True, "options": f"-c statement_timeout={STATEMENT_TIMEOUT_MS}"},
     )
     pool.open(wait=True, timeout=10)

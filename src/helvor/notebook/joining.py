@@ -14,7 +14,7 @@ from uuid import UUID, uuid4
 import psycopg
 
 from helvor.notebook.accounts import THROTTLE_WINDOW, Session, TooManyAttempts, note_event, open_session
-from helvor.notebook.classes import open_class
+from helvor.notebook.classes import teaches
 from helvor.notebook.pages import NotYours
 
 CODE_LIFE = timedelta(minutes=30)
@@ -51,7 +51,7 @@ class Joined:
 
 
 def _mine(conn: psycopg.Connection, account_id: int, class_id: UUID) -> None:
-    if open_class(conn, account_id, class_id) is None:
+    if not teaches(conn, account_id, class_id):
         raise NotYours
 
 

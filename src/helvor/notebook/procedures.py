@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -77,6 +78,31 @@ def open_procedure(conn: psycopg.Connection, account_id: int, procedure_id: UUID
     if row is None:
         raise NotYours
     return _kept(row)
+
+
+_versions: OrderedDict[tuple[str, UUID, int], Procedure] = OrderedDict()
+_MOST_VERSIONS = 100
+
+
+def followed(conn: psycopg.Connection, procedure_id: UUID, number: int) -> Procedure:
+    """The version that a page follows; ask for the page first. A version never changes, so it is read once.
+
+    Raises:
+        NotYours: there is none.
+    """
+    info = conn.info
+    key = (f"{info.host}:{info.port}/{info.dbname}", procedure_id, number)
+    known = _versions.get(key)
+    if known is None:
+        row = conn.execute(
+            "SELECT body FROM procedure_version WHERE procedure_id = %s AND number = %s", [procedure_id, number]
+        ).fetchone()
+        if row is None:
+            raise NotYours
+        known = _versions[key] = Procedure.model_validate(row[0])
+        while len(_versions) > _MOST_VERSIONS:
+            _versions.popitem(last=False)
+    return known
 
 
 def version_of(conn: psycopg.Connection, account_id: int, procedure_id: UUID, number: int) -> Procedure:

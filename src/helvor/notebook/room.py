@@ -14,6 +14,7 @@ from helvor.bench.entry import Entry, Payload, Problem, line_of
 from helvor.bench.room.day import Day, check, gather
 from helvor.bench.room.entries import OF_THE_DAY
 from helvor.bench.techniques import TECHNIQUES
+from helvor.notebook.classes import teaches
 from helvor.notebook.pages import EntryIdTaken, NotYours
 
 MOST_ENTRIES = 1000
@@ -49,11 +50,13 @@ def open_book(conn: psycopg.Connection, account_id: int, class_id: UUID, meeting
     Raises:
         NotYours: the account does not teach the class.
     """
-    taught = conn.execute(
-        "SELECT FROM instructor_of WHERE class_id = %s AND account_id = %s", [class_id, account_id]
-    ).fetchone()
-    if taught is None:
+    if not teaches(conn, account_id, class_id):
         raise NotYours
+    return read_book(conn, class_id, meeting)
+
+
+def read_book(conn: psycopg.Connection, class_id: UUID, meeting: int) -> Book:
+    """The same for who has asked for the class already."""
     entries = _read(conn, class_id, meeting)
     return Book(meeting, entries, gather(entries))
 

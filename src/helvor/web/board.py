@@ -6,9 +6,13 @@ import math
 from collections import Counter
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
+
+from markupsafe import Markup
 
 from helvor.bench.room.front import Front
 from helvor.notebook.classes import Bench, PageOnBoard
+from helvor.web.rendering import fragment
 
 WIDTH, TOP, FLOOR, LEFT = 888, 24, 452.0, 150
 MOST_ROWS = 16
@@ -38,6 +42,9 @@ class BenchLane:
     late: int = 0
     due: datetime | None = None
     plan_y: float | None = None
+    down: str = ""
+    """From the spot to the start line, and, where the plan is ahead, up to it; as the drawing writes them."""
+    behind: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,6 +124,81 @@ def alarms_on(page: PageOnBoard | None) -> list[tuple[str, datetime]]:
     return sorted(((str(row[0]), datetime.fromisoformat(row[1])) for row in rows), key=lambda pair: pair[1])
 
 
+@dataclass(frozen=True, slots=True)
+class LaneShown:
+    """A lane as it is drawn; all in it can be compared, so that a lane that did not change is drawn once."""
+
+    number: int | None
+    pair: str
+    address: str
+    state: str
+    word: str
+    late: int
+    due: str
+    x: str
+    y: float
+    down: str
+    behind: str
+    floor: float
+    s: float
+    words: bool
+    wall: bool
+
+
+@dataclass(frozen=True, slots=True)
+class RowShown:
+    """A lane as a row of the table."""
+
+    number: int | None
+    pair: str
+    bench: str
+    pages: tuple[tuple[str, str], ...]
+    word: str
+    late: int
+    what: str
+
+
+@lru_cache(maxsize=2048)
+def draw_lane(lane: LaneShown) -> Markup:
+    """One lane drawn."""
+    return fragment("board_lane.html", lane)
+
+
+@lru_cache(maxsize=2048)
+def write_row(row: RowShown) -> Markup:
+    """One row of the table written."""
+    return fragment("board_row.html", row)
+
+
+def drawn_lanes(board: Board, *, wall: bool = False) -> Markup:
+    """Every lane of a board."""
+    return Markup("").join(
+        draw_lane(
+            LaneShown(
+                lane.bench.number, lane.bench.pair,
+                lane.page.address if lane.page else f"/benches/{lane.bench.id}", lane.state, lane.word, lane.late,
+                lane.due.isoformat() if lane.due and lane.state == "waiting" else "", f"{lane.x:.1f}",
+                round(lane.y, 1), lane.down, lane.behind, board.floor, round(board.size, 3), board.words, wall,
+            )
+        )
+        for lane in board.lanes
+    )  # fmt: skip
+
+
+def written_rows(board: Board) -> Markup:
+    """The same as rows of a table."""
+    return Markup("").join(
+        write_row(
+            RowShown(
+                lane.bench.number, lane.bench.pair, str(lane.bench.id),
+                tuple((page.address, page.title) for page in lane.bench.pages), lane.word, lane.late,
+                str(lane.page.summary.get("what", "")) if lane.page else "",
+            )
+        )
+        for lane in board.lanes
+    )  # fmt: skip
+
+
 def draw_board(
     benches: list[Bench],
     wanted: str = "",
@@ -154,8 +236,11 @@ def draw_board(
             plan_y = floor - gap * min(len(rows), plan.front.expected(index, plan.minutes))
             behind = plan.front.late(index, done, plan.minutes) if state != "done" else 0.0
             late = math.floor(behind) if behind >= LATE_FROM else 0
-        x = left + step * (index + 0.5)
-        lanes.append(BenchLane(bench, shown, x, floor - gap * done, state, WORDS[state], late, due, plan_y))
+        x, y = left + step * (index + 0.5), floor - gap * done
+        behind_by = y - plan_y if plan_y is not None else 0.0
+        behind_to = f"{-behind_by:.1f}" if late and behind_by > 14 else ""
+        down = f"{floor - y:.1f}"
+        lanes.append(BenchLane(bench, shown, x, y, state, WORDS[state], late, due, plan_y, down, behind_to))
     drawn = [(_short(name), floor - gap * (index + 1)) for index, name in enumerate(rows)]
     counts = {state: sum(lane.state == state for lane in lanes) for state in WORDS}
     front = _front(lanes, step)
@@ -181,13 +266,13 @@ def _front(lanes: list[BenchLane], step: float) -> str:
 
 def in_use(benches: list[Bench], title: str, shared: dict[str, int]) -> list[InUse]:
     """Shared kit that benches take up by the step they are at, what is queued for first."""
+    taken: Counter[str] = Counter()
+    for bench in benches:
+        page = shown_of(bench, title)
+        taken.update({str(one).casefold() for one in page.summary.get("kit", ())} if page else ())
     found = []
     for name, count in shared.items():
-        used = 0
-        for bench in benches:
-            page = shown_of(bench, title)
-            kit = page.summary.get("kit", ()) if page else ()
-            used += any(str(one).casefold() == name.casefold() for one in kit)
+        used = taken[name.casefold()]
         found.append(InUse(name, count, min(used, count), max(0, used - count)))
     return sorted(found, key=lambda kit: (-kit.queue, -kit.used / kit.count, kit.name))
 

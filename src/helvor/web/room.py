@@ -11,6 +11,7 @@ from uuid import UUID, uuid4
 
 import psycopg
 from fastapi import APIRouter, Query, Request
+from markupsafe import Markup
 from pydantic import BaseModel
 from starlette.responses import RedirectResponse, Response
 
@@ -28,7 +29,18 @@ from helvor.notebook.classes import Bench, LastWritten, Meeting, PageOnBoard
 from helvor.notebook.joining import Code
 from helvor.notebook.pages import NotYours
 from helvor.notebook.room import AlarmAt, Book
-from helvor.web.board import Board, InUse, PlanNow, activity, choices_of, draw_board, in_use
+from helvor.web.board import (
+    Board,
+    InUse,
+    PlanNow,
+    activity,
+    alarms_on,
+    choices_of,
+    draw_board,
+    drawn_lanes,
+    in_use,
+    written_rows,
+)
 from helvor.web.forms import FieldErrors, Form, SubmittedDep
 from helvor.web.places import current_meeting, needing
 from helvor.web.rendering import Shell, clock, html, is_htmx
@@ -45,6 +57,8 @@ class ClassPage(Shell):
     """``plan_time`` is the clock time of the plan's end; ``seen`` says which state of the class this is."""
 
     board: Board
+    lanes: Markup
+    rows: Markup
     needs: list[tuple[Bench, PageOnBoard]]
     due: list[AlarmAt]
     kit: list[InUse]
@@ -61,6 +75,7 @@ class WallPage(Shell):
     """The board for the wall; with ``follow`` the front bench's newest page beside it."""
 
     board: Board
+    lanes: Markup
     due: list[AlarmAt]
     book: Book
     code: Code | None
@@ -141,6 +156,19 @@ class _Seen:
     due: list[AlarmAt]
 
 
+def _alarms(row: classes.ClassRow, benches: list[Bench], book: Book) -> list[AlarmAt]:
+    """The timers of a class whose benches and day book are read already, the next due first."""
+    found = [
+        AlarmAt(label, due, "", f"Bench {bench.number}", page.address, row.code, row.id)
+        for bench in benches
+        for page in bench.pages
+        for label, due in alarms_on(page)
+    ]
+    for alarm in book.day.alarms:
+        found.append(AlarmAt(alarm.label, alarm.due, alarm.key, "All", f"/classes/{row.id}/day", row.code, row.id))
+    return sorted(found, key=lambda alarm: alarm.due)
+
+
 def _look(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str, now: datetime) -> _Seen:
     row = classes.open_class(conn, who.account.id, class_id)
     if row is None:
@@ -149,17 +177,17 @@ def _look(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str, now
     seen = classes.state_of(conn, who.account.id, class_id) or ""
     meetings = classes.meetings_of(conn, class_id)
     meeting = current_meeting(meetings, now)
-    book = room.open_book(conn, who.account.id, class_id, meeting.number if meeting else 1)
+    book = room.read_book(conn, class_id, meeting.number if meeting else 1)
     benches = classes.benches_of(conn, class_id)
     choices = choices_of(benches)
     title = work if work in choices else choices[0] if choices else ""
-    due = [alarm for alarm in room.alarms_of(conn, who.account.id, class_id) if alarm.due > now - RINGS_FOR]
+    due = [alarm for alarm in _alarms(row, benches, book) if alarm.due > now - RINGS_FOR]
     plan, kit = None, dict[str, int]()
     began = book.day.began or (meeting.starts_at if meeting and meeting.starts_at <= now <= meeting.ends_at else None)
     page = next((p for bench in benches for p in bench.pages if activity(p) == title and p.procedure), None)
     if page is not None and page.procedure is not None and page.version:
-        procedure = procedures.version_of(conn, who.account.id, page.procedure, page.version)
-        kit = shared_kit(procedure, prep.kit_of(conn, who.account.id, class_id))
+        procedure = procedures.followed(conn, page.procedure, page.version)
+        kit = shared_kit(procedure, prep.counted(conn, class_id))
         if meeting is not None and began is not None and book.day.state != "over":
             of = meeting_of(procedure, {m.number: m.topic for m in meetings}, meeting.number)
             length = (meeting.ends_at - meeting.starts_at) / timedelta(minutes=1)
@@ -188,6 +216,8 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "
         class_row=seen.row,
         meeting=seen.meeting,
         board=board,
+        lanes=drawn_lanes(board),
+        rows=written_rows(board),
         needs=sorted(needing(seen.benches), key=lambda ask: activity(ask[1]) != board.title),
         due=seen.due,
         kit=in_use(seen.benches, seen.title, seen.kit),
@@ -219,6 +249,7 @@ def wall(request: Request, class_id: UUID, who: VisitorDep, work: str = "", foll
         class_row=seen.row,
         meeting=seen.meeting,
         board=board,
+        lanes=drawn_lanes(board, wall=True),
         due=seen.due,
         book=seen.book,
         code=code,

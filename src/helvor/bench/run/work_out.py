@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 from uuid import UUID
 
 from helvor.bench.entry import Entry
@@ -74,16 +75,25 @@ class StepSeen:
         return self.done > 0 or self.skipped is not None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class RunWorksheet(Worksheet):
-    """A run, worked out."""
+    """A run, worked out. Causes and gaps are put together when first asked for: most answers show neither."""
 
     run: Run
     ledger: Ledger
     steps: list[StepSeen]
-    causes: list[Ranked]
-    gaps: list[Gap]
     stands: list[Standing]
+    case: Case
+
+    @cached_property
+    def causes(self) -> list[Ranked]:
+        """Where matter may have gone, ordered by what points to it."""
+        return rank(self.case, self.case.crafts)
+
+    @cached_property
+    def gaps(self) -> list[Gap]:
+        """What there is to explain: found against taken, or against what was possible."""
+        return gaps(self.case)
 
     @property
     def title(self) -> str:
@@ -150,9 +160,7 @@ def work_out(
         )
     ]
     stages = [Stage(step.short, step.settled) for step in steps]
-    return RunWorksheet(
-        by_severity(findings), stages, run, ledger, steps, rank(case, crafts), gaps(case), standing(run, known)
-    )
+    return RunWorksheet(by_severity(findings), stages, run, ledger, steps, standing(run, known), case)
 
 
 def _house(step: Step, kind: StepKind | None, rules: HouseRules) -> tuple[tuple[str, School], ...]:

@@ -193,11 +193,11 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
 
     bottles = _bottles(request, who, page_id) if form.text("bottle") else {}
     try:
-        written = _append(request, who, page_id, compose)
+        written, beside = _append(request, who, page_id, compose, form.text("view"))
     except (FieldErrors, Problem) as trouble:
         errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
         return _form_again(request, who, page_id, kind, fields, errors, entry, form)
-    return _answer(request, who, written, form.text("view"), _next(written, form), _said(written, entry))
+    return _answer(request, who, written, beside, form.text("view"), _next(written, form), _said(written, entry))
 
 
 def _bottles(request: Request, who: VisitorDep, page_id: UUID) -> dict[str, e.Bottle]:
@@ -245,13 +245,39 @@ def _form_again(
     return html("run/form_page.html", page_shown, status=422)
 
 
+@dataclass(frozen=True, slots=True)
+class _Beside:
+    """What an answer shows besides the run itself: plates of its bench, tares of the class's register."""
+
+    plates: list[classes.PageOnBoard]
+    registered: dict[str, str]
+
+
 def _append(
-    request: Request, who: VisitorDep, page_id: UUID, compose: Callable[[list[Entry]], Sequence[pages.Draft]]
-) -> Written:
+    request: Request,
+    who: VisitorDep,
+    page_id: UUID,
+    compose: Callable[[list[Entry]], Sequence[pages.Draft]],
+    view: str,
+) -> tuple[Written, _Beside]:
+    """Write, and read what the answer needs, over one connection."""
     with pool(request).connection() as conn:
         written = pages.append(conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank())
-    only_run(written.page)
-    return written
+        only_run(written.page)
+        return written, _beside(request, conn, who, written, view)
+
+
+def _beside(request: Request, conn: psycopg.Connection, who: VisitorDep, written: Written, view: str) -> _Beside:
+    if not is_htmx(request):
+        return _Beside([], {})
+    asks_plates = view in ("", "step") and any(seen.step.kind == "plate" for seen in _sheet(written).steps)
+    plates = _plates(conn, who.account.id, written.page) if asks_plates else []
+    return _Beside(plates, _registered(conn, who.account.id, written.page))
+
+
+def _sheet(written: Written) -> RunWorksheet:
+    assert isinstance(written.worksheet, RunWorksheet)
+    return written.worksheet
 
 
 def _said(written: Written, entry_id: UUID) -> str:
@@ -262,25 +288,23 @@ def _said(written: Written, entry_id: UUID) -> str:
     return f"Written: {describe(entry)}." if entry is not None else "Written."
 
 
-def _answer(request: Request, who: VisitorDep, written: Written, view: str, step: str, said: str) -> Response:
+def _answer(
+    request: Request, who: VisitorDep, written: Written, beside: _Beside, view: str, step: str, said: str
+) -> Response:
     """After writing: the fresh work for htmx, the run's page for a plain form."""
     if not is_htmx(request):
         query = "&".join(f"{k}={v}" for k, v in (("view", view if view in VIEWS else ""), ("step", step)) if v)
         return RedirectResponse(f"/runs/{written.page.id}{'?' + query if query else ''}", status_code=303)
-    assert isinstance(written.worksheet, RunWorksheet)
-    with pool(request).connection() as conn:
-        plates = _plates(conn, who.account.id, written.page) if view in ("", "step") else []
-        registered = _registered(conn, who.account.id, written.page)
     work = work_of(
         written.page,
         written.entries,
-        written.worksheet,
+        _sheet(written),
         view,
         step,
         who.csrf,
         said=said,
-        plates=plates,
-        registered=registered,
+        plates=beside.plates,
+        registered=beside.registered,
     )
     return html("run/work.html", RunWork(**work), headers={"HX-Trigger": "helvor:written"})
 
@@ -304,9 +328,10 @@ def correct_handout(
             conn, who.account.id, who.account.name, page_id, entry, correction, eluotropic_rank()
         )
         page, entries = pages.open_page(conn, who.account.id, page_id)
+        written = Written(page, entries, sheet_of(page, entries), 1)
+        beside = _beside(request, conn, who, written, "step")
     said = f"Corrected in {how_many} run{'s' if how_many != 1 else ''}."
-    written = Written(page, entries, sheet_of(page, entries), 1)
-    return _answer(request, who, written, "step", step, said)
+    return _answer(request, who, written, beside, "step", step, said)
 
 
 @router.get("/runs/{page_id}/net")
@@ -392,19 +417,18 @@ def read(
         return [pages.Draft(entry, understand(text, entries, step, CRAFTS).payload)]
 
     try:
-        written = _append(request, who, page_id, compose)
+        written, beside = _append(request, who, page_id, compose, view)
     except (Unreadable, Problem) as trouble:
         if not is_htmx(request):
             raise
         return refused(trouble)
     at = "" if isinstance(line_payload(written, entry), e.Marked) else step
-    return _answer(request, who, written, view, at, _said(written, entry))
+    return _answer(request, who, written, beside, view, at, _said(written, entry))
 
 
 def line_payload(written: Written, entry_id: UUID) -> object:
     """What an entry that was just written says, or None."""
-    assert isinstance(written.worksheet, RunWorksheet)
-    line = line_of(written.worksheet.run.lines, entry_id)
+    line = line_of(_sheet(written).run.lines, entry_id)
     return line.head.payload if line is not None else None
 
 

@@ -6,6 +6,7 @@ import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import Any
 from uuid import UUID
 
@@ -23,7 +24,7 @@ from helvor.bench.techniques import CRAFTS
 from helvor.bench.worksheet import WorkingLine
 from helvor.notebook import classes
 from helvor.notebook.pages import NotYours, Page
-from helvor.web.rendering import Shell
+from helvor.web.rendering import Shell, fragment
 from helvor.web.run.crafts import AtStep
 from helvor.web.run.on_page import CRAFT_TITLES, INSTRUMENTS
 from helvor.web.run.scheme import Scheme, draw_scheme
@@ -165,6 +166,7 @@ class RunWork:
     view: str
     views: dict[str, str]
     chosen: StepSeen | None
+    strip: Markup
     weigh: WeighShown | None
     amounts: list[AmountRow]
     timers: list[TimerShown]
@@ -245,6 +247,48 @@ def sheet_of(page: Page, entries: Sequence[Entry]) -> RunWorksheet:
     return work_out(entries, page.rules, CRAFTS)
 
 
+@dataclass(frozen=True, slots=True)
+class StripStep:
+    """A step as the strip shows it."""
+
+    id: str
+    short: str
+    says: str
+    done: int
+    skipped: str | None
+    branch: int
+
+    @property
+    def settled(self) -> bool:
+        return self.done > 0 or self.skipped is not None
+
+
+@dataclass(frozen=True, slots=True)
+class StripShown:
+    """The step strip of a run; ``chosen`` is the step in view, ``current`` the next one's number or 0."""
+
+    page: UUID
+    chosen: str
+    current: int
+    steps: tuple[StripStep, ...]
+
+
+@lru_cache(maxsize=512)
+def draw_strip(shown_strip: StripShown) -> Markup:
+    """The strip drawn. Most of what is written changes nothing on it, and drawing it anew is most of an answer."""
+    return fragment("run/strip.html", shown_strip)
+
+
+def _strip(page: Page, sheet: RunWorksheet, chosen: StepSeen | None) -> Markup:
+    if not sheet.steps:
+        return Markup("")
+    steps = tuple(
+        StripStep(seen.step.id, seen.short, seen.says, seen.done, seen.skipped, seen.branch) for seen in sheet.steps
+    )
+    current = sheet.current.number if sheet.current else 0
+    return draw_strip(StripShown(page.id, chosen.step.id if chosen else "", current, steps))
+
+
 def work_of(
     page: Page,
     entries: Sequence[Entry],
@@ -272,6 +316,7 @@ def work_of(
         "view": view,
         "views": VIEWS,
         "chosen": chosen,
+        "strip": _strip(page, sheet, chosen),
         "weigh": _weigh(chosen.step, sheet) if chosen is not None else None,
         "amounts": _amounts(chosen.step, sheet) if chosen is not None else [],
         "timers": _timers(sheet.run, now),
