@@ -222,6 +222,7 @@ def main() -> None:
     parser.add_argument("--rounds", type=int, default=60)
     parser.add_argument("--seconds", type=int, default=60)
     options = parser.parse_args()
+    timeline()
     with database() as url:
         with connect(url) as conn:
             class_id, runs, account = fill(conn)
@@ -248,7 +249,6 @@ def main() -> None:
             (kept,) = conn.execute("SELECT count(*) FROM entry WHERE kind = 'noted'").fetchone()
         print(f"\nKept: {kept} of {BENCHES * options.seconds} readings.")
         assert kept == BENCHES * options.seconds, json.dumps(kept)
-        timeline()
         here.send("how much")
         print(f"\nMemory of the application process at its most: {here.recv():.0f} MB (aim ≤ 250)")
         process.join()

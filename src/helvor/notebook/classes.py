@@ -244,10 +244,12 @@ def last_written(conn: psycopg.Connection, class_id: UUID) -> LastWritten | None
     """The entry written last at any bench of a class. Ask :func:`open_class` first."""
     row = conn.execute(
         """
-        SELECT b.number, b.pair, p.id, p.technique, p.summary, a.name, e.written_at
-        FROM bench b JOIN page p ON p.bench_id = b.id
-        JOIN entry e ON e.page_id = p.id AND e.seq = p.entries JOIN account a ON a.id = e.author_id
-        WHERE b.class_id = %s ORDER BY e.written_at DESC LIMIT 1
+        SELECT newest.number, newest.pair, p.id, p.technique, p.summary, a.name, newest.written_at
+        FROM (SELECT b.number, b.pair, e.page_id, e.author_id, e.written_at
+            FROM bench b JOIN page q ON q.bench_id = b.id CROSS JOIN LATERAL
+                (SELECT page_id, author_id, written_at FROM entry WHERE page_id = q.id ORDER BY seq DESC LIMIT 1) e
+            WHERE b.class_id = %s ORDER BY e.written_at DESC LIMIT 1) newest
+        JOIN page p ON p.id = newest.page_id JOIN account a ON a.id = newest.author_id
         """,
         [class_id],
     ).fetchone()
