@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import random
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import datetime
 from importlib.resources import files
 from uuid import UUID, uuid5
 
@@ -83,7 +84,12 @@ def _lanes(page: UUID, apart: float, sample: int) -> tuple[dict[str, UUID], list
 
 
 def load(
-    conn: psycopg.Connection, account: int, name: str, bench_of: Mapping[int, UUID], rank: Mapping[str, int]
+    conn: psycopg.Connection,
+    account: int,
+    name: str,
+    bench_of: Mapping[int, UUID],
+    at: datetime,
+    rank: Mapping[str, int],
 ) -> None:
     """A strip for nearly every bench; bench 5's is photographed and not read yet."""
     scatter = random.Random(17)  # noqa: S311  invented readings, the same at every start
@@ -104,6 +110,7 @@ def load(
         drafts += _spots(strip, page, key, scatter)
         if strip.ran_off:
             drafts.append(Draft(uuid5(page, "compare"), planar.ComparedTo(spot=uuid5(page, "spot Cu Cu"))))
+        drafts = [replace(draft, at=at) for draft in drafts]
         pages.append(conn, account, name, page, lambda _, drafts=drafts: drafts, rank)  # type: ignore[misc]
     _photographed(conn, account, name, bench_of[5], rank)
 

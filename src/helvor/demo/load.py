@@ -8,7 +8,7 @@ acetic acid, against a tablet; a plausible order and plausible distances, from m
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid5
@@ -183,11 +183,12 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
         classes.add_meeting(conn, class_id, number, starts, starts + timedelta(hours=2, minutes=45), topic)
     _class_of_tomorrow(conn, institution, ines, second)
     bench_of = {bench.number: bench.id for bench in classes.benches_of(conn, class_id)}
+    last_week = second - timedelta(days=7) + timedelta(hours=2)
     for plate in PLATES:
-        _write(conn, ines, bench_of[plate.bench], plate, rank)
+        _write(conn, ines, bench_of[plate.bench], plate, last_week, rank)
     _running(conn, ines, bench_of[12], now, rank)
     numbered = {n: b for n, b in bench_of.items() if n is not None}
-    ions.load(conn, ines, "Ines Marlow", {0: classes.front_bench(conn, ines).id, **numbered}, rank)
+    ions.load(conn, ines, "Ines Marlow", {0: classes.front_bench(conn, ines).id, **numbered}, last_week, rank)
     load_runs(conn, ines, "Ines Marlow", numbered, rank)
     load_containers(conn, ines, class_id)
     _in_the_room(conn, ines, class_id, second, now)
@@ -230,7 +231,7 @@ def _in_the_room(conn: psycopg.Connection, ines: int, class_id: UUID, began: dat
 
 
 def _write(
-    conn: psycopg.Connection, account_id: int, bench_id: UUID, plate: DemoPlate, rank: Mapping[str, int]
+    conn: psycopg.Connection, account_id: int, bench_id: UUID, plate: DemoPlate, at: datetime, rank: Mapping[str, int]
 ) -> None:
     page_id = uuid5(_NAMESPACE, f"tablet {plate.bench}")
     pages.start_page(conn, account_id, bench_id, "planar", page_id)
@@ -279,6 +280,7 @@ def _write(
                 reason,
             )
         )
+    drafts = [replace(draft, at=at) for draft in drafts]
     pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
     if plate.photo:
         ions.add_photograph(conn, account_id, "Ines Marlow", page_id, plate.photo, "254", rank)
@@ -286,7 +288,7 @@ def _write(
 
 def _running(conn: psycopg.Connection, account_id: int, bench_id: UUID, now: datetime, rank: Mapping[str, int]) -> None:
     """A plate in its chamber, with its front read twice while it rises: (z + 5 mm)² = 350 mm²/min · t."""
-    _write(conn, account_id, bench_id, DemoPlate(12), rank)
+    _write(conn, account_id, bench_id, DemoPlate(12), now - timedelta(minutes=12), rank)
     page_id = uuid5(_NAMESPACE, "tablet 12")
     drafts = [
         Draft(uuid5(page_id, "in"), planar.Developing(), at=now - timedelta(minutes=7.5)),
