@@ -48,10 +48,14 @@ def test_a_tablet_lands_on_its_bench_and_writes_in_its_name(school, tablet):
     assert tablet.get("/reckon/reaction").status_code == 200
 
 
-def test_it_sees_nothing_of_other_benches_and_classes_on_any_route(school):
-    """Every route of the application: Ida's own addresses, asked for by a tablet of Otto's class."""
-    code = joining.open_code(school.conn, school.otto.account, school.otto.class_id).code
-    tablet, answer = join(school, code)
+@pytest.mark.parametrize("whose", ["another class", "another bench of the class"])
+def test_it_sees_nothing_of_other_benches_and_classes_on_any_route(school, whose):
+    """Every route of the application: Ida's own addresses, asked for by a tablet that sits elsewhere."""
+    if whose == "another class":
+        code = joining.open_code(school.conn, school.otto.account, school.otto.class_id).code
+        tablet, answer = join(school, code)
+    else:
+        tablet, answer = join(school, open_code(school), "2")
     assert answer.status_code == 303
     assert school.file and school.photo and school.procedure
     entries, drafts = school.entries(), school.conn.execute("SELECT count(*) FROM procedure_draft").fetchone()

@@ -237,3 +237,11 @@ def test_a_bench_with_other_hands_joins_anew_and_old_ink_keeps_its_name(school: 
     assert "Bench 1, Ada and Bo" in ida.get(f"{school.url}/history").text
     again, answer = join(school, open_code(school))
     assert answer.status_code == 303 and again.get(school.url).status_code == 200
+
+
+def test_a_bench_that_goes_gives_its_sample_back(school, ida):
+    url = f"/classes/{school.ida.class_id}"
+    ida.post(f"{url}/unknowns", data={"what": "keep", "series": "Powders", "samples": "1: sand"})
+    ida.post(f"{url}/unknowns", data={"what": "deal", "series": "Powders", "seed": "1"})
+    assert ida.post(f"{url}/set-up", data={"what": "benches", "count": "1", "pair": ["Ada and Bo"]}).status_code == 303
+    assert school.conn.execute("SELECT count(*) FROM unknown_dealt").fetchone() == (1,)

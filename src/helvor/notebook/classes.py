@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import json
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from functools import lru_cache
 from typing import Any
 from uuid import UUID
 
@@ -220,7 +222,12 @@ def set_benches(conn: psycopg.Connection, account_id: int, class_id: UUID, pairs
         ).fetchone()
         if kept is not None:
             raise Problem("benches", f"Bench {kept[0]} has something on record, so it stays.")
-        conn.execute("DELETE FROM bench WHERE class_id = %s AND number > %s", [class_id, len(pairs)])
+        gone = [class_id, len(pairs)]
+        conn.execute(
+            "DELETE FROM unknown_dealt d USING bench b WHERE b.id = d.bench_id AND b.class_id = %s AND b.number > %s",
+            gone,
+        )
+        conn.execute("DELETE FROM bench WHERE class_id = %s AND number > %s", gone)
 
 
 @dataclass(frozen=True, slots=True)
@@ -240,20 +247,14 @@ class LastWritten:
         return f"{TECHNIQUES[self.technique].address}/{self.page}"
 
 
-def last_written(conn: psycopg.Connection, class_id: UUID) -> LastWritten | None:
-    """The entry written last at any bench of a class. Ask :func:`open_class` first."""
-    row = conn.execute(
-        """
-        SELECT newest.number, newest.pair, p.id, p.technique, p.summary, a.name, newest.written_at
-        FROM (SELECT b.number, b.pair, e.page_id, e.author_id, e.written_at
-            FROM bench b JOIN page q ON q.bench_id = b.id CROSS JOIN LATERAL
-                (SELECT page_id, author_id, written_at FROM entry WHERE page_id = q.id ORDER BY seq DESC LIMIT 1) e
-            WHERE b.class_id = %s ORDER BY e.written_at DESC LIMIT 1) newest
-        JOIN page p ON p.id = newest.page_id JOIN account a ON a.id = newest.author_id
-        """,
-        [class_id],
-    ).fetchone()
-    return LastWritten(*row) if row else None
+_LAST = """
+SELECT newest.number, newest.pair, p.id, p.technique, p.summary, a.name, newest.written_at
+FROM (SELECT b.number, b.pair, e.page_id, e.author_id, e.written_at
+    FROM bench b JOIN page q ON q.bench_id = b.id CROSS JOIN LATERAL
+        (SELECT page_id, author_id, written_at FROM entry WHERE page_id = q.id ORDER BY seq DESC LIMIT 1) e
+    WHERE b.class_id = %(class)s ORDER BY e.written_at DESC LIMIT 1) newest
+JOIN page p ON p.id = newest.page_id JOIN account a ON a.id = newest.author_id
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -341,39 +342,84 @@ def teaches(conn: psycopg.Connection, account_id: int, class_id: UUID) -> bool:
     return row is not None
 
 
+_STATE = """
+SELECT count(p.id), coalesce(sum(p.entries), 0),
+    (SELECT count(*) FROM room_entry e WHERE e.class_id = c.id),
+    (SELECT coalesce(sum(f.entries), 0) FROM page f JOIN bench o ON o.id = f.bench_id
+        WHERE o.account_id = %(account)s)
+FROM class c
+JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %(account)s
+LEFT JOIN bench b ON b.class_id = c.id LEFT JOIN page p ON p.bench_id = b.id
+WHERE c.id = %(class)s GROUP BY c.id
+"""
+
+
+def _state(row: tuple[Any, ...] | None) -> str | None:
+    return "-".join(str(part) for part in row) if row else None
+
+
 def state_of(conn: psycopg.Connection, account_id: int, class_id: UUID) -> str | None:
     """A short text that changes whenever anything is written in a class, its day books, or at the asker's front bench.
 
     None if the account does not teach the class.
     """
-    row = conn.execute(
-        """
-        SELECT count(p.id), coalesce(sum(p.entries), 0),
-            (SELECT count(*) FROM room_entry e WHERE e.class_id = c.id),
-            (SELECT coalesce(sum(f.entries), 0) FROM page f JOIN bench o ON o.id = f.bench_id
-                WHERE o.account_id = %(account)s)
-        FROM class c
-        JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %(account)s
-        LEFT JOIN bench b ON b.class_id = c.id LEFT JOIN page p ON p.bench_id = b.id
-        WHERE c.id = %(class)s GROUP BY c.id
-        """,
-        {"account": account_id, "class": class_id},
-    ).fetchone()
-    return "-".join(str(part) for part in row) if row else None
+    row = conn.execute(_STATE, {"account": account_id, "class": class_id}).fetchone()
+    return _state(row)
+
+
+_MEETINGS = """
+SELECT number, starts_at, ends_at, topic, count(*) OVER () FROM meeting WHERE class_id = %(class)s ORDER BY number
+"""
 
 
 def meetings_of(conn: psycopg.Connection, class_id: UUID) -> list[Meeting]:
-    with conn.cursor(row_factory=class_row(Meeting)) as cursor:
-        return cursor.execute(
-            'SELECT number, starts_at, ends_at, topic, count(*) OVER () AS "of"'
-            " FROM meeting WHERE class_id = %s ORDER BY number",
-            [class_id],
-        ).fetchall()
+    """The meetings of a class in order. Ask :func:`open_class` first."""
+    return [Meeting(*row) for row in conn.execute(_MEETINGS, {"class": class_id}).fetchall()]
 
 
 def benches_of(conn: psycopg.Connection, class_id: UUID) -> list[Bench]:
     """The benches of a class with their pages, in order. Ask :func:`open_class` first."""
     return _with_pages(conn, "b.class_id = %s", class_id)
+
+
+@dataclass(frozen=True, slots=True)
+class ClassRead:
+    """A class as its board needs it: ``seen`` names this state of it, ``kit`` counts what it shares."""
+
+    row: ClassRow
+    seen: str
+    meetings: list[Meeting]
+    benches: list[Bench]
+    kit: dict[str, int]
+    last: LastWritten | None
+
+
+def read_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> ClassRead | None:
+    """Everything for the board in one go: asked one after another it would be half of the page's time.
+
+    None if the account does not teach the class.
+    """
+    asked = {"account": account_id, "class": class_id}
+    with conn.pipeline():
+        row = conn.execute(_CLASS_ROWS + "WHERE c.id = %(class)s", asked)
+        # Asked before the benches: what is written in between is then new, never missed.
+        state = conn.execute(_STATE, asked)
+        meetings = conn.execute(_MEETINGS, asked)
+        benches = conn.execute(_BENCHES + "WHERE b.class_id = %(class)s" + _IN_ORDER, asked)
+        kit = conn.execute("SELECT name, count FROM class_kit WHERE class_id = %(class)s ORDER BY name", asked)
+        last = conn.execute(_LAST, asked)
+        found = row.fetchone()
+        if found is None:
+            return None
+        newest = last.fetchone()
+        return ClassRead(
+            ClassRow(*found),
+            _state(state.fetchone()) or "",
+            [Meeting(*one) for one in meetings.fetchall()],
+            _benches(benches.fetchall()),
+            dict(kit.fetchall()),
+            LastWritten(*newest) if newest else None,
+        )
 
 
 def open_bench(conn: psycopg.Connection, account_id: int, bench_id: UUID) -> Bench | None:
@@ -401,18 +447,32 @@ def front_bench(conn: psycopg.Connection, account_id: int) -> Bench:
     return _with_pages(conn, "b.account_id = %s", account_id)[0]
 
 
+_BENCHES = """
+SELECT b.id, b.class_id, b.number, b.pair,
+    p.id, p.technique, p.number, p.entries, p.started_at, p.summary::text, p.procedure_id, p.procedure_version
+FROM bench b LEFT JOIN page p ON p.bench_id = b.id
+"""
+_IN_ORDER = " ORDER BY b.number, b.id, p.started_at, p.number"
+
+
+@lru_cache(maxsize=4096)
+def _summary(text: str) -> dict[str, Any]:
+    """A summary parsed; the same text is parsed once, so nobody may change what comes back."""
+    parsed: dict[str, Any] = json.loads(text)
+    return parsed
+
+
 def _with_pages(conn: psycopg.Connection, where: str, *values: object) -> list[Bench]:
     # `where` is one of the three constants above; values only ever go in as parameters.
-    rows = conn.execute(
-        "SELECT b.id, b.class_id, b.number, b.pair,"  # noqa: S608
-        " p.id, p.technique, p.number, p.entries, p.started_at, p.summary, p.procedure_id, p.procedure_version"
-        " FROM bench b LEFT JOIN page p ON p.bench_id = b.id"
-        f" WHERE {where} ORDER BY b.number, b.id, p.started_at, p.number",
-        values,
-    ).fetchall()
+    return _benches(conn.execute(f"{_BENCHES} WHERE {where} {_IN_ORDER}", values).fetchall())
+
+
+def _benches(rows: Iterable[tuple[Any, ...]]) -> list[Bench]:
     benches: dict[UUID, Bench] = {}
-    for row in rows:
-        bench = benches.setdefault(row[0], Bench(*row[:4]))
-        if row[4] is not None:
-            bench.pages.append(PageOnBoard(*row[4:]))
+    for key, class_id, number, pair, page, technique, n, entries, started, summary, procedure, version in rows:
+        bench = benches.get(key)
+        if bench is None:
+            bench = benches[key] = Bench(key, class_id, number, pair)
+        if page is not None:
+            bench.pages.append(PageOnBoard(page, technique, n, entries, started, _summary(summary), procedure, version))
     return list(benches.values())

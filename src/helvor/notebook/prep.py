@@ -34,11 +34,6 @@ def kit_of(conn: psycopg.Connection, account_id: int, class_id: UUID) -> dict[st
         NotYours: the account does not teach it.
     """
     _mine(conn, account_id, class_id)
-    return counted(conn, class_id)
-
-
-def counted(conn: psycopg.Connection, class_id: UUID) -> dict[str, int]:
-    """The same for who has asked for the class already."""
     rows = conn.execute("SELECT name, count FROM class_kit WHERE class_id = %s ORDER BY name", [class_id]).fetchall()
     return dict(rows)
 

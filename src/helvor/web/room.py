@@ -24,7 +24,7 @@ from helvor.bench.room import day as days
 from helvor.bench.room import entries as e
 from helvor.bench.room.front import Front, plan_front
 from helvor.bench.step_kinds import WASTE
-from helvor.notebook import classes, containers, joining, prep, procedures, room
+from helvor.notebook import classes, containers, joining, procedures, room
 from helvor.notebook.classes import Bench, LastWritten, Meeting, PageOnBoard
 from helvor.notebook.joining import Code
 from helvor.notebook.pages import NotYours
@@ -144,7 +144,6 @@ class _Seen:
     """A class as the board and the wall look at it."""
 
     row: classes.ClassRow
-    meetings: list[Meeting]
     meeting: Meeting | None
     benches: list[Bench]
     book: Book
@@ -154,6 +153,7 @@ class _Seen:
     kit: dict[str, int]
     seen: str
     due: list[AlarmAt]
+    last: LastWritten | None
 
 
 def _alarms(row: classes.ClassRow, benches: list[Bench], book: Book) -> list[AlarmAt]:
@@ -170,15 +170,12 @@ def _alarms(row: classes.ClassRow, benches: list[Bench], book: Book) -> list[Ala
 
 
 def _look(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str, now: datetime) -> _Seen:
-    row = classes.open_class(conn, who.account.id, class_id)
-    if row is None:
+    read = classes.read_class(conn, who.account.id, class_id)
+    if read is None:
         raise NotYours
-    # Asked before the benches: what is written in between is then new, never missed.
-    seen = classes.state_of(conn, who.account.id, class_id) or ""
-    meetings = classes.meetings_of(conn, class_id)
+    row, seen, meetings, benches = read.row, read.seen, read.meetings, read.benches
     meeting = current_meeting(meetings, now)
     book = room.read_book(conn, class_id, meeting.number if meeting else 1)
-    benches = classes.benches_of(conn, class_id)
     choices = choices_of(benches)
     title = work if work in choices else choices[0] if choices else ""
     due = [alarm for alarm in _alarms(row, benches, book) if alarm.due > now - RINGS_FOR]
@@ -187,7 +184,7 @@ def _look(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str, now
     page = next((p for bench in benches for p in bench.pages if activity(p) == title and p.procedure), None)
     if page is not None and page.procedure is not None and page.version:
         procedure = procedures.followed(conn, page.procedure, page.version)
-        kit = shared_kit(procedure, prep.counted(conn, class_id))
+        kit = shared_kit(procedure, read.kit)
         if meeting is not None and began is not None and book.day.state != "over":
             of = meeting_of(procedure, {m.number: m.topic for m in meetings}, meeting.number)
             length = (meeting.ends_at - meeting.starts_at) / timedelta(minutes=1)
@@ -195,7 +192,7 @@ def _look(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str, now
             front = _front(key, procedure, of, Setting(len(benches), length, kit))
             worked = book.day.worked(now) if book.day.began else now - began
             plan = PlanNow(front, worked / timedelta(minutes=1))
-    return _Seen(row, meetings, meeting, benches, book, title, plan, began, kit, seen, due)
+    return _Seen(row, meeting, benches, book, title, plan, began, kit, seen, due, read.last)
 
 
 @router.get("/classes/{class_id}")
@@ -204,7 +201,6 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "
     now = datetime.now(UTC)
     with pool(request).connection() as conn:
         seen = _look(conn, who, class_id, work[:60], now)
-        last = classes.last_written(conn, class_id)
     board = draw_board(seen.benches, seen.title, now=now, plan=seen.plan)
     plan_time = ""
     if seen.plan and seen.began:
@@ -222,7 +218,7 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "
         due=seen.due,
         kit=in_use(seen.benches, seen.title, seen.kit),
         book=seen.book,
-        last=last,
+        last=seen.last,
         now=now,
         plan_time=plan_time,
         seen=seen.seen,
