@@ -56,10 +56,12 @@ def test_a_meeting_from_beginning_to_end(school, ida, day):
     [
         ("wasted", {"bottle": "oxidizing", "matter": "solvents", "amount": "10 mL"}, "Never: organic, not halogenated"),
         ("wasted", {"bottle": "aqueous", "amount": "some"}, "amount with its unit"),
-        ("broke", {"what": ""}, "at least 2"),
+        ("broke", {"what": ""}, "in a few words"),
+        ("absent", {"bench": ""}, "which bench"),
+        ("absent", {"bench": "2", "makes_up": "soon"}, "valid date"),
         ("broke", {"bench": "77", "what": "a flask"}, "no bench 77"),
         ("paused", {}, "not running"),
-        ("room-timer", {"label": "x", "minutes": ""}, "trouble"),
+        ("room-timer", {"label": "stir", "minutes": ""}, "how many minutes"),
     ],
 )
 def test_what_cannot_be_written_is_said_in_its_form_and_kept(school, day, kind, fields, says):

@@ -412,6 +412,20 @@ def day_page(
     return _day_page(request, who, class_id, number)
 
 
+def _words(form: Form, name: str) -> str:
+    text = form.text(name)
+    if len(text) < 2:
+        form.errors[name] = "Write this in a few words."
+    return text
+
+
+def _minutes(form: Form) -> float | None:
+    minutes = form.number("minutes")
+    if minutes is None:
+        form.errors.setdefault("minutes", "Write how many minutes, such as 20.")
+    return minutes
+
+
 def _payload(kind: str, form: Form, loose: list[str]) -> Payload:
     """What a form of the day book says.
 
@@ -427,12 +441,14 @@ def _payload(kind: str, form: Form, loose: list[str]) -> Payload:
         case "ended":
             return form.build(e.Ended, left=tuple(loose), why=form.text("why"))
         case "said":
-            return form.build(e.Said, words=form.text("words"))
+            return form.build(e.Said, words=_words(form, "words"))
         case "happened":
-            return form.build(e.Happened, bench=bench, what=form.text("what"), done=form.text("done"))
+            return form.build(e.Happened, bench=bench, what=_words(form, "what"), done=form.text("done"))
         case "broke":
-            return form.build(e.Broke, bench=bench, what=form.text("what"), count=form.whole("count") or 1)
+            return form.build(e.Broke, bench=bench, what=_words(form, "what"), count=form.whole("count") or 1)
         case "absent":
+            if bench is None:
+                form.errors.setdefault("bench", "Say which bench, by its number.")
             return form.build(e.Absent, bench=bench, who=form.text("who"), makes_up=form.text("makes_up") or None)
         case "wasted":
             amount = form.amount("amount", required=True)
@@ -441,17 +457,17 @@ def _payload(kind: str, form: Form, loose: list[str]) -> Payload:
                 e.Wasted, bench=bench, bottle=form.text("bottle"), matter=matter, amount=amount, what=form.text("waste")
             )
         case "returned":
-            return form.build(e.Returned, bench=bench, what=form.text("what"), count=form.whole("count") or 1)
+            return form.build(e.Returned, bench=bench, what=_words(form, "what"), count=form.whole("count") or 1)
         case "remains":
             amount = form.amount("amount", required=True)
-            return form.build(e.Remains, what=form.text("what"), amount=amount, place=form.text("place"))
+            return form.build(e.Remains, what=_words(form, "what"), amount=amount, place=form.text("place"))
         case "stays-over":
             return form.build(
-                e.StaysOver, bench=bench, what=form.text("what"), place=form.text("place"),
+                e.StaysOver, bench=bench, what=_words(form, "what"), place=_words(form, "place"),
                 celsius=form.number("celsius"),
             )  # fmt: skip
         case "room-timer":
-            return form.build(e.RoomTimer, label=form.text("label"), minutes=form.number("minutes"))
+            return form.build(e.RoomTimer, label=_words(form, "label"), minutes=_minutes(form))
         case "caught-up":
             return e.CaughtUp(absence=form.id("about") or uuid4())
         case "taken-out":
