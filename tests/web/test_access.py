@@ -16,6 +16,8 @@ PUBLIC = {
     ("GET", "/invitation/{link}"),
     ("POST", "/invitation/{link}"),
     ("POST", "/api/prep/deal"),
+    ("POST", "/api/prep/learn"),
+    ("POST", "/api/prep/front"),
     ("POST", "/api/room/waste"),
     ("POST", "/sign-in"),
     ("GET", "/api"),

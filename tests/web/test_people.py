@@ -111,6 +111,15 @@ def test_classes_are_given_and_taken_but_never_left_alone(school, ida):
     assert [c.id for c in classes.classes_of(school.conn, school.ida.account)] == [mine]
 
 
+def test_the_only_instructor_of_a_class_does_not_become_an_assistant(school, ida):
+    uma = school.colleague
+    ida.post(f"/people/{uma}/role", data={"role": "instructor"})
+    classes.make_class(school.conn, uma, uuid4(), "U-1", "Uma's", "", 2)
+    answer = ida.post(f"/people/{uma}/role", data={"role": "assistant"})
+    assert answer.status_code == 422 and "U-1 would have no instructor" in answer.text
+    assert [p.role for p in people.people_of(school.conn, school.ida.account)] == ["instructor", "instructor"]
+
+
 def test_only_instructors_see_and_change_people(school):
     for ask in (people.people_of, people.events_of, people.invitations_of):
         with pytest.raises(NotYours):

@@ -213,3 +213,19 @@ def test_step_times_of_earlier_runs_take_the_handouts_place(school, ida):
     url = f"/classes/{school.ida.class_id}/prep/period?procedure={key}"
     assert "Times of 1 step are those of earlier runs" in ida.get(url, headers=HTMX).text
     assert procedures.marks_of(school.conn, school.otto.account, key) == []
+
+
+def test_all_of_it_as_json(ida):
+    plan = PLATES.model_dump(mode="json")
+    sheet = ida.post("/api/prep/sheet", json={"procedure": plan, "benches": 12, "spare": 0}).json()
+    assert sheet["makes"][0]["glass"] == "200 mL measuring cylinder"
+    assert sheet["eluents"][0]["parts"] == {"hexane": 96.0, "ethyl acetate": 24.0}
+    assert (sheet["cut"][0]["wanted"], sheet["cut"][0]["sheets"], sheet["ice_kg"]) == (12, 2, 2.0)
+    assert sheet["spotting"] == [{"name": "caffeine", "vials": 3, "grams": 0.005, "ml": 0.5}]
+    powder = POWDER.model_dump(mode="json")
+    marks = [["s1", "2026-11-01T10:00:00Z"], ["s2", "2026-11-01T10:11:00Z"]]
+    known = ida.post("/api/prep/learn", json={"procedure": powder, "runs": [marks] * 6}).json()
+    assert known["s2"] == {"minutes": pytest.approx(11), "spread": pytest.approx(0.08), "runs": 6, "enough": True}
+    asked = {"procedure": powder, "now": 90, "done": [15, 1], "kit": {"balance": 3}}
+    front = ida.post("/api/prep/front", json=asked).json()
+    assert front["late"][0] == 0 and front["late"][1] > 10 and front["expected"][1] > 1

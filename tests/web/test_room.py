@@ -124,6 +124,20 @@ def test_a_notice_stands_on_the_tablets_until_it_is_taken_back(school, ida, day)
     assert tablet.get(f"/classes/{school.ida.class_id}/day").status_code == 404
 
 
+def test_what_is_written_for_the_next_meeting_hides_no_notice_of_this_one(school, ida, day):
+    tablet, _ = join(school, open_code(school))
+    now = datetime.now(UTC)
+    for number in (1, 2):
+        begins = now + timedelta(days=7 * (number - 1))
+        classes.add_meeting(school.conn, school.ida.class_id, number, begins, begins + timedelta(hours=2), "")
+    day("began")
+    day("said", words="Leave layers in the funnels")
+    day("room-timer", label="waste round", minutes="5")
+    day("remains", meeting="2", what="soda", amount="300 mL")
+    assert "Leave layers" in tablet.get("/notices", headers=HTMX).text
+    assert [a["label"] for a in ida.get("/timers").json()] == ["waste round"]
+
+
 def test_a_notice_does_not_reach_another_class(school, day):
     from helvor.notebook import joining
 

@@ -105,3 +105,17 @@ NEVER_TOGETHER: tuple[tuple[str, str, str], ...] = (
     ("heavy metal", "sink", "heavy metals never go down a sink"),
 )
 """Pairs of waste streams that never meet, with the reason."""
+
+
+def never_together(bottle: str, matter: str) -> str:
+    """Why matter of one stream must never go into another's bottle; empty where it may, or is only wrong.
+
+    >>> never_together("oxidizing", "solvents")
+    'oxidizing acid and organic solvent can catch fire or burst the bottle'
+    >>> never_together("aqueous", "aqueous")
+    ''
+    """
+    for one, other, why in NEVER_TOGETHER:
+        if {bottle, matter} == {one, other}:
+            return why
+    return ""

@@ -214,7 +214,9 @@ def _in_the_room(conn: psycopg.Connection, ines: int, class_id: UUID, began: dat
         (
             58,
             room.Happened(
-                bench=10, what="a finger on the hotplate", done="ten minutes under cold water, first aider told"
+                bench=10,
+                what="a finger on the hotplate",
+                done="20 min under cool running water, first aider told",
             ),
         ),
         (64, room.Paused(why="fire alarm, a drill")),

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import available_timezones
 
 import psycopg
 
@@ -121,6 +121,15 @@ def set_role(conn: psycopg.Connection, account_id: int, person: int, role: str) 
             raise Problem("role", "A person is an instructor or an assistant.")
         if person == account_id:
             raise Problem("role", "Nobody changes their own role: ask another instructor.")
+        if role == "assistant":
+            alone = conn.execute(
+                "SELECT c.code FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s"
+                " WHERE NOT EXISTS (SELECT FROM instructor_of o JOIN account a ON a.id = o.account_id"
+                " AND a.role = 'instructor' WHERE o.class_id = c.id AND o.account_id <> %s) ORDER BY 1",
+                [person, person],
+            ).fetchone()
+            if alone is not None and old == "instructor":
+                raise Problem("role", f"{alone[0]} would have no instructor: give it to somebody first.")
         if role != old:
             conn.execute("UPDATE account SET role = %s WHERE id = %s", [role, person])
             note_event(conn, person, account_id, "role changed", f"{old} → {role}")
@@ -185,7 +194,10 @@ def invite(
     token = secrets.token_urlsafe(24)
     with conn.transaction():
         if conn.execute("SELECT FROM account WHERE email = %s", [email]).fetchone() is not None:
-            raise Problem("email", "This address has an account already: its role and classes are changed in the list.")
+            raise Problem(
+                "email",
+                "This address has an account already: look for it in the list.",
+            )
         if len(_open_invitations(conn, institution)) >= MOST_OPEN:
             raise Problem("email", f"{MOST_OPEN} invitations are open: withdraw some that will not be used.")
         mine = {
@@ -308,7 +320,6 @@ def set_institution(conn: psycopg.Connection, account_id: int, name: str, time_z
         raise Problem("name", "Give the institution a name of at most 80 characters.")
     if time_zone not in available_timezones():
         raise Problem("time_zone", "Choose a time zone of the list, such as Europe/London.")
-    ZoneInfo(time_zone)
     conn.execute(
         "UPDATE institution SET name = %s, time_zone = %s WHERE id = %s",
         [name, time_zone, _institution(conn, account_id)],

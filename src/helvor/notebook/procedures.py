@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -66,6 +66,11 @@ def procedures_of(conn: psycopg.Connection, account_id: int) -> list[Kept]:
     """The procedures of the account's institution, by title."""
     rows = conn.execute(_KEPT, {"account": account_id}).fetchall()
     return sorted((_kept(row) for row in rows), key=lambda kept: kept.title.casefold())
+
+
+def about(kept: Iterable[Kept], topic: str) -> Kept | None:
+    """The procedure that a meeting is about: the one whose title is its topic, whatever the capitals."""
+    return next((one for one in kept if one.title.casefold() == topic.casefold()), None)
 
 
 def open_procedure(conn: psycopg.Connection, account_id: int, procedure_id: UUID) -> Kept:

@@ -120,19 +120,21 @@ def write(
     return Book(meeting, entries, gather(entries))
 
 
-def notices_for(conn: psycopg.Connection, worker_id: int) -> list[str]:
-    """What the front says now to the bench that an account works at; nothing for everybody else.
+def _under_way(conn: psycopg.Connection, class_id: UUID) -> Day:
+    """The day of a class that counts now: the newest that runs or rests, else the newest with anything in its book."""
+    meetings = conn.execute(
+        "SELECT DISTINCT meeting FROM room_entry WHERE class_id = %s ORDER BY meeting DESC LIMIT 3", [class_id]
+    ).fetchall()
+    found = [gather(_read(conn, class_id, meeting)) for (meeting,) in meetings]
+    return next((day for day in found if day.state in ("running", "paused")), found[0] if found else Day())
 
-    Notices are those of the newest meeting with anything in its book; they end with it.
-    """
-    row = conn.execute(
-        "SELECT e.class_id, max(e.meeting) FROM room_entry e JOIN bench b ON b.class_id = e.class_id"
-        " WHERE b.worker_id = %s GROUP BY e.class_id",
-        [worker_id],
-    ).fetchone()
+
+def notices_for(conn: psycopg.Connection, worker_id: int) -> list[str]:
+    """What the front says now to the bench that an account works at; nothing for everybody else."""
+    row = conn.execute("SELECT class_id FROM bench WHERE worker_id = %s", [worker_id]).fetchone()
     if row is None:
         return []
-    day = gather(_read(conn, row[0], row[1]))
+    day = _under_way(conn, row[0])
     standing = [said.words for _, said in day.notices]
     if day.state == "paused":
         standing.append(f"The class rests{': ' + day.pause if day.pause else ''}.")
@@ -150,6 +152,12 @@ class AlarmAt:
     address: str
     class_code: str
     class_id: UUID | None
+
+
+def room_alarms(day: Day, class_id: UUID, code: str) -> list[AlarmAt]:
+    """The timers of the room itself."""
+    address = f"/classes/{class_id}/day"
+    return [AlarmAt(one.label, one.due, one.key, "All", address, code, class_id) for one in day.alarms]
 
 
 def alarms_of(conn: psycopg.Connection, account_id: int, class_id: UUID | None = None) -> list[AlarmAt]:
@@ -177,15 +185,14 @@ def alarms_of(conn: psycopg.Connection, account_id: int, class_id: UUID | None =
         )
         for page, technique, number, code, of, alarm in rows
     ]
-    books = conn.execute(
+    taught = conn.execute(
         """
-        SELECT c.id, c.code, max(e.meeting) FROM room_entry e JOIN class c ON c.id = e.class_id
-        JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %(account)s
-        WHERE %(class)s::uuid IS NULL OR c.id = %(class)s GROUP BY c.id
+        SELECT c.id, c.code FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %(account)s
+        WHERE (%(class)s::uuid IS NULL OR c.id = %(class)s) AND EXISTS
+            (SELECT FROM room_entry e WHERE e.class_id = c.id AND e.kind = 'room-timer')
         """,
         {"account": account_id, "class": class_id},
     ).fetchall()
-    for of, code, meeting in books:
-        for alarm in gather(_read(conn, of, meeting)).alarms:
-            found.append(AlarmAt(alarm.label, alarm.due, alarm.key, "All", f"/classes/{of}/day", code, of))
+    for of, code in taught:
+        found += room_alarms(_under_way(conn, of), of, code)
     return sorted(found, key=lambda alarm: alarm.due)

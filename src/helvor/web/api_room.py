@@ -5,8 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
-from helvor.bench.room.day import never_together
-from helvor.bench.step_kinds import WASTE
+from helvor.bench.step_kinds import WASTE, never_together
 
 router = APIRouter(prefix="/api/room", tags=["room"])
 

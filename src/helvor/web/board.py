@@ -10,7 +10,9 @@ from functools import lru_cache
 
 from markupsafe import Markup
 
+from helvor.bench.room import put_away
 from helvor.bench.room.front import Front
+from helvor.bench.room.put_away import InUse
 from helvor.notebook.classes import Bench, PageOnBoard
 from helvor.web.rendering import fragment
 
@@ -45,16 +47,6 @@ class BenchLane:
     down: str = ""
     """From the spot to the start line, and, where the plan is ahead, up to it; as the drawing writes them."""
     behind: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class InUse:
-    """A kind of shared kit: how many there are, how many benches take it up now, and how many wait for one."""
-
-    name: str
-    count: int
-    used: int
-    queue: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -266,15 +258,8 @@ def _front(lanes: list[BenchLane], step: float) -> str:
 
 def in_use(benches: list[Bench], title: str, shared: dict[str, int]) -> list[InUse]:
     """Shared kit that benches take up by the step they are at, what is queued for first."""
-    taken: Counter[str] = Counter()
-    for bench in benches:
-        page = shown_of(bench, title)
-        taken.update({str(one).casefold() for one in page.summary.get("kit", ())} if page else ())
-    found = []
-    for name, count in shared.items():
-        used = taken[name.casefold()]
-        found.append(InUse(name, count, min(used, count), max(0, used - count)))
-    return sorted(found, key=lambda kit: (-kit.queue, -kit.used / kit.count, kit.name))
+    pages = (shown_of(bench, title) for bench in benches)
+    return put_away.in_use([page.summary.get("kit", ()) for page in pages if page], shared)
 
 
 def _short(name: str) -> str:

@@ -22,16 +22,18 @@ from helvor.bench.prep.period import Setting, meeting_of, shared_kit, simulate
 from helvor.bench.procedure import Procedure
 from helvor.bench.room import day as days
 from helvor.bench.room import entries as e
+from helvor.bench.room import put_away
 from helvor.bench.room.front import Front, plan_front
+from helvor.bench.room.put_away import InUse, LeftIn, Stands
 from helvor.bench.step_kinds import WASTE
 from helvor.notebook import classes, containers, joining, procedures, room
 from helvor.notebook.classes import Bench, LastWritten, Meeting, PageOnBoard
+from helvor.notebook.containers import Kept
 from helvor.notebook.joining import Code
 from helvor.notebook.pages import NotYours
 from helvor.notebook.room import AlarmAt, Book
 from helvor.web.board import (
     Board,
-    InUse,
     PlanNow,
     activity,
     alarms_on,
@@ -49,7 +51,6 @@ from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 router = APIRouter(include_in_schema=False)
 RINGS_FOR = timedelta(hours=12)
 """A timer that nobody stopped is listed this long after it was due."""
-OVERNIGHT_PLACES = ("oven", "hood", "desiccator", "vacuum")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,8 +99,7 @@ class DayPage(Shell):
     expected: dict[str, float]
     streams: dict[str, str]
     loose: list[str]
-    overnight: list[tuple[str, str, str, str]]
-    """Where, what, whose, and the entry that says so where one does."""
+    overnight: list[LeftIn]
     says: dict[UUID, str]
     values: dict[str, str]
     errors: dict[str, str]
@@ -164,8 +164,7 @@ def _alarms(row: classes.ClassRow, benches: list[Bench], book: Book) -> list[Ala
         for page in bench.pages
         for label, due in alarms_on(page)
     ]
-    for alarm in book.day.alarms:
-        found.append(AlarmAt(alarm.label, alarm.due, alarm.key, "All", f"/classes/{row.id}/day", row.code, row.id))
+    found += room.room_alarms(book.day, row.id, row.code)
     return sorted(found, key=lambda alarm: alarm.due)
 
 
@@ -259,16 +258,20 @@ def wall(request: Request, class_id: UUID, who: VisitorDep, work: str = "", foll
     return html("wall.html", page)
 
 
-def _benches_loose(conn: psycopg.Connection, account_id: int, class_id: UUID, benches: list[Bench]) -> list[str]:
-    """Portions that stand without a label: no label step was done, and the register does not know their container."""
-    known = {kept.now.label.casefold() for kept in containers.containers_of(conn, account_id, class_id)}
+def _stands(benches: list[Bench]) -> list[Stands]:
+    """Every portion that stands at a bench, as the runs' summaries say."""
     return [
-        f"Bench {bench.number}: {portion}{' in ' + container if container else ''}"[:120]
+        Stands(bench.number or 0, *one)
         for bench in benches
         for page in bench.pages
-        for portion, container, _, labelled in page.summary.get("stands", ())
-        if not labelled and container.casefold() not in known
-    ][:200]
+        for one in page.summary.get("stands", ())
+    ]
+
+
+def _loose(stands: list[Stands], register: list[Kept]) -> list[str]:
+    """Portions without a label in words, as an ended meeting keeps them."""
+    found = put_away.loose(stands, [kept.now.label for kept in register])
+    return [f"Bench {one.bench}: {one.words}"[:120] for one in found][:200]
 
 
 def _expected_waste(
@@ -277,8 +280,7 @@ def _expected_waste(
     """mL of each stream that the meeting's procedure lets expect, by its topic."""
     if meeting is None:
         return {}
-    topic = meeting.topic.casefold()
-    kept = next((k for k in procedures.procedures_of(conn, account_id) if k.title.casefold() == topic), None)
+    kept = procedures.about(procedures.procedures_of(conn, account_id), meeting.topic)
     if kept is None:
         return {}
     of = meeting_of(kept.procedure, {m.number: m.topic for m in meetings}, meeting.number)
@@ -286,31 +288,18 @@ def _expected_waste(
     return {bottle.stream: bottle.volume for bottle in sheet.waste if bottle.volume > 0}
 
 
-def _overnight(
-    conn: psycopg.Connection, account_id: int, class_id: UUID, benches: list[Bench], day: days.Day
-) -> list[tuple[str, str, str, str]]:
-    """What is in which oven, hood or desiccator and whose: by the book, the register, and the benches' own steps."""
-    found = [
-        (stay.stays.place, stay.stays.what, f"bench {stay.stays.bench}" if stay.stays.bench else "",
-         str(stay.line.root.id))
+def _left_in(day: days.Day, register: list[Kept], stands: list[Stands]) -> list[LeftIn]:
+    """What is in which oven, hood or desiccator and whose."""
+    book = [
+        LeftIn(stay.stays.place, stay.stays.what, stay.stays.bench, str(stay.line.root.id))
         for stay in day.stays
         if stay.out is None
-    ]  # fmt: skip
-    for kept in containers.containers_of(conn, account_id, class_id):
-        if kept.now.place in OVERNIGHT_PLACES:
-            whose = f"bench {kept.now.bench}" if kept.now.bench else ""
-            found.append((kept.now.place, f"{kept.now.content or 'empty'} in {kept.now.label}", whose, ""))
-    for bench in benches:
-        for page in bench.pages:
-            for portion, container, place, _ in page.summary.get("stands", ()):
-                if place in OVERNIGHT_PLACES:
-                    what = f"{portion} in {container}" if container else portion
-                    found.append((place, what, f"bench {bench.number}", ""))
-    by_thing: dict[tuple[str, str, str], str] = {}
-    for place, what, whose, key in found:
-        by_thing[place, what.casefold(), whose] = by_thing.get((place, what.casefold(), whose), "") or key
-    names = {(place, what.casefold(), whose): what for place, what, whose, _ in found}
-    return sorted((place, names[place, low, whose], whose, key) for (place, low, whose), key in by_thing.items())
+    ]
+    known = [
+        LeftIn(kept.now.place, f"{kept.now.content or 'empty'} in {kept.now.label}", kept.now.bench)
+        for kept in register
+    ]
+    return put_away.left_in(book, known, stands)
 
 
 def _day_page(
@@ -333,8 +322,7 @@ def _day_page(
         book = room.open_book(conn, who.account.id, class_id, meeting.number if meeting else 1)
         benches = classes.benches_of(conn, class_id)
         expected = _expected_waste(conn, who.account.id, meetings, meeting, len(benches))
-        loose = _benches_loose(conn, who.account.id, class_id, benches)
-        overnight = _overnight(conn, who.account.id, class_id, benches, book.day)
+        register, stands = containers.containers_of(conn, who.account.id, class_id), _stands(benches)
     page = DayPage(
         visitor=who,
         place="bench",
@@ -346,14 +334,14 @@ def _day_page(
         findings=days.judge(book.day, expected),
         expected=expected,
         streams=WASTE,
-        loose=loose,
-        overnight=overnight,
+        loose=_loose(stands, register),
+        overnight=_left_in(book.day, register, stands),
         says={line.root.id: in_words(line) for line in book.day.lines if line.stands},
         values=values or {},
         errors=errors or {},
         about=about,
         words=days.WORDS,
-        places=OVERNIGHT_PLACES,
+        places=put_away.PLACES,
     )
     return html("day.html", page, status=422 if errors else 200)
 
@@ -493,8 +481,10 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
         meeting = number or (current.number if current else 1)
         if meeting != 1 and all(m.number != meeting for m in meetings):
             raise NotYours
-        benches = classes.benches_of(conn, class_id) if kind == "ended" else []
-        loose = _benches_loose(conn, who.account.id, class_id, benches)
+        loose = []
+        if kind == "ended":
+            register = containers.containers_of(conn, who.account.id, class_id)
+            loose = _loose(_stands(classes.benches_of(conn, class_id)), register)
         try:
             says = _payload(kind, form, loose)
             room.write(

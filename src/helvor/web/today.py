@@ -105,7 +105,7 @@ def _prep_of(
     kept: list[Kept],
 ) -> PrepState | None:
     """How far the prep of a meeting is, where its topic is a procedure's title."""
-    chosen = next((k for k in kept if k.title.casefold() == meeting.topic.casefold()), None)
+    chosen = procedures.about(kept, meeting.topic)
     if chosen is None:
         return None
     of = meeting_of(chosen.procedure, {m.number: m.topic for m in meetings}, meeting.number)

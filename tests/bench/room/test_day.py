@@ -11,8 +11,8 @@ from pydantic import ValidationError
 from helvor.bench.entry import Entry, Problem, Struck
 from helvor.bench.quantity import parse
 from helvor.bench.room import entries as e
-from helvor.bench.room.day import check, gather, judge, never_together
-from helvor.bench.step_kinds import NEVER_TOGETHER, WASTE
+from helvor.bench.room.day import check, gather, judge
+from helvor.bench.step_kinds import NEVER_TOGETHER, WASTE, never_together
 
 START = datetime(2026, 11, 24, 14, tzinfo=UTC)
 
@@ -43,6 +43,13 @@ def test_it_begins_rests_goes_on_and_ends():
     day = gather(book(e.Began(), e.Paused(), e.WentOn(), e.Said(words="Labels, please"), e.Ended()))
     assert day.state == "over" and day.notices == []
     assert day.worked(START + timedelta(days=1)) == timedelta(minutes=3)
+
+
+def test_what_was_said_and_timed_ends_with_the_meeting_also_if_it_begins_again():
+    said = (e.Began(), e.Said(words="Labels, please"), e.RoomTimer(label="round", minutes=9), e.Ended(), e.Began())
+    day = gather(book(*said))
+    assert (day.state, day.notices, day.alarms) == ("running", [], [])
+    assert len(gather(book(*said[:3])).alarms) == 1
 
 
 @pytest.mark.parametrize(

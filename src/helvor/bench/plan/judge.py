@@ -17,7 +17,7 @@ from helvor.bench.plan.timeline import timeline
 from helvor.bench.procedure import Procedure, Step, loose_ends, same
 from helvor.bench.quantity import Unreadable, round_to
 from helvor.bench.run.craft import Crafts
-from helvor.bench.step_kinds import NEVER_TOGETHER, WASTE, StepKind
+from helvor.bench.step_kinds import WASTE, StepKind, never_together
 
 FULL = 2 / 3
 """Part of a vessel up to which it is filled when it is stirred, heated or swirled."""
@@ -299,19 +299,19 @@ def waste_streams(plan: Plan) -> Iterator[Advice]:
         for name in sorted(moment.matter.substances):
             substance = plan.procedure.substance(name)
             own = substance.waste if substance else ""
-            for a, b, why in NEVER_TOGETHER:
-                if {own, step.waste} == {a, b}:
-                    yield Advice(
-                        Finding(
-                            "wrong-waste",
-                            "stop",
-                            f"Step {moment.number} puts {name} ({WASTE.get(own, own)}) "
-                            f"into {WASTE.get(step.waste, step.waste)}.",
-                            f"{why[0].upper()}{why[1:]}.",
-                            "Give it its own bottle; local rules and a qualified person decide.",
-                        ),
-                        step.id,
-                    )
+            why = never_together(step.waste, own)
+            if why:
+                yield Advice(
+                    Finding(
+                        "wrong-waste",
+                        "stop",
+                        f"Step {moment.number} puts {name} ({WASTE.get(own, own)}) "
+                        f"into {WASTE.get(step.waste, step.waste)}.",
+                        f"{why[0].upper()}{why[1:]}.",
+                        "Give it its own bottle; local rules and a qualified person decide.",
+                    ),
+                    step.id,
+                )
 
 
 def reagents(plan: Plan) -> Iterator[Advice]:

@@ -13,7 +13,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from helvor.bench.plan.amounts import SPARE
-from helvor.bench.precipitation.solution import to_make
+from helvor.bench.precipitation.solution import Made, to_make
 from helvor.bench.prep.plates import (
     Ice,
     Sheets,
@@ -44,7 +44,8 @@ class ToMake:
         bench, total: g or mL; *unit* says which.
         how: to weigh and make up, or from the bottle.
         steps: numbers of the steps that take it; exact: it enters a result.
-        formula, grams: of a solution that is weighed in, what to weigh and how much; None otherwise.
+        formula, grams, glass: of a solution that is weighed in, what to weigh, how much, and what it is
+            made up in; empty and None otherwise.
     """
 
     key: str
@@ -60,6 +61,7 @@ class ToMake:
     exact: bool
     formula: str = ""
     grams: float | None = None
+    glass: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,16 +174,16 @@ def _make(substance: Substance, benches: int, spare: float, steps: tuple[int, ..
     amount = substance.amount
     assert amount is not None
     total = rounded_up(amount.value * benches * (1 + spare))
-    how, grams = _how(substance, total)
+    how, made = _how(substance, total)
     return ToMake(
         f"make {substance.name.casefold()}", substance.name, amount.value, amount.value * benches, total, amount.unit,
         how, substance.hazards or ("flammable" if substance.flammable else ""), substance.waste, steps, substance.exact,
-        substance.formula if grams is not None else "", grams,
+        substance.formula if made else "", made.amount if made else None, made.glass.partition(",")[0] if made else "",
     )  # fmt: skip
 
 
-def _how(substance: Substance, total: float) -> tuple[str, float | None]:
-    """How it is got ready, and of a solution that is weighed in, g to weigh."""
+def _how(substance: Substance, total: float) -> tuple[str, Made | None]:
+    """How it is got ready, and of a solution that is weighed in, what that takes."""
     by_mass = substance.amount is not None and substance.amount.unit == "g"
     if by_mass:
         return "weigh out, or put the bottle by the balance", None
@@ -195,7 +197,7 @@ def _how(substance: Substance, total: float) -> tuple[str, float | None]:
     except Unreadable:
         return f"{substance.molar:g} M, from the bottle", None
     how = f"{digits(made.amount, 4)} g {substance.formula} to {digits(total)} mL; write down both as they are"
-    return how, made.amount
+    return how, made
 
 
 def _kit(steps: list[Step], benches: int, spare: float, stock: Mapping[str, int]) -> tuple[ToPutOut, ...]:

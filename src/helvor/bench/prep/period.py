@@ -415,7 +415,7 @@ def changes(procedure: Procedure, meeting: int, fit: Fit, *, runs: int = 40, see
     ideas = {f"one more {worst.kit}": replace(setting, kit={**setting.kit, worst.kit: worst.count + 1})}
     if setting.stagger == 0:
         ideas |= {f"benches start {m:g} min apart": replace(setting, stagger=m) for m in (1.0, 2.0)}
-    if not setting.turned and len(set(branches([s for s in procedure.steps if s.doer == "bench"]))) > 1:
+    if not setting.turned and len(set(branches(_plan(procedure, meeting, setting).steps))) > 1:
         ideas["every second bench begins with the last branch"] = replace(setting, turned=True)
     base = simulate(procedure, meeting, setting, runs=runs, seed=seed).median
     found = []

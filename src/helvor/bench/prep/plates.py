@@ -1,6 +1,6 @@
 """What plates and cold need of a meeting: sheets to cut, eluents to mix, spotting solutions, ice.
 
-Plates 1. Stock sheets are 200 × 200 mm, strips are cut from sheets of that size too; another can be asked for.
+Plates 1. Stock sheets are 200 × 200 mm, and strips are cut from sheets of that size too.
 Plates 2. An eluent is mixed for all chambers and the spare, in volumes that a cylinder can measure.
 Plates 3. Of a spotting solution half a millilitre of 1 % serves four benches. Common practice, no source.
 Plates 4. An ice bath takes about 150 g of ice a bench. Common practice, no source.
@@ -21,15 +21,18 @@ CYLINDER_STEP = 1.0
 """What a measuring cylinder for a class's eluent is read to, mL."""
 BENCHES_PER_VIAL, VIAL_ML = 4, 0.5
 ICE_G = 150.0
+AQUEOUS = ("water", "brine", "salt solution", "hydrochloric acid", "ammonia")
+"""What names a part without organic solvent, whatever stands before it: ``6 M hydrochloric acid``."""
 HALOGENATED = ("dichloromethane", "chloroform", "tetrachloromethane", "1,2-dichloroethane", "trichloroethene")
 
 
 @dataclass(frozen=True, slots=True)
 class Sheets:
-    """Sheets to cut: how the plates lie on one, how many plates and sheets."""
+    """Sheets to cut: how the plates lie on one, plates wanted and with spare, and sheets."""
 
     key: str
     plan: Cut
+    wanted: int
     plates: int
     sheets: int
     steps: tuple[int, ...]
@@ -37,15 +40,21 @@ class Sheets:
 
 @dataclass(frozen=True, slots=True)
 class ToMix:
-    """An eluent: its parts, mL for a chamber and in all, and the waste stream that it ends in."""
+    """An eluent: its parts, mL for a chamber, all chambers and with spare, and the waste stream that it ends in."""
 
     key: str
     eluent: Eluent
     chamber: float
+    chambers: float
     total: float
     parts: tuple[Part, ...]
     stream: str
     steps: tuple[int, ...]
+
+    @property
+    def care(self) -> str:
+        """What to mind while it is mixed; local rules and a qualified person decide."""
+        return CARE[self.stream]
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +76,13 @@ class Ice:
     steps: tuple[int, ...]
 
 
+CARE = {
+    "solvents": "in the hood, no flames",
+    "halogenated": "in the hood, gloves, no flames",
+    "aqueous": "",
+}
+
+
 def stream_of(eluent: Eluent) -> str:
     """The waste stream that an eluent belongs to.
 
@@ -74,8 +90,12 @@ def stream_of(eluent: Eluent) -> str:
     'halogenated'
     >>> stream_of(parse_eluent("hexane : ethyl acetate 4 : 1"))
     'solvents'
+    >>> stream_of(parse_eluent("water : ammonia 9 : 1"))
+    'aqueous'
     """
     names = [component.name.casefold() for component in eluent.components]
+    if all(name.endswith(AQUEOUS) for name in names):
+        return "aqueous"
     return "halogenated" if any(name in HALOGENATED for name in names) else "solvents"
 
 
@@ -91,9 +111,10 @@ def sheets_to_cut(steps: list[tuple[int, Step]], benches: int, spare: float) -> 
             plan = cut(SHEET_MM, (width, height))
         except Unreadable:
             continue  # larger than a stock sheet: bought at that size, and on the kit list
-        plates = math.ceil(round(len(numbers) * benches * (1 + spare), 9))
+        wanted = len(numbers) * benches
+        plates = math.ceil(round(wanted * (1 + spare), 9))
         key = f"cut {width:g} {height:g}"
-        found.append(Sheets(key, plan, plates, math.ceil(plates / plan.count), tuple(numbers)))
+        found.append(Sheets(key, plan, wanted, plates, math.ceil(plates / plan.count), tuple(numbers)))
     return tuple(found)
 
 
@@ -109,11 +130,14 @@ def eluents_to_mix(steps: list[tuple[int, Step]], benches: int, spare: float) ->
     for uses in wanted.values():
         eluent = parse_eluent(uses[0][1].eluent)
         chamber = sum(step.eluent_volume or 0.0 for _, step in uses)
-        total = math.ceil(round(chamber * benches * (1 + spare) / 10, 9)) * 10.0
+        chambers = chamber * benches
+        total = math.ceil(round(chambers * (1 + spare) / 10, 9)) * 10.0
         volumes = tuple(recipe(eluent, total, CYLINDER_STEP))
         numbers = tuple(number for number, _ in uses)
         found.append(
-            ToMix(f"mix {eluent}".casefold()[:80], eluent, chamber, total, volumes, stream_of(eluent), numbers)
+            ToMix(
+                f"mix {eluent}".casefold()[:80], eluent, chamber, chambers, total, volumes, stream_of(eluent), numbers
+            )
         )
     return tuple(found)
 

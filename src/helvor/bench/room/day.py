@@ -18,7 +18,7 @@ from helvor.bench.entry import Entry, Line, Payload, Problem, Struck, corrected_
 from helvor.bench.finding import Finding, by_severity
 from helvor.bench.quantity import round_to
 from helvor.bench.room import entries as e
-from helvor.bench.step_kinds import NEVER_TOGETHER, WASTE
+from helvor.bench.step_kinds import WASTE, never_together
 from helvor.bench.worksheet import Alarm
 
 State = Literal["planned", "running", "paused", "over"]
@@ -104,7 +104,7 @@ class Day:
         return max(timedelta(0), until - self.began - self.rested)
 
 
-def gather(book: Iterable[Entry]) -> Day:
+def gather(book: Iterable[Entry]) -> Day:  # noqa: PLR0915  a case for each kind of entry
     """Fold a day book."""
     day = Day(lines=lines(book))
     out: dict[UUID, datetime] = {}
@@ -132,7 +132,9 @@ def gather(book: Iterable[Entry]) -> Day:
                 if day.state == "paused" and day.since is not None:
                     day.rested += at - day.since
                 day.state, day.since, day.ended, day.ending, day.pause = "over", at, at, ending, ""
+                # What was said and timed for the meeting ends with it, also if it begins again.
                 day.notices = []
+                timers.clear()
             case e.Said() as said:
                 day.notices.append((line, said))
             case e.CaughtUp(absence=key):
@@ -156,7 +158,7 @@ def gather(book: Iterable[Entry]) -> Day:
     day.alarms = [
         Alarm(timer.label, line.root.at + timedelta(minutes=timer.minutes), str(line.root.id))
         for line, timer in timers
-        if line.root.id not in stopped and day.state != "over"
+        if line.root.id not in stopped
     ]
     day.away = [Away(line, absent, line.root.id in made_up) for line, absent in away]
     day.stays = [Stay(line, stay, out.get(line.root.id)) for line, stay in stays]
@@ -169,20 +171,6 @@ def _pour(waste: dict[str, InBottle], wasted: e.Wasted) -> None:
         waste[wasted.bottle] = InBottle(known.stream, known.ml, known.g + wasted.amount.value)
     else:
         waste[wasted.bottle] = InBottle(known.stream, known.ml + wasted.amount.value, known.g)
-
-
-def never_together(bottle: str, matter: str) -> str:
-    """Why matter of one stream must never go into another's bottle; empty where it may, or is only wrong.
-
-    >>> never_together("oxidizing", "solvents")
-    'oxidizing acid and organic solvent can catch fire or burst the bottle'
-    >>> never_together("aqueous", "aqueous")
-    ''
-    """
-    for one, other, why in NEVER_TOGETHER:
-        if {bottle, matter} == {one, other}:
-            return why
-    return ""
 
 
 def check(day: Day, payload: Payload, strikes: UUID | None, benches: int) -> None:
@@ -219,10 +207,12 @@ def check(day: Day, payload: Payload, strikes: UUID | None, benches: int) -> Non
         case e.Wasted(bottle=bottle, matter=matter):
             why = never_together(bottle, matter)
             if why:
+                happened = "call whoever is responsible, and log it as an accident."
+                if "oxidizing" in (bottle, matter):
+                    happened = f"do not stopper the bottle, keep away from it, {happened}"
                 raise Problem(
                     "bottle",
-                    f"Never: {WASTE[matter]} does not go into {WASTE[bottle]}; {why}. If it has happened, step back, "
-                    "leave the bottle open in the hood, call whoever is responsible, and log it as an accident.",
+                    f"Never: {WASTE[matter]} does not go into {WASTE[bottle]}; {why}. If it has happened, {happened}",
                 )
 
 

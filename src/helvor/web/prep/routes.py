@@ -16,7 +16,6 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.container import Filled, MadeUp, Moved
 from helvor.bench.entry import Payload, Problem
-from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.prep.learn import learn, times_of
 from helvor.bench.prep.make import PrepSheet, prep_sheet, shown_amount
 from helvor.bench.prep.period import (
@@ -124,8 +123,7 @@ def _asked(
     kept = procedures.procedures_of(conn, who.account.id)
     chosen = next((k for k in kept if k.id == procedure), None)
     if chosen is None:
-        topic = meeting.topic.casefold()
-        chosen = next((k for k in kept if k.title.casefold() == topic), kept[0] if kept else None)
+        chosen = procedures.about(kept, meeting.topic) or (kept[0] if kept else None)
     topics = {m.number: m.topic for m in meetings}
     of = meeting_of(chosen.procedure, topics, meeting.number) if chosen else 1
     return _Asked(row, meetings, meeting, kept, chosen, benches or max(1, row.benches), of)
@@ -269,10 +267,10 @@ def _made(plan: Procedure, line: str, form: Form) -> list[Payload]:
     Raises:
         Problem: a number that cannot be read, or a line that makes nothing for a bottle.
     """
-    steps = [step for step in plan.steps if step.eluent]
-    eluent = next((step.eluent for step in steps if f"mix {parse_eluent(step.eluent)}".casefold()[:80] == line), "")
-    if eluent:
-        return [Filled(content=str(parse_eluent(eluent)))]
+    sheets = [prep_sheet(plan, of, 1) for of in {step.meeting for step in plan.steps} | {1}]
+    mixed = next((one for sheet in sheets for one in sheet.eluents if one.key == line), None)
+    if mixed is not None:
+        return [Filled(content=str(mixed.eluent))]
     substance = plan.substance(line.removeprefix("make "))
     if substance is None or not substance.formula or substance.amount is None or substance.amount.unit != "mL":
         raise Problem("line", "This line is no solution that goes into a stock bottle.")
