@@ -138,6 +138,21 @@ def test_what_is_written_for_the_next_meeting_hides_no_notice_of_this_one(school
     assert [a["label"] for a in ida.get("/timers").json()] == ["waste round"]
 
 
+def test_a_meeting_that_runs_over_its_time_stays_on_the_board_until_it_is_ended(school, ida):
+    now = datetime.now(UTC)
+    for number, begins in ((1, now - timedelta(hours=3)), (2, now + timedelta(days=7))):
+        classes.add_meeting(school.conn, school.ida.class_id, number, begins, begins + timedelta(hours=2), "")
+    url = f"/classes/{school.ida.class_id}"
+    write = {"entry": str(uuid4()), "kind": "began", "meeting": "1"}
+    ida.post(f"{url}/day", data=write)
+    assert "<h2>Meeting 1</h2>" in ida.get(url).text
+    ida.post(f"{url}/day", data={"entry": str(uuid4()), "kind": "broke", "what": "a beaker"})
+    assert "a beaker" in ida.get(f"{url}/day").text
+    assert book(school).day.of("broke")
+    ida.post(f"{url}/day", data={"entry": str(uuid4()), "kind": "ended"})
+    assert "<h2>Meeting 2</h2>" in ida.get(url).text
+
+
 def test_a_notice_does_not_reach_another_class(school, day):
     from helvor.notebook import joining
 

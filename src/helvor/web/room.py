@@ -168,13 +168,26 @@ def _alarms(row: classes.ClassRow, benches: list[Bench], book: Book) -> list[Ala
     return sorted(found, key=lambda alarm: alarm.due)
 
 
+def _meeting_now(
+    conn: psycopg.Connection, class_id: UUID, meetings: list[Meeting], now: datetime
+) -> tuple[Meeting | None, Book]:
+    """The meeting that counts, with its book: one that runs over its time stays it until it is ended."""
+    meeting = current_meeting(meetings, now)
+    if meeting is not None and meeting.starts_at > now:
+        before = next((m for m in meetings if m.number == meeting.number - 1), None)
+        if before is not None:
+            book = room.read_book(conn, class_id, before.number)
+            if book.day.state in ("running", "paused"):
+                return before, book
+    return meeting, room.read_book(conn, class_id, meeting.number if meeting else 1)
+
+
 def _look(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str, now: datetime) -> _Seen:
     read = classes.read_class(conn, who.account.id, class_id)
     if read is None:
         raise NotYours
     row, seen, meetings, benches = read.row, read.seen, read.meetings, read.benches
-    meeting = current_meeting(meetings, now)
-    book = room.read_book(conn, class_id, meeting.number if meeting else 1)
+    meeting, book = _meeting_now(conn, class_id, meetings, now)
     choices = choices_of(benches)
     title = work if work in choices else choices[0] if choices else ""
     due = [alarm for alarm in _alarms(row, benches, book) if alarm.due > now - RINGS_FOR]
@@ -318,8 +331,11 @@ def _day_page(
         if row is None:
             raise NotYours
         meetings = classes.meetings_of(conn, class_id)
-        meeting = next((m for m in meetings if m.number == number), None) or current_meeting(meetings, now)
-        book = room.open_book(conn, who.account.id, class_id, meeting.number if meeting else 1)
+        meeting = next((m for m in meetings if m.number == number), None)
+        if meeting is None:
+            meeting, book = _meeting_now(conn, class_id, meetings, now)
+        else:
+            book = room.read_book(conn, class_id, meeting.number)
         benches = classes.benches_of(conn, class_id)
         expected = _expected_waste(conn, who.account.id, meetings, meeting, len(benches))
         register, stands = containers.containers_of(conn, who.account.id, class_id), _stands(benches)
@@ -477,8 +493,7 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
         if row is None:
             raise NotYours
         meetings = classes.meetings_of(conn, class_id)
-        current = current_meeting(meetings, datetime.now(UTC))
-        meeting = number or (current.number if current else 1)
+        meeting = number or _meeting_now(conn, class_id, meetings, datetime.now(UTC))[1].meeting
         if meeting != 1 and all(m.number != meeting for m in meetings):
             raise NotYours
         loose = []
