@@ -73,6 +73,7 @@ class Substance(_Part):
         molar: of a solution, mol/L; makes a volume an amount.
         density: of a liquid, g/mL; makes a volume a mass.
         melts, boils: °C.
+        layer: which layer it makes in a funnel; *both* where it mixes with water.
     """
 
     name: Name
@@ -86,6 +87,7 @@ class Substance(_Part):
     density: float | None = Field(None, gt=0, le=25, allow_inf_nan=False)
     melts: float | None = Field(None, ge=-300, le=4000, allow_inf_nan=False)
     boils: float | None = Field(None, ge=-300, le=6000, allow_inf_nan=False)
+    layer: Literal["", "aqueous", "organic", "both"] = ""
     flammable: bool = False
     hazards: Text = ""
     waste: str = Field("", max_length=40)
@@ -98,11 +100,17 @@ class Component(_Part):
         carrier: the element whose atoms are counted, so that acid, salt and hydrate of one
             thing compare in mol; empty where the thing keeps its formula.
         expressed: the formula in which its part of the sample is given: ``SO4``, ``MgSO4·7H2O``.
+        acts: how it behaves between water and an organic layer; empty where it is not extracted.
+        pka: of the acid, or of the base's conjugate acid.
+        log_k: log10 of the uncharged form's concentration in the organic layer over that in water.
     """
 
     name: Name
     carrier: Annotated[str, StringConstraints(pattern=r"^([A-Z][a-z]?)?$")] = ""
     expressed: Formula = ""
+    acts: Literal["", "neutral", "acid", "base"] = ""
+    pka: float | None = Field(None, ge=-12, le=40, allow_inf_nan=False)
+    log_k: float | None = Field(None, ge=-12, le=20, allow_inf_nan=False)
 
 
 class Portion(_Part):
@@ -145,6 +153,7 @@ class Step(_Part):
         times: into how many portions what it adds is divided: washes, rinses.
         plate_width, plate_height: of a plate or strip, mm; eluent: what it stands in;
             eluent_volume: mL for one chamber; spots: what is spotted beside the sample.
+        ph: that a water layer is brought to.
         hands, waits: minutes.
         meeting: from 1.
         waste: the stream that it goes to.
@@ -169,6 +178,7 @@ class Step(_Part):
     eluent: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), AfterValidator(_eluent)] = ""
     eluent_volume: float | None = Field(None, gt=0, le=2000, allow_inf_nan=False)
     spots: tuple[Name, ...] = Field((), max_length=20)
+    ph: float | None = Field(None, ge=-1, le=15, allow_inf_nan=False)
     place: Literal["", "oven", "air", "hood", "suction", "hotplate"] = ""
     kit: tuple[Name, ...] = Field((), max_length=12)
     hands: int = Field(3, ge=0, le=600)

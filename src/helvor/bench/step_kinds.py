@@ -28,6 +28,7 @@ class StepKind:
         ends: the portion leaves the bench.
         collects: matter is brought from one vessel to another; what is not brought over is lost.
         liquid_first: of the portions it gives the liquid is named first; the solid stays.
+        layers: of the portions it gives the first is the layer of what is added, the second what it came from.
         caution: shown beside the step.
         rules: house rules that say how it is done here; they stand under the instruction.
     """
@@ -47,6 +48,7 @@ class StepKind:
     ends: bool = False
     collects: bool = False
     liquid_first: bool = False
+    layers: bool = False
     caution: str = ""
     rules: tuple[str, ...] = ()
 

@@ -6,8 +6,6 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from pydantic import ValidationError
-
 from helvor.bench.entry import Payload
 from helvor.bench.filtration.entries import DRYING_PLACES, Drying, Emptied, Filtrate, Poured, Washed
 from helvor.bench.filtration.oven import limits
@@ -21,7 +19,7 @@ from helvor.bench.run.craft import Cause, Check, Craft
 from helvor.bench.run.judge import Case
 from helvor.bench.run.ledger import Ledger
 from helvor.bench.run.losses import ends_through
-from helvor.bench.run.reading_line import Understood
+from helvor.bench.run.reading_line import Understood, built
 from helvor.bench.run.record import Run
 from helvor.bench.step_kinds import StepKind
 
@@ -448,14 +446,7 @@ def disc_in_the_boat(plan: Plan) -> Iterator[Advice]:
                 )  # fmt: skip
 
 
-def _built(model: type[Payload], **fields: object) -> Payload:
-    try:
-        return model(**fields)
-    except ValidationError as invalid:
-        raise Unreadable(re.sub(r"^(Value error, )?(\w+: )?", "", invalid.errors()[0]["msg"])) from invalid
-
-
-def _here(run: Run, step: str, kinds: tuple[str, ...], what: str) -> str:
+def step_here(run: Run, step: str, kinds: tuple[str, ...], what: str) -> str:
     """The step a reading belongs to: the one worked on, else the last of its kinds that is not done."""
     known = run.procedure.step(step)
     if known is not None and known.kind in kinds:
@@ -471,12 +462,12 @@ def _pour(words: list[str], run: Run, step: str) -> Understood:
         raise Unreadable("How much? Write pour 25 mL, or pour 5 mL rinse.")
     volume = parse(words[0], "volume", field_unit="mL")
     what = "rinse" if len(words) > 1 and words[1].casefold().startswith("rins") else "mixture"
-    payload = _built(Poured, step=_here(run, step, FILTERS, "filtered"), volume=volume, what=what)
+    payload = built(Poured, step=step_here(run, step, FILTERS, "filtered"), volume=volume, what=what)
     return Understood(payload, f"poured *{volume}* of {what}")
 
 
 def _empty(words: list[str], run: Run, step: str) -> Understood:
-    return Understood(Emptied(step=_here(run, step, FILTERS, "filtered")), "the receiver was emptied")
+    return Understood(Emptied(step=step_here(run, step, FILTERS, "filtered")), "the receiver was emptied")
 
 
 _WASH = re.compile(
@@ -491,8 +482,8 @@ def _wash(words: list[str], run: Run, step: str) -> Understood:
     volume = parse(match["volume"], "volume", field_unit="mL")
     cold = {"hot": "hot", None: "room"}.get(match["cold"], "ice-cold")
     known = run.procedure.substance(match["liquid"])
-    payload = _built(
-        Washed, step=_here(run, step, ("wash", *FILTERS, "decant"), "washed"),
+    payload = built(
+        Washed, step=step_here(run, step, ("wash", *FILTERS, "decant"), "washed"),
         liquid=known.name if known else match["liquid"], volume=volume, times=int(match["times"] or 1), cold=cold,
     )  # fmt: skip
     return Understood(payload, describe(payload).replace("washed with ", "washed with *") + "*")
@@ -501,10 +492,10 @@ def _wash(words: list[str], run: Run, step: str) -> Understood:
 def _filtrate(words: list[str], run: Run, step: str) -> Understood:
     said = " ".join(words).casefold()
     if said.startswith("clear"):
-        payload = Filtrate(step=_here(run, step, (*FILTERS, "decant"), "filtered"), clear=True)
+        payload = Filtrate(step=step_here(run, step, (*FILTERS, "decant"), "filtered"), clear=True)
     elif said.startswith("cloudy"):
         then = "again" if "again" in said else "accepted" if "accept" in said else ""
-        payload = Filtrate(step=_here(run, step, (*FILTERS, "decant"), "filtered"), clear=False, then=then)
+        payload = Filtrate(step=step_here(run, step, (*FILTERS, "decant"), "filtered"), clear=False, then=then)
     else:
         raise Unreadable("How does it look? Write filtrate clear, filtrate cloudy again, or filtrate cloudy accepted.")
     return Understood(payload, describe(payload))

@@ -91,16 +91,18 @@ def _moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Mo
             volume=sum(m.volume for m in before),
             substances=set().union(*(m.substances for m in before)) if before else set(),
         )
+        held, added = Matter(flammable=matter.flammable, volume=matter.volume), Matter()
         for name in step.adds:
             substance = procedure.substance(name)
             if substance is None:
                 continue
             matter.substances.add(substance.name)
             if substance.flammable and substance.role == "solvent":
-                matter.flammable = substance.name
+                matter.flammable = added.flammable = substance.name
             # Rinses of a decanting come one after another and never stand in the vessel together.
             if substance.amount is not None and substance.amount.unit == "mL" and step.kind not in ("decant", "wash"):
                 matter.volume += substance.amount.value
+                added.volume += substance.amount.value
         yield Moment(number, step, kind, Matter(matter.hot, matter.flammable, matter.volume, set(matter.substances)))
         after = Matter(matter.hot, matter.flammable, matter.volume, matter.substances)
         if kind is not None and kind.heats:
@@ -109,6 +111,10 @@ def _moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Mo
             after.hot = ""
         if step.kind == "evaporate" or (kind is not None and kind.dries) or step.place in ("air", "hood"):
             after.flammable, after.volume = "", 0.0
+        if kind is not None and kind.layers and step.gives:
+            for name, layer in zip(step.gives, (added, held), strict=False):
+                known[name.casefold()] = Matter(after.hot, layer.flammable, layer.volume, set(after.substances))
+            continue
         for i, name in enumerate(step.gives or touched):
             volume = after.volume if i == 0 or kind is None or not kind.liquid_first else 0.0
             known[name.casefold()] = Matter(after.hot, after.flammable, volume, set(after.substances))
@@ -265,6 +271,8 @@ def vessel_too_full(plan: Plan) -> Iterator[Advice]:
     """A vessel more than two thirds full."""
     for moment in plan.moments:
         size = moment.step.volume
+        if moment.kind is not None and moment.kind.layers:
+            continue  # a funnel has a house rule of its own
         if size and moment.matter.volume > FULL * size:
             yield Advice(
                 Finding(

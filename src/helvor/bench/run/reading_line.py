@@ -73,7 +73,7 @@ def understand(text: str, entries: Sequence[Entry], step: str = "", crafts: Craf
         Unreadable: with one sentence for the person.
     """
     run = gather(entries)
-    line = re.sub(r"(?<=[\d.])\s+(?=(?:mg|g|kg|mL|ml|µL|L|min)\b)", "", " ".join(text.split()))
+    line = re.sub(r"(?<=[\d.])\s+(?=(?:mg|g|kg|mL|ml|µL|L|mm|min)\b)", "", " ".join(text.split()))
     words = line.split(" ")
     if not line:
         raise Unreadable("Type a reading, such as dish 3 32.514 or take salt 1.02 g.")
@@ -111,7 +111,12 @@ def complete(text: str, entries: Sequence[Entry], crafts: Crafts = NO_CRAFTS) ->
     return [word for word in offered if word.casefold().startswith(stub) and word.casefold() != stub][:6]
 
 
-def _built(model: type[Payload], **fields: Any) -> Payload:
+def built(model: type[Payload], **fields: Any) -> Payload:
+    """An entry from what was read.
+
+    Raises:
+        Unreadable: with the sentence of what does not go together.
+    """
     try:
         return model(**fields)
     except ValidationError as invalid:
@@ -155,7 +160,7 @@ def _weighing(words: list[str], run: Run, step: str, way: str = "gross") -> Unde
         raise Unreadable(f"What is in {' '.join(labels)}? Name the portion: {known}.")
     if state == "dried":
         number = number or run.next_round(labels, portion)
-    payload = _built(
+    payload = built(
         e.Weighed, container=tuple(labels), portion=portion, state=state, round=number, way=way, mass=mass, step=step
     )
     assert isinstance(payload, e.Weighed)
@@ -199,7 +204,7 @@ def _net(words: list[str], run: Run, step: str) -> Understood:
     name = " ".join(words[:-1])
     portion = next((known for known in run.portion_names if same(known, name)), name)
     mass = _mass(words[-1], "The net")
-    payload = _built(
+    payload = built(
         e.Weighed, container=("tared pan",), portion=portion, state="as is", way="net", mass=mass, step=step
     )
     return Understood(payload, f"*{portion}* with the tare button: net *{mass}*")
@@ -211,7 +216,11 @@ def _take(words: list[str], run: Run, step: str) -> Understood:
         at = [word.casefold() for word in words].index("instead")
         instead = " ".join(word for word in words[at + 1 :] if word.casefold() != "of")
         words = words[:at]
-    numbers = [i for i, word in enumerate(words) if _is_number(word) and re.search(r"\d", word)]
+    # A name may begin with a number itself, such as 3 M hydrochloric acid.
+    named_to = max(
+        (n for s in run.procedure.substances if same(" ".join(words[: (n := len(s.name.split()))]), s.name)), default=0
+    )
+    numbers = [i for i, word in enumerate(words) if i >= named_to and _is_number(word) and re.search(r"\d", word)]
     if not numbers or numbers[0] == 0:
         raise Unreadable("How much of what? Write take potassium chloride 1.02 g, or take salt 15.214 to 14.203.")
     name = " ".join(words[: numbers[0]])
@@ -220,7 +229,7 @@ def _take(words: list[str], run: Run, step: str) -> Understood:
     rest = [word for word in words[numbers[0] :] if word.casefold() not in ("to", "→", "-")]
     if len(rest) == 2:
         before, after = _mass(rest[0], "Before"), _mass(rest[1], "After")
-        payload = _built(
+        payload = built(
             e.Taken, substance=substance, before=before, after=after, step=step, **_instead(instead, substance)
         )
         return Understood(
@@ -229,7 +238,7 @@ def _take(words: list[str], run: Run, step: str) -> Understood:
     if len(rest) != 1:
         raise Unreadable(f"“{' '.join(rest)[:30]}” is not one amount: write it with its unit, such as 1.02 g.")
     amount = parse_amount(rest[0])
-    payload = _built(e.Taken, substance=substance, amount=amount, step=step, **_instead(instead, substance))
+    payload = built(e.Taken, substance=substance, amount=amount, step=step, **_instead(instead, substance))
     target = f", {known.amount} wanted" if known and known.amount else ""
     stood_in = f" ({instead} instead)" if instead else ""
     return Understood(payload, f"took *{amount}* of {substance}{stood_in}{target}")
@@ -245,9 +254,7 @@ def _volume(words: list[str], run: Run, step: str) -> Understood:
     name = " ".join(words[:-1])
     portion = next((known for known in run.portion_names if same(known, name)), name)
     volume = parse(words[-1], "volume", field_unit="mL")
-    return Understood(
-        _built(e.VolumeRead, portion=portion, volume=volume, step=step), f"*{portion}*: volume *{volume}*"
-    )
+    return Understood(built(e.VolumeRead, portion=portion, volume=volume, step=step), f"*{portion}*: volume *{volume}*")
 
 
 def _use(words: list[str], run: Run, step: str) -> Understood:
@@ -258,7 +265,7 @@ def _use(words: list[str], run: Run, step: str) -> Understood:
     kit, instead = " ".join(rest), " ".join(words[:at])
     here = run.procedure.step(step)
     known = next((one for one in (here.kit if here else ()) if same(one, kit)), kit)
-    return Understood(_built(e.UsedInstead, kit=known, instead=instead, step=step), f"used *{instead}* for {known}")
+    return Understood(built(e.UsedInstead, kit=known, instead=instead, step=step), f"used *{instead}* for {known}")
 
 
 def _step_at(word: str, run: Run) -> tuple[int, str]:
@@ -281,7 +288,7 @@ def _skip(words: list[str], run: Run, step: str) -> Understood:
         raise Unreadable("Which step is left out, and why? Write skip 5 no time.")
     number, key = _step_at(words[0], run)
     why = " ".join(words[1:])
-    return Understood(_built(e.Marked, step=key, how="skipped", why=why), f"step *{number}* is left out: {why}")
+    return Understood(built(e.Marked, step=key, how="skipped", why=why), f"step *{number}* is left out: {why}")
 
 
 def _tried(words: list[str], run: Run, step: str, crafts: Crafts) -> Understood:
@@ -293,7 +300,7 @@ def _tried(words: list[str], run: Run, step: str, crafts: Crafts) -> Understood:
     for trial in trials:
         for passed, own in ((True, trial.passed), (False, trial.failed)):
             if said in (own.casefold(), "passed" if passed else "failed"):
-                return Understood(_built(e.Tried, step=step, trial=trial.key, passed=passed), f"tried: *{own}*")
+                return Understood(built(e.Tried, step=step, trial=trial.key, passed=passed), f"tried: *{own}*")
     offered = " or ".join(word for trial in trials for word in (trial.passed, trial.failed))
     raise Unreadable(f"What came of it? Write tried {offered}.")
 
@@ -308,7 +315,7 @@ def _checked(words: list[str], run: Run, step: str, crafts: Crafts) -> Understoo
     if odd or not asked:
         raise Unreadable(f"Write check all, or some of {', '.join(known)}.")
     ticked = run.checked.get(step, frozenset()) | set(asked)
-    payload = _built(e.Checked, step=step, checks=tuple(key for key in known if key in ticked))
+    payload = built(e.Checked, step=step, checks=tuple(key for key in known if key in ticked))
     return Understood(payload, f"seen to: {', '.join(asked)}")
 
 
@@ -317,12 +324,12 @@ def _timer(words: list[str], run: Run, step: str) -> Understood:
     if minutes is None:
         raise Unreadable("How many minutes? Write timer 20 oven.")
     label = " ".join(words[1:])
-    payload = _built(e.TimerSet, minutes=float(minutes[1].replace(",", ".")), label=label, step=step)
+    payload = built(e.TimerSet, minutes=float(minutes[1].replace(",", ".")), label=label, step=step)
     return Understood(payload, f"timer of *{minutes[1]} min*{f' for {label}' if label else ''}")
 
 
 def _note(words: list[str], run: Run, step: str) -> Understood:
-    return Understood(_built(e.Noted, words=" ".join(words), step=step), f"noted: {' '.join(words)}")
+    return Understood(built(e.Noted, words=" ".join(words), step=step), f"noted: {' '.join(words)}")
 
 
 _COMMAND = {
