@@ -29,7 +29,7 @@ class StepKind:
         collects: matter is brought from one vessel to another; what is not brought over is lost.
         liquid_first: of the portions it gives the liquid is named first; the solid stays.
         layers: of the portions it gives the first is the layer of what is added, the second what it came from.
-        caution: shown beside the step.
+        caution: shown beside the step; example: a reading as it is typed there.
         rules: house rules that say how it is done here; they stand under the instruction.
     """
 
@@ -50,6 +50,7 @@ class StepKind:
     liquid_first: bool = False
     layers: bool = False
     caution: str = ""
+    example: str = ""
     rules: tuple[str, ...] = ()
 
 

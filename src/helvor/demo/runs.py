@@ -24,7 +24,15 @@ from helvor.notebook import containers, pages, procedures
 from helvor.notebook.pages import Draft
 
 _NAMESPACE = UUID("f0a1f3de-5f8e-4f6b-8a5d-2c1a4a0c7d31")
-PROCEDURES = ("a-mixed-powder", "inside-the-tablet", "chalk-from-two-solutions", "sulfate-in-garden-salt")
+PROCEDURES = (
+    "a-mixed-powder",
+    "inside-the-tablet",
+    "chalk-from-two-solutions",
+    "sulfate-in-garden-salt",
+    "three-from-one",
+)
+
+PROCEDURE_IDS = {name: uuid5(_NAMESPACE, name) for name in PROCEDURES}
 
 # Bench → what was typed, in order. A line "n: text" is written beside step n.
 POWDER: dict[int, Sequence[str]] = {
@@ -161,7 +169,7 @@ def load_runs(
     conn: psycopg.Connection, account_id: int, author: str, bench_of: Mapping[int, UUID], rank: Mapping[str, int]
 ) -> None:
     """Put the procedures in use and carry one of them out half-way."""
-    ids = {name: uuid5(_NAMESPACE, name) for name in PROCEDURES}
+    ids = PROCEDURE_IDS
     for name, key in ids.items():
         procedures.add_procedure(conn, account_id, key, demo_procedure(name), "came with the demo")
         procedures.put_in_use(conn, account_id, key, 1)

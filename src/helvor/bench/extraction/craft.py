@@ -24,19 +24,21 @@ HOOD = "Vent stem up into the hood, never towards anybody; no flame near the sol
 STEP_KINDS = (
     StepKind("extract", GROUP, "extract", "Extract in the funnel, a portion at a time", 8, 3,
              kit=("separating funnel", "ring", "beaker", "flask"), wets=True, collects=True, layers=True,
-             caution=HOOD, rules=("portions", "mixing-funnel", "funnel-fill", "boundary", "top-layer")),
+             caution=HOOD, example="drain lower 14.5 mL",
+             rules=("portions", "mixing-funnel", "funnel-fill", "boundary", "top-layer")),
     StepKind("wash layer", GROUP, "wash layer", "Wash the layer in the funnel", 4, 2,
              kit=("separating funnel", "beaker"), wets=True, collects=True, layers=True, caution=HOOD,
-             rules=("mixing-funnel", "boundary", "water-wash")),
+             example="drain lower 10 mL", rules=("mixing-funnel", "boundary", "water-wash")),
     StepKind("set ph", GROUP, "set pH", "Bring to the pH in small portions, testing after each", 6, 2,
              asks=("outcome",), kit=("ice", "indicator paper", "rod", "dropper"), wets=True,
-             caution="Acid into water; carbonate foams; it gets warm."),
+             caution="Acid into water; carbonate foams; it gets warm.", example="ph red"),
     StepKind("dry layer", GROUP, "dry layer", "Drying agent in portions until some grains move freely", 3, 10,
              kit=("conical flask", "drying agent"), rules=("drying-agent", "off-drying-agent"),
-             caution="Do not stopper at once: heat of hydration can boil the solvent."),
+             caution="Do not stopper at once: heat of hydration can boil the solvent.", example="agent 1.0 g free"),
     StepKind("reflux", GROUP, "reflux", "Heat under reflux", 6, 30,
              kit=("round flask", "condenser", "clamp", "heating mantle", "boiling chips"), heats=True,
-             rules=("condenser-water",), caution="Never a closed system; no flame; hot glass looks like cold glass."),
+             rules=("condenser-water",), caution="Never a closed system; no flame; hot glass looks like cold glass.",
+             example="drops"),
     StepKind("take down", GROUP, "take down", "Cool, then take the reflux down", 3, 10, kit=("cork ring",), cools=True,
              caution="Cool before opening; the condenser comes off first."),
     StepKind("quench", GROUP, "quench", "Quench slowly, drop by drop", 6, 3, kit=("ice", "dropper"), wets=True,
@@ -189,6 +191,17 @@ def _drops(words: list[str], run: Run, step: str) -> Understood:
     return Understood(payload, describe(payload))
 
 
+def _gone(words: list[str], run: Run, step: str) -> Understood:
+    said = " ".join(words)
+    known = sorted(run.portion_names, key=len, reverse=True)
+    portion = next((name for name in known if said.casefold().startswith(name.casefold())), "")
+    if not portion:
+        raise Unreadable("Which portion was thrown away? Write gone acid extracts, and how it happened.")
+    here = step or next((s.id for s in reversed(run.procedure.steps) if s.id in run.done), run.procedure.steps[0].id)
+    payload = built(LayerGone, step=here, portion=portion, why=said[len(portion) :].strip(" ,:"))
+    return Understood(payload, describe(payload))
+
+
 CRAFT = Craft(
     key="extraction",
     title="Extraction",
@@ -200,5 +213,5 @@ CRAFT = Craft(
     rules=(rules.judge_layers,),
     causes=(rules.stayed_in_layers,),
     plan_rules=(rules.judge_plan_layers,),
-    commands={"vent": _vent, "drain": _drain, "rag": _rag, "ph": _ph, "agent": _agent, "drops": _drops},
+    commands={"vent": _vent, "drain": _drain, "rag": _rag, "ph": _ph, "agent": _agent, "drops": _drops, "gone": _gone},
 )

@@ -261,7 +261,8 @@ def portions(case: Case, flow: Flow) -> Iterator[Finding]:
             else:
                 yield Finding(
                     "enough-portions", "good",
-                    f"Step {number}: {digits(100 * left, 2)} % of the {solute.name} is left after "
+                    f"Step {number}: {'under 0.1' if left < 0.001 else digits(100 * left, 2)} % of the {solute.name} "
+                    f"is left after "
                     f"{len(parting.rounds)} portion{'s' if len(parting.rounds) > 1 else ''}.",
                     about=f"{step.id} {solute.name}",
                 )  # fmt: skip

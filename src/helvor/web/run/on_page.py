@@ -7,6 +7,8 @@ from collections.abc import Callable, Mapping
 from markupsafe import Markup
 
 from helvor.bench.entry import Payload
+from helvor.web.extraction import forms as extraction_forms
+from helvor.web.extraction import instrument as extraction
 from helvor.web.filtration import forms as filtration_forms
 from helvor.web.filtration import instrument as filtration
 from helvor.web.rendering import fragment
@@ -19,6 +21,13 @@ CRAFTS_ON_PAGE = (
         values=filtration_forms.values_of,
         readers=filtration_forms.READERS,
         instruments=filtration.INSTRUMENTS,
+    ),
+    CraftOnPage(
+        titles=extraction_forms.TITLES,
+        form="extraction/form.html",
+        values=extraction_forms.values_of,
+        readers=extraction_forms.READERS,
+        instruments=extraction.INSTRUMENTS,
     ),
 )
 

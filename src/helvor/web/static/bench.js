@@ -25,6 +25,28 @@ function mirror(field) {
   if (display) display.textContent = `${field.value.trim() || "0.000"} g`;
 }
 
+// Counts the swirls before a vent: flashes and shakes when it is time, so it works with the sound off.
+let swirling = 0;
+function countSwirls() {
+  const button = document.querySelector("button[data-swirls]");
+  const field = button?.closest("form")?.querySelector("[name=entry]")?.value;
+  if (!button || button.dataset.counting === field || !document.querySelector("[data-count-swirls]:checked")) return;
+  button.dataset.counting = field;
+  clearInterval(swirling);
+  let left = Number(button.dataset.swirls);
+  const show = () => { button.querySelector(".swirl-count").textContent = left > 0 ? left : ""; };
+  show();
+  swirling = setInterval(() => {
+    left -= 1;
+    if (!button.isConnected || left < 0) { clearInterval(swirling); return; }
+    show();
+    if (left === 0) {
+      button.classList.add("is-venting");
+      navigator.vibrate?.([120, 80, 120]);
+    }
+  }, 1000);
+}
+
 export function watchBench() {
   document.addEventListener("input", (event) => {
     if (event.target.id === "w-mass") mirror(event.target);
@@ -36,6 +58,19 @@ export function watchBench() {
     field.value = key === "back" ? field.value.slice(0, -1) : field.value + key;
     field.dispatchEvent(new Event("input", { bubbles: true }));
   });
+  document.addEventListener("change", (event) => {
+    if (event.target.matches?.("[data-count-swirls]")) {
+      localStorage.setItem("count-swirls", event.target.checked ? "yes" : "");
+      countSwirls();
+    }
+  });
+  const countHere = () => {
+    const box = document.querySelector("[data-count-swirls]");
+    if (box) box.checked = localStorage.getItem("count-swirls") === "yes";
+    countSwirls();
+  };
+  document.addEventListener("htmx:after:swap", countHere);
+  countHere();
   setInterval(tick, 1000);
   tick();
 }

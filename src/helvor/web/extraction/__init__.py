@@ -1,0 +1,1 @@
+"""Extraction on a run's page: funnel, pH, drying agent, reflux."""
