@@ -60,6 +60,16 @@ PUBLIC = {
     ("GET", "/api/planar/solvents"),
     ("POST", "/api/column/draft"),
     ("POST", "/api/prep/sheet"),
+    ("POST", "/api/extraction/density"),
+    ("POST", "/api/extraction/portions"),
+    ("POST", "/api/extraction/trial"),
+    ("POST", "/api/extraction/distribution"),
+    ("POST", "/api/extraction/ph"),
+    ("POST", "/api/extraction/to-ph"),
+    ("POST", "/api/extraction/paper"),
+    ("POST", "/api/extraction/cut"),
+    ("POST", "/api/extraction/reflux"),
+    ("POST", "/api/extraction/mol"),
 }
 """What computes and keeps nothing, or lets somebody in."""
 
@@ -70,9 +80,16 @@ OWN = {
     ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),
     ("POST", "/api/prep/period"), ("GET", "/people"), ("POST", "/people/invite"), ("POST", "/people/institution"),
     ("POST", "/people/sessions/{session_id}/end"), ("GET", "/classes"), ("POST", "/classes"), ("GET", "/notices"),
-    ("GET", "/timers"),
+    ("GET", "/timers"), ("POST", "/api/extraction/layers"), ("POST", "/api/extraction/drying-agent"),
+    ("POST", "/api/extraction/scheme"),
 }  # fmt: skip
 """What shows each person their own."""
+
+LAYERS = {
+    "/api/extraction/layers": {"liquids": ["diethyl ether 50 mL", "water 20 mL"]},
+    "/api/extraction/drying-agent": {"solvent": "diethyl ether", "ml": 50},
+    "/api/extraction/scheme": {"parts": ["cinnamic acid", "biphenyl"], "solvent": "diethyl ether", "ml": 50},
+}
 
 ROUTES = sorted(
     (method, route.path)
@@ -117,6 +134,8 @@ def body(path, school):
     if path.endswith("/photo/files"):
         fields = {"entry": str(uuid4()), "width_mm": "50", "height_mm": "100"}
         return {"data": fields, "files": {"file": ("plate.jpg", small_photograph(), "image/jpeg")}}
+    if path in LAYERS:
+        return {"json": LAYERS[path]}
     if path == "/api/prep/period":
         return {"json": {"procedure": POWDER.model_dump(mode="json"), "benches": 2, "runs": 2}}
     if path.startswith("/api/"):

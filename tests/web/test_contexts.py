@@ -22,11 +22,12 @@ from helvor.web import (
     today,
     unknowns,
 )
+from helvor.web.extraction import instrument as extracting
 from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
 from helvor.web.planar import compare, photographs, routes
 from helvor.web.prep import routes as preps
-from helvor.web.reckon import amounts, plates
+from helvor.web.reckon import amounts, layers, plates
 from helvor.web.reckon import routes as reckoning
 from helvor.web.rendering import ENVIRONMENT, Shell
 from helvor.web.run import crafts, shown
@@ -94,11 +95,19 @@ PAGES = [
     ("reckon/sheet.html", plates.SheetShown),
     ("reckon/sheet.svg", reckoning.SheetToPrint),
     ("reckon/left.html", amounts.WashPlot),
+    ("reckon/layers.html", layers.LayersShown),
+    ("reckon/charts.html", layers.ChartsShown),
+    ("reckon/scheme.html", layers.SchemeShown),
     ("reckon/set_up.html", amounts.SetUpShown),
     ("filtration/filter.html", filtering.FilterShown),
     ("filtration/wash.html", filtering.WashShown),
     ("filtration/oven.html", filtering.OvenShown),
     ("filtration/form.html", crafts.CraftForm),
+    ("extraction/funnel.html", extracting.FunnelStep),
+    ("extraction/ph.html", extracting.PhStep),
+    ("extraction/dry.html", extracting.DryStep),
+    ("extraction/reflux.html", extracting.RefluxStep),
+    ("extraction/form.html", crafts.CraftForm),
 ]
 SHELL = {f.name for f in fields(Shell)}
 

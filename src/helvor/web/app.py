@@ -15,6 +15,7 @@ from starlette.types import Scope
 from helvor import __version__
 from helvor.web import (
     api,
+    api_extraction,
     api_planar,
     api_prep,
     api_reckon,
@@ -70,6 +71,7 @@ PARTS = (
     api,
     api_run,
     api_planar,
+    api_extraction,
     api_prep,
     api_reckon,
     api_room,

@@ -25,13 +25,15 @@ class Agent:
     """A drying agent.
 
     Attributes:
-        hydrate: its full hydrate; minutes: how long it needs at least.
+        salt, waters: its formula, and mol of water that a mol takes up in the full hydrate.
+        minutes: how long it needs at least.
         off: how it is taken off best; words: what it is like; never: what it takes along or reacts with.
     """
 
     key: str
     name: str
-    hydrate: str
+    salt: str
+    waters: float
     minutes: int
     off: str
     words: str
@@ -40,19 +42,18 @@ class Agent:
     @property
     def holds(self) -> float:
         """g of water per g at the full hydrate, from the formulas."""
-        salt = self.hydrate.split("·")[0]
-        return molar_mass(self.hydrate) / molar_mass(salt) - 1
+        return self.waters * molar_mass("H2O") / molar_mass(self.salt)
 
 
 AGENTS: tuple[Agent, ...] = (
-    Agent("sodium-sulfate", "sodium sulfate", "Na2SO4·10H2O", 10, "decant", "slow and coarse; settles"),
-    Agent("magnesium-sulfate", "magnesium sulfate", "MgSO4·7H2O", 3, "filter", "fast and fine; slightly acidic",
+    Agent("sodium-sulfate", "sodium sulfate", "Na2SO4", 10, 10, "decant", "slow and coarse; settles"),
+    Agent("magnesium-sulfate", "magnesium sulfate", "MgSO4", 7, 3, "filter", "fast and fine; slightly acidic",
           "what acid harms"),
-    Agent("calcium-chloride", "calcium chloride", "CaCl2·6H2O", 10, "decant", "for hydrocarbons and halides",
+    Agent("calcium-chloride", "calcium chloride", "CaCl2", 6, 10, "decant", "for hydrocarbons and halides",
           "alcohols, amines, phenols: it binds them"),
-    Agent("potassium-carbonate", "potassium carbonate", "K2CO3·1.5H2O", 10, "decant", "for amines and alcohols",
+    Agent("potassium-carbonate", "potassium carbonate", "K2CO3", 1.5, 10, "decant", "for amines and alcohols",
           "acids and phenols: it makes their salts"),
-    Agent("calcium-sulfate", "calcium sulfate", "CaSO4·0.5H2O", 3, "filter", "fast, holds little; after another",
+    Agent("calcium-sulfate", "calcium sulfate", "CaSO4", 0.5, 3, "filter", "fast, holds little; after another",
           ""),
 )  # fmt: skip
 AGENT = {agent.key: agent for agent in AGENTS}
@@ -63,7 +64,7 @@ def agent_named(text: str) -> Agent | None:
     words = re.sub(r"\banhydrous\b|,", "", text.casefold()).split()
     said = " ".join(words)
     for agent in AGENTS:
-        if said in (agent.name, agent.key, agent.hydrate.split("·")[0].casefold()):
+        if said in (agent.name, agent.key, agent.salt.casefold()):
             return agent
     return None
 

@@ -11,7 +11,7 @@ from typing import Literal
 
 from helvor.bench.extraction.entries import Drained, Emulsion, Vented
 from helvor.bench.extraction.flow import Parting
-from helvor.bench.extraction.layers import VENTS, Cut, Layer
+from helvor.bench.extraction.layers import VENTS, Cut, Layer, Makes
 from helvor.bench.procedure import Step, same
 from helvor.bench.run.record import Run
 
@@ -79,13 +79,13 @@ def funnel_now(run: Run, step: Step, parting: Parting, cut: Cut) -> Now:
         volume = parting.feed.volume()
         most = max(parting.feed.liquids, key=lambda pair: pair[1])[0]
         mass = sum(liquid.density * v for liquid, v in parting.feed.liquids)
-        makes = "organic" if most.makes == "organic" else "aqueous"
+        makes: Makes = "organic" if most.makes == "organic" else "aqueous"
         parts = tuple((liquid.name, v) for liquid, v in parting.feed.liquids)
         layers = [Layer(makes, most.name, volume, mass / volume, parts)]
     swirls = VENTS[vented] if portion and not out and vented < len(VENTS) else None
     phase = _phase(run, step, portion, max(planned, portion), bool(layers), vented, out, last)
     stopper = "on" if phase == "mixing" and last != "rag" else "off"
-    tap = "open" if last == "drain" and out == {"lower"} else "closed"
+    tap = "open" if last == "drain" and out == {"lower"} and phase != "done" else "closed"
     return Now(phase, portion, max(planned, portion), vented, swirls, tuple(layers), rag, stopper, tap)
 
 

@@ -86,12 +86,16 @@ def fraction_of(formula: str, molar: float, celsius: float = 20.0) -> float:
         Unreadable: as :func:`solution_density`.
     """
     grams = molar * molar_mass(formula)  # per litre
+    most = COEFFICIENTS[plain(formula)][5] if is_known(formula) else 1.0
     fraction = grams / 1000
     for _ in range(60):
-        nearer = grams / (1000 * solution_density(formula, fraction, celsius))
+        # On the way it may lie beyond what the correlation holds for, at the end it must not.
+        nearer = grams / (1000 * solution_density(formula, min(fraction, most), celsius))
         if abs(nearer - fraction) < 1e-12:
             break
         fraction = nearer
+    if fraction > most:
+        raise Unreadable(f"{molar:g} mol/L of {formula}: no more than {100 * most:.0f} % by mass goes into water here.")
     return fraction
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -321,6 +321,13 @@ def portions_chart(parting: Parting, clings: float) -> ChartShown | None:
             limits.append(limit(ratio, feed, total))
     if not lefts:
         return None
+    return split_chart(lefts, total, len(parting.rounds), limits)
+
+
+def split_chart(
+    lefts: Mapping[str, Sequence[float]], total: float, count: int, limits: Sequence[float] = ()
+) -> ChartShown:
+    """Parts left after one to six portions of *total* mL, by name; *count* is what is done, *limits* without end."""
     least = max(min(min(found) for found in lefts.values()), 1e-5)
     decades = max(1, math.ceil(-math.log10(least)))
     x, y = Axis(1, MOST, 44, 236), Axis(-decades, 0, 168, 18)
@@ -331,7 +338,6 @@ def portions_chart(parting: Parting, clings: float) -> ChartShown | None:
         curves.append(CurveShown(name, _path(points), points, TINTS[len(curves) % len(TINTS)], points[-1], says))
     rungs = [(y.at(-power), f"{10.0 ** (2 - power):g}") for power in range(decades + 1)]
     marks = [(y.at(math.log10(one)), f"limit {digits(100 * one, 2)} %") for one in limits if one > 10.0**-decades]
-    count = len(parting.rounds)
     ticks = [(x.at(n), str(n)) for n in range(1, MOST + 1)]
     band = (x.at(count) - 14, 28.0) if count <= MOST else None
     return ChartShown(curves, rungs, ticks, marks, None, f"{digits(total, 3)} mL in all", band)

@@ -48,7 +48,8 @@ class Large:
 
 @dataclass(slots=True)
 class Answer:
-    """What comes out: large numbers, a sentence, a table, what to do, remarks, the working, a drawing."""
+    """What comes out: large numbers, a sentence, a table, what to do, remarks, the working, a drawing, and a procedure
+    (JSON) that it can be kept as."""
 
     says: str = ""
     large: list[Large] = field(default_factory=list)
@@ -59,6 +60,7 @@ class Answer:
     working: list[WorkingLine] = field(default_factory=list)
     drawing: Markup = field(default_factory=Markup)
     links: list[tuple[str, str]] = field(default_factory=list)
+    keep: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,7 @@ from helvor.notebook import procedures, shelf_values
 from helvor.notebook.pages import NotYours
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.reckon.answer import Answer, House, Sum
-from helvor.web.reckon.sums import SUM, SUMS
+from helvor.web.reckon.sums import GROUPS, SUM, SUMS
 from helvor.web.rendering import Shell, html, is_htmx, render
 from helvor.web.security import VisitorDep, pool
 
@@ -25,11 +25,12 @@ router = APIRouter(include_in_schema=False)
 class ReckonWork:
     """A sum with what was typed and what comes out."""
 
-    sums: tuple[Sum, ...]
+    groups: tuple[tuple[str, tuple[Sum, ...]], ...]
     chosen: Sum
     values: dict[str, list[str]]
     errors: dict[str, str]
     answer: Answer | None
+    csrf: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -108,7 +109,7 @@ def reckon(request: Request, key: str, who: VisitorDep) -> Response:
         errors = troubles.errors
     except Unreadable as unreadable:
         errors = {"": str(unreadable)}
-    work = ReckonWork(sums=SUMS, chosen=chosen, values=values, errors=errors, answer=answer)
+    work = ReckonWork(groups=GROUPS, chosen=chosen, values=values, errors=errors, answer=answer, csrf=who.csrf)
     if is_htmx(request):
         return html("reckon/work.html", work, status=422 if errors else 200)
     page = ReckonPage(visitor=who, place="plan", **{name: getattr(work, name) for name in ReckonWork.__annotations__})

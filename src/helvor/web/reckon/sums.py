@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from helvor.web.reckon.amounts import AMOUNTS
+from helvor.web.reckon.layers import LAYERS
 from helvor.web.reckon.plates import PLATES
 
-SUMS = (*AMOUNTS, *PLATES)
+GROUPS = (("Amounts and filters", AMOUNTS), ("Plates and columns", PLATES), ("Layers and reflux", LAYERS))
+SUMS = (*AMOUNTS, *PLATES, *LAYERS)
 SUM = {one.key: one for one in SUMS}

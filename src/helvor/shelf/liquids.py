@@ -1,0 +1,62 @@
+"""What a funnel needs to know of what is on the shelf: liquids as layers, substances as acids and bases."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from helvor.bench.extraction.acid_base import Acts
+from helvor.bench.extraction.layers import Liquid
+from helvor.bench.extraction.scheme import Part
+from helvor.bench.extraction.solutions import solution_density, water_density
+from helvor.bench.procedure import Substance
+from helvor.shelf.shelf import Item, known_as
+
+BRINE = 0.26
+"""Mass fraction of sodium chloride in brine: saturated, as it stands in the bottle. Common practice."""
+
+
+def liquid_named(name: str, shelf: Sequence[Item]) -> Liquid | None:
+    """A liquid of the shelf by any of its names; water and brine too. None where its density is not known."""
+    said = name.strip().casefold()
+    if said == "water":
+        return Liquid("water", "aqueous", water_density())
+    if said in ("brine", "saturated sodium chloride", "saturated brine"):
+        return Liquid("brine", "aqueous", solution_density("NaCl", BRINE), salty=True)
+    item = known_as(shelf, name, ("solvent",))
+    if item is None:
+        return None
+    density = item.number("density")
+    if density is None:
+        return None
+    both = item.text("mixes_with_water") == "yes"
+    return Liquid(
+        item.name, "both" if both else "organic", density, item.number("log_p"),
+        takes_up=item.number("takes_up_water") or 0.0,
+    )  # fmt: skip
+
+
+def solvent_named(name: str, shelf: Sequence[Item]) -> Substance | None:
+    """A solvent of the shelf as a procedure knows it; None where its density is not known."""
+    item, liquid = known_as(shelf, name, ("solvent",)), liquid_named(name, shelf)
+    if item is None or liquid is None:
+        return None
+    return Substance(
+        name=item.name, role="solvent", density=liquid.density, layer=liquid.makes, boils=item.number("boils"),
+        flammable=item.flammable, hazards=item.text("hazard"), waste=item.text("waste"),
+    )  # fmt: skip
+
+
+def part_named(name: str, shelf: Sequence[Item]) -> Part | None:
+    """A substance of the shelf as a component of a mixture, 1 g of it; without a pKa it is neutral."""
+    item = known_as(shelf, name, ("substance",))
+    if item is None:
+        return None
+    pka = item.values.get("pka")
+    acts: Acts = "neutral"
+    if pka is not None:
+        acts = "base" if "conjugate acid" in pka.source else "acid"
+    hundredth = item.number("solubility")
+    return Part(
+        item.name, item.formula, 1.0, acts, pka.number if pka is not None else None, item.number("log_p"),
+        item.number("melts"), hundredth * 10 if hundredth is not None else None,
+    )  # fmt: skip
