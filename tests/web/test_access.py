@@ -68,6 +68,7 @@ PUBLIC = {
     ("POST", "/api/extraction/to-ph"),
     ("POST", "/api/extraction/paper"),
     ("POST", "/api/extraction/cut"),
+    ("POST", "/api/extraction/base-needed"),
     ("POST", "/api/extraction/reflux"),
     ("POST", "/api/extraction/mol"),
 }

@@ -106,6 +106,7 @@ PAGES = [
     ("extraction/funnel.html", extracting.FunnelStep),
     ("extraction/ph.html", extracting.PhStep),
     ("extraction/dry.html", extracting.DryStep),
+    ("extraction/discard.html", extracting.DiscardStep),
     ("extraction/reflux.html", extracting.RefluxStep),
     ("extraction/form.html", crafts.CraftForm),
 ]

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, StrictBool
 
 from helvor.bench.extraction.acid_base import (
     Solute,
+    base_needed,
     ph_of,
     ph_to_move,
     read_paper,
@@ -305,6 +306,19 @@ def to_a_ph(asked: ToPhIn) -> ToPhOut:
     return ToPhOut(
         mol=found.mol, ml=found.volume, portions=list(found.portions), gas_ml=found.gas, warmer=found.warmer
     )  # fmt: skip
+
+
+class NeededIn(_In):
+    """mol of each acid (or base), and how much more than what they take up."""
+
+    mol: list[NotNegative] = Field(min_length=1, max_length=12)
+    margin: float = Field(1.2, ge=1, le=10)
+
+
+@router.post("/base-needed")
+def needed(asked: NeededIn) -> float:
+    """mol of base for acids, or of acid for bases."""
+    return base_needed(asked.mol, asked.margin)
 
 
 class PaperIn(_In):

@@ -260,7 +260,7 @@ def in_portions(volume: float) -> tuple[float, ...]:
 
 
 def base_needed(acids: Iterable[float], margin: float = 1.2) -> float:
-    """mol of base for the acids (mol of each), with a margin (1.2 = a fifth more)."""
+    """mol of base for the acids (mol of each), or of acid for bases, with a margin (1.2 = a fifth more)."""
     if margin < 1:
         raise Unreadable("The margin is at least 1: with less base than acid some acid stays.")
     return sum(acids) * margin

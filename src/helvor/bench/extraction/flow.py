@@ -85,7 +85,8 @@ def _gathered(liquids: Iterable[tuple[Liquid, float]]) -> list[tuple[Liquid, flo
 class Round:
     """One portion in the funnel: mL of it, what stood there, the pH, and what of each component is left after it.
 
-    ``left`` is the part of what was there at first that is in the layer extracted, the film included.
+    ``left`` is the part of what was there at first that is in the layer extracted, the film included;
+    ``out`` mol of each component drawn off so far.
     """
 
     portion: float
@@ -93,6 +94,7 @@ class Round:
     ph: float
     left: Mapping[str, float]
     gas: float
+    out: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,12 +193,15 @@ def liquid_of(substance: Substance, molar: float | None = None) -> Liquid | None
 
 
 class _Follower:
+    """Goes through the steps once; what a portion holds is known when the step that gives it is reached."""
+
     def __init__(self, run: Run, ledger: Ledger, rules: HouseRules, kinds: Mapping[str, StepKind]) -> None:
         self.run, self.ledger, self.rules, self.kinds = run, ledger, rules, kinds
         self.procedure = run.procedure
         self.cut = CUTS[rules["boundary"].key]
         self.followed = {c.name.casefold(): c for c in self.procedure.components if c.acts}
         self.flow = Flow()
+        self.celsius = {said.step: said.celsius for _, said in run.notes if said.celsius is not None}
         self.adding: dict[str, int] = {}
         for step in self.procedure.steps:
             for name in step.adds:
@@ -372,7 +377,7 @@ class _Follower:
                 for name, volume in portion:
                     fresh = fresh.plus(self.brought(step, name, volume))
             whole = whole.plus(fresh)
-            settled = settle(whole.liquids)
+            settled = settle(whole.liquids, self.celsius.get(step.id, 20.0))
             if settled.upper is None or settled.lower is None:
                 return _unfollowed(step, feed, settled.why_one)
             water, organic = (
@@ -393,7 +398,7 @@ class _Follower:
                 drawn.water = replace(drawn.water, carbonate=max(0.0, drawn.water.carbonate - lost * (1 - stays)))
             extract, whole = extract.plus(drawn), rest
             left = {key: rest.mol.get(key, 0.0) / amount for key, amount in start.items() if amount > 0}
-            rounds.append(Round(sum(volume for _, volume in portion), settled, ph, left, gas))
+            rounds.append(Round(sum(volume for _, volume in portion), settled, ph, left, gas, dict(extract.mol)))
         # Brine counts only as the last thing that the organic layer was shaken with.
         whole.brined, extract.brined = makes == "aqueous" and first.brined, False
         return Parting(
@@ -447,6 +452,7 @@ class InVessel:
     volume: float | None
     place: str
     step: str
+    times: int = 1
 
 
 def vessels(run: Run) -> dict[str, InVessel]:
@@ -456,22 +462,39 @@ def vessels(run: Run) -> dict[str, InVessel]:
         key = drained.portion.casefold()
         before = found.get(key)
         volume = drained.volume.value if drained.volume is not None else None
-        if before is not None and before.step == drained.step and before.volume is not None and volume is not None:
+        again = before is not None and before.step == drained.step
+        if again and before is not None and before.volume is not None and volume is not None:
             volume += before.volume
         found[key] = InVessel(
-            drained.portion, drained.vessel or (before.vessel if before else ""), volume, drained.place, drained.step
+            drained.portion,
+            drained.vessel or (before.vessel if before else ""),
+            volume,
+            drained.place,
+            drained.step,
+            before.times + 1 if again and before is not None else 1,
         )
     return found
 
 
-def grams(flow: Flow, procedure: Procedure, portion: str) -> dict[str, float]:
-    """What a portion should hold of each followed component, g by its neutral form."""
+def so_far(flow: Flow, run: Run, vessel: InVessel) -> Mapping[str, float] | None:
+    """mol of each component in a vessel while its step still goes on; None once that is done."""
+    parting, step = flow.partings.get(vessel.step), run.procedure.step(vessel.step)
+    if parting is None or step is None or step.id in run.done or not step.gives or not parting.rounds:
+        return None
+    if not same(vessel.portion, step.gives[0]):
+        return None
+    return parting.rounds[min(vessel.times, len(parting.rounds)) - 1].out
+
+
+def grams(flow: Flow, procedure: Procedure, portion: str, mol: Mapping[str, float] | None = None) -> dict[str, float]:
+    """What a portion should hold of each followed component, g by its neutral form; of *mol* where that is given."""
     content = flow.of(portion)
-    if content is None:
+    held = mol if mol is not None else content.mol if content is not None else None
+    if held is None:
         return {}
     found = {}
     for component in procedure.components:
-        amount = content.mol.get(component.name.casefold(), 0.0)
+        amount = held.get(component.name.casefold(), 0.0)
         m = neutral_mass(procedure, component.name)
         if component.acts and m is not None and amount > 0:
             found[component.name] = amount * m

@@ -143,6 +143,68 @@ def _volume_fits(number: int, step: Step, parting: Parting, out: Drained, makes:
         )  # fmt: skip
 
 
+def volumes_add_up(case: Case, flow: Flow) -> Iterator[Finding]:
+    """More out of a funnel than went in; two portions in one vessel that nothing puts together."""
+    for number, step in _numbered(case, PARTING):
+        parting = flow.partings.get(step.id)
+        out = [said for _, said in case.run.of(Drained) if said.step == step.id]
+        volumes = [said.volume for said in out if said.volume is not None]
+        if parting is None or not parting.rounds or not volumes or not parting.feed.liquids:
+            continue
+        went_in = parting.feed.volume() + sum(one.portion for one in parting.rounds)
+        came_out = sum(volume.value for volume in volumes)
+        if came_out > went_in * (1 + FITS) + 3 * sum(volume.resolution for volume in volumes):
+            yield Finding(
+                "more-out-than-in", "caution",
+                f"Step {number}: {digits(came_out, 3)} mL came out; {digits(went_in, 3)} mL went in.",
+                "A portion was not written down, or a volume was misread.", "Look through the portions of this step.",
+                about=step.id,
+            )  # fmt: skip
+    by_vessel: dict[str, dict[str, str]] = {}
+    for _, said in case.run.of(Drained):
+        if said.vessel and not said.vessel.casefold().startswith("funnel"):
+            by_vessel.setdefault(said.vessel.casefold(), {})[said.portion.casefold()] = said.portion
+    for vessel, portions_in in by_vessel.items():
+        names = list(portions_in.values())
+        apart = [name for name in names if not _joined(case, name, names)]
+        if len(names) > 1 and len(apart) > 1:
+            yield Finding(
+                "same-vessel", "caution", f"{join(names)} went into the same {vessel}.",
+                "What was parted is together again.",
+                "If one was emptied out before, say where it is; else treat them as one portion.", about=vessel,
+            )  # fmt: skip
+
+
+def _joined(case: Case, name: str, names: list[str]) -> bool:
+    """Whether a step puts a portion together with another of them on purpose, or takes it up before."""
+    for step in case.run.procedure.steps:
+        taken = [one for one in names if any(same(one, other) for other in step.takes)]
+        if name in taken and (len(taken) > 1 or step.id in case.run.done):
+            return True
+    return False
+
+
+def solid_in_funnel(case: Case, flow: Flow) -> Iterator[Finding]:
+    """A solid goes into the funnel."""
+    for number, step in _numbered(case, PARTING):
+        for name in solids_added(step, case.run):
+            yield Finding(
+                "solid-in-funnel", "caution", f"Step {number} puts {name}, a solid, into the funnel.",
+                "It blocks the tap.", "Dissolve it first, or add it in a beaker.", about=f"{step.id} {name}",
+            )  # fmt: skip
+
+
+def solids_added(step: Step, run: Run) -> list[str]:
+    """Substances of a step that are weighed, not measured: solids."""
+    return [
+        name
+        for name in step.adds
+        if (substance := run.procedure.substance(name)) is not None
+        and substance.amount is not None
+        and substance.amount.unit == "g"
+    ]
+
+
 def drop_test(case: Case, flow: Flow) -> Iterator[Finding]:
     """A drop of water that joined the layer which the densities do not promise."""
     for number, step in _numbered(case, PARTING):
@@ -549,7 +611,8 @@ def reflux_time(case: Case, flow: Flow) -> Iterator[Finding]:
 
 
 RULES: tuple[Rule, ...] = (
-    wrong_layer, drop_test, in_the_funnel, emulsion, portions, ph_reached, gone_early, exchanged, wet_product,
+    wrong_layer, volumes_add_up, solid_in_funnel,
+    drop_test, in_the_funnel, emulsion, portions, ph_reached, gone_early, exchanged, wet_product,
     drying_layer, evaporated_hot, reflux_time,
 )  # fmt: skip
 
@@ -603,6 +666,12 @@ def judge_plan_layers(plan: Plan) -> Iterator[Advice]:
     fill = FILL[plan.rules["funnel-fill"].key]
     for number, step in enumerate(procedure.steps, 1):
         parting = flow.partings.get(step.id)
+        if step.kind in PARTING and (solids := solids_added(step, run)):
+            yield Advice(
+                Finding("solid-in-funnel", "caution", f"Step {number} puts {join(solids)}, a solid, into the funnel.",
+                        "It blocks the tap.", "Dissolve it first, or add it in a beaker."),
+                step.id,
+            )  # fmt: skip
         if step.kind in PARTING and parting is not None:
             if parting.trouble:
                 yield Advice(

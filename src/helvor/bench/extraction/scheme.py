@@ -13,7 +13,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from helvor.bench.extraction.acid_base import Acts, Chosen, reagent_for, to_reach
+from helvor.bench.extraction.acid_base import Acts, Chosen, base_needed, reagent_for, to_reach
 from helvor.bench.extraction.flow import Flow, follow, solute_of
 from helvor.bench.extraction.layers import funnel_for
 from helvor.bench.formula import molar_mass
@@ -168,7 +168,7 @@ class _Draft:
 
     def _extract(self, chosen: Chosen, leaving: list[Part]) -> tuple[str, list[Part], float, Chosen]:
         word = {"HCl": "acid", "NaHCO3": "bicarbonate", "NaOH": "base"}[chosen.formula]
-        need = MARGIN * sum(part.grams / _m(part) for part in leaving)
+        need = base_needed([part.grams / _m(part) for part in leaving], MARGIN)
         # At least enough reagent, in whole portions that can be shaken.
         volume = max(self.volume, 5.0 * math.ceil(1000 * need / chosen.molar / self.count / 5))
         total = volume * self.count

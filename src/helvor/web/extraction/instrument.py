@@ -14,10 +14,10 @@ from helvor.bench.extraction.craft import boiling_marks, describe
 from helvor.bench.extraction.distribution import limit, with_clinging
 from helvor.bench.extraction.drying import AGENTS, Agent, Planned, agent_for, agent_named
 from helvor.bench.extraction.entries import AgentAdded, Drained, Emulsion, PhRead
-from helvor.bench.extraction.flow import Came, Content, Flow, Parting, follow, grams, solute_of, vessels
+from helvor.bench.extraction.flow import Came, Content, Flow, Parting, follow, grams, so_far, solute_of, vessels
 from helvor.bench.extraction.funnel import Now, funnel_now
-from helvor.bench.extraction.judge import expected_name
-from helvor.bench.extraction.layers import CLOSE, CUTS, FILL, REMEDIES, VENTS, Layer, Settled, funnel_for
+from helvor.bench.extraction.judge import concerns, expected_name
+from helvor.bench.extraction.layers import CLOSE, CUTS, FILL, REMEDIES, VENTS, Layer, Settled, funnel_for, lost_at_cut
 from helvor.bench.extraction.reflux import FULL, boiled, flask_for
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.procedure import same
@@ -143,6 +143,18 @@ class FunnelStep:
     keep: str
     working: list[WorkingLine]
     marks: list[Mark]
+    way: str
+    cut: str
+    out_by: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DiscardStep:
+    """What is about to be thrown away: each portion, what it should hold, and what of that is not weighed yet."""
+
+    going: list[tuple[HeldShown, str]]
+    held: list[HeldShown]
+    keep: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -163,6 +175,8 @@ class PhStep:
     chart: ChartShown | None
     portion: str
     marks: list[Mark]
+    held: list[HeldShown]
+    keep: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -181,6 +195,8 @@ class DryStep:
     solvent: str
     off: str
     marks: list[Mark]
+    held: list[HeldShown]
+    keep: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -209,7 +225,7 @@ def _rules(at: AtStep) -> HouseRules:
 
 def _short(name: str) -> str:
     """A liquid's name for a label in the drawing."""
-    return name if len(name) <= 22 else f"{name[:20].rstrip()}…"
+    return name if len(name) <= 15 else f"{name[:14].rstrip()}…"
 
 
 def _called(layer: Layer) -> str:
@@ -386,7 +402,8 @@ def _pours(at: AtStep, parting: Parting, now: Now) -> list[tuple[str, str]]:
     return found
 
 
-def _held(at: AtStep, flow: Flow, parting: Parting) -> list[HeldShown]:
+def _held(at: AtStep, flow: Flow) -> list[HeldShown]:
+    """Every layer and portion on the bench: what it is in and what it should hold."""
     run, found = at.sheet.run, []
     out = vessels(run)
     names = {name.casefold() for name in at.seen.step.gives}
@@ -394,21 +411,30 @@ def _held(at: AtStep, flow: Flow, parting: Parting) -> list[HeldShown]:
         if standing.portion.casefold() in out:
             continue
         found.append(_held_row(run, flow, standing.portion, standing.container, None, here=False))
+    done = [step for step in run.procedure.steps if step.id in run.done]
     for key, vessel in out.items():
-        taken_up = any(
-            step.id in run.done and any(same(name, vessel.portion) for name in step.takes)
-            for step in run.procedure.steps
-        )
-        if not taken_up:
-            found.append(_held_row(run, flow, vessel.portion, vessel.vessel, vessel.volume, here=key in names))
+        if any(same(name, vessel.portion) for step in done for name in step.takes):
+            continue
+        mol = so_far(flow, run, vessel)
+        row = _held_row(run, flow, vessel.portion, vessel.vessel, vessel.volume, here=key in names, mol=mol)
+        found.append(row)
     return found
 
 
-def _held_row(run: Run, flow: Flow, portion: str, vessel: str, volume: float | None, *, here: bool) -> HeldShown:
+def _held_row(
+    run: Run,
+    flow: Flow,
+    portion: str,
+    vessel: str,
+    volume: float | None,
+    *,
+    here: bool,
+    mol: Mapping[str, float] | None = None,
+) -> HeldShown:
     content = flow.of(portion)
     holds = [
         f"{digits(mass, 3)} g {name}" if mass >= 0.1 else f"{digits(1000 * mass, 1)} mg {name}"
-        for name, mass in grams(flow, run.procedure, portion).items()
+        for name, mass in grams(flow, run.procedure, portion, mol).items()
         if mass >= 0.002
     ]
     volume = volume if volume is not None else content.volume() if content is not None else None
@@ -501,7 +527,9 @@ def funnel_instrument(at: AtStep) -> Markup:
             ph_chart=ph_chart(parting.solutes, water, organic, parting.ph),
             pours=_pours(at, parting, now), drains=drains, remedies=REMEDIES,
             seen=[describe(said) for _, said in run.of(Emulsion) if said.step == step.id],
-            held=_held(at, flow, parting), keep=school.words, working=_working(parting), marks=marks_of(at.seen),
+            held=_held(at, flow), keep=school.words, working=_working(parting), marks=marks_of(at.seen),
+            way="swirl" if rules["mixing-funnel"].key == "swirl" else "shake",
+            cut=_cut_words(rules, parting, now.rag), out_by=rules["top-layer"].words,
         ),
     )  # fmt: skip
 
@@ -542,6 +570,7 @@ def ph_instrument(at: AtStep) -> Markup:
             planned=planned, planned_of=substance.name if substance else "", why_not=why,
             portions=[f"{part:g}" for part in planned.portions] if planned else [],
             papers={paper: [one.word for one in colours] for paper, colours in PAPERS.items()},
+            held=_held(at, flow), keep=_rules(at)["throwing-layers"].words,
             chart=_charge_chart(solutes, water), portion=step.on or (step.gives[0] if step.gives else ""),
             marks=marks_of(at.seen),
         ),
@@ -579,7 +608,8 @@ def _charge_chart(solutes: Sequence[Solute], water: float) -> ChartShown | None:
 def dry_instrument(at: AtStep) -> Markup:
     """A drying agent: how much is likely to be needed, in portions, until some grains move freely."""
     run, step, rules = at.sheet.run, at.seen.step, _rules(at)
-    content = _flow(at).before.get(step.id) or Content()
+    flow = _flow(at)
+    content = flow.before.get(step.id) or Content()
     added = [said for _, said in run.of(AgentAdded) if said.step == step.id]
     named = next((agent for name in step.adds if (agent := agent_named(name))), None)
     school = next((agent for agent in AGENTS if agent.key == rules["drying-agent"].key), AGENTS[0])
@@ -606,6 +636,7 @@ def dry_instrument(at: AtStep) -> Markup:
             at=at, agents=AGENTS, chosen=chosen, planned=planned, added=added, total=digits(total, 3) if total else "",
             bars=bars, wanted_x=axis.at(planned.agent) if planned else None, brined=content.brined, solvent=solvent,
             off=rules["off-drying-agent"].words, marks=marks_of(at.seen),
+            held=_held(at, flow), keep=rules["throwing-layers"].words,
         ),
     )  # fmt: skip
 
@@ -641,7 +672,51 @@ def reflux_instrument(at: AtStep) -> Markup:
     )  # fmt: skip
 
 
+def _cut_words(rules: HouseRules, parting: Parting, rag: float | None) -> str:
+    """The way the boundary is cut, and what of each substance that is meant to go stays with it."""
+    cut = CUTS[rules["boundary"].key]
+    words = f"{rules['boundary'].words}: about {cut.behind:g} mL stay behind"
+    if not parting.rounds or parting.settled is None:
+        return words
+    last = parting.rounds[-1]
+    portion = parting.volumes()[1]
+    lost = []
+    for solute in parting.solutes:
+        left = last.left.get(solute.name.casefold(), 1.0)
+        if left > 0.5 or solute.mol <= 0:
+            continue
+        per_ml = (1 - left) * solute.mol / (portion * len(parting.rounds))
+        # A rag of so many mm is taken as that many mL in a usual funnel.
+        lost.append((solute.name, lost_at_cut(cut, rag or 0.0, per_ml) / solute.mol))
+    most = ", ".join(f"{digits(100 * part, 1)} % of the {name}" for name, part in lost)
+    return f"{words}, about {most}; the next portion rinses it out" if most else words
+
+
+def discard_instrument(at: AtStep) -> Markup:
+    """What is about to be thrown away, asked again each time; nothing where no layers are parted in this run."""
+    run, step = at.sheet.run, at.seen.step
+    if not concerns(run):
+        return Markup("")
+    flow = _flow(at)
+    weighed = {
+        p.said.component.casefold()
+        for p in at.sheet.ledger.portions.values()
+        if p.mass is not None and p.said.end == "product"
+    }
+    going = []
+    for name in (*step.takes, *((step.on,) if step.on else ())):
+        holds = {
+            component: mass for component, mass in grams(flow, run.procedure, name).items() if mass >= 0.002
+        }  # fmt: skip
+        open_ = [component for component in holds if component.casefold() not in weighed]
+        vessel = vessels(run).get(name.casefold())
+        row = _held_row(run, flow, name, vessel.vessel if vessel else "", vessel.volume if vessel else None, here=True)
+        going.append((row, f"{join(open_)} not weighed yet" if open_ else ""))
+    school = _rules(at)["throwing-layers"]
+    return fragment("extraction/discard.html", DiscardStep(going=going, held=_held(at, flow), keep=school.words))
+
+
 INSTRUMENTS = {
     "extract": funnel_instrument, "wash layer": funnel_instrument, "set ph": ph_instrument,
-    "dry layer": dry_instrument, "reflux": reflux_instrument,
+    "dry layer": dry_instrument, "reflux": reflux_instrument, "discard": discard_instrument,
 }  # fmt: skip

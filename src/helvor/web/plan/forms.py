@@ -10,6 +10,8 @@ from helvor.bench.plan import edit
 from helvor.bench.plan.judge import judge_plan
 from helvor.bench.procedure import Component, Portion, Procedure, Step, Substance
 from helvor.bench.techniques import CRAFTS, STEP_KINDS
+from helvor.shelf.liquids import liquid_named, part_named
+from helvor.shelf.shelf import shipped
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.run.forms import labels_of, names_of
 
@@ -60,6 +62,7 @@ def _remove(form: Form, rules: HouseRules) -> tuple[Change, str]:
 
 def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
     celsius, volume, paper = form.number("celsius"), form.volume("volume"), form.length("paper")
+    ph = form.number("ph")
     times = form.whole("times")
     width, height, eluent_ml = form.length("plate_width"), form.length("plate_height"), form.volume("eluent_volume")
     hands, waits, meeting = form.whole("hands"), form.whole("waits"), form.whole("meeting")
@@ -84,6 +87,7 @@ def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
         eluent=form.text("eluent"),
         eluent_volume=eluent_ml.value if eluent_ml else None,
         spots=names_of(form.text("spots")),
+        ph=ph,
         place=form.text("place"),
         kit=names_of(form.text("kit")),
         hands=hands or 0,
@@ -135,6 +139,7 @@ def _substance(form: Form, rules: HouseRules) -> tuple[Change, str]:
         role=form.text("role") or "reagent",
         formula=form.text("formula"),
         component=form.text("component"),
+        layer=form.text("layer") or ("" if form.text("was") else _layer_of(form.text("name"))),
         fraction=numbers.pop("fraction") or 1.0,
         flammable=bool(form.text("flammable")),
         hazards=form.text("hazards"),
@@ -145,9 +150,27 @@ def _substance(form: Form, rules: HouseRules) -> tuple[Change, str]:
     return lambda p: edit.put_substance(p, substance, was), f"{substance.name} {'changed' if was else 'added'}"
 
 
+def _layer_of(name: str) -> str:
+    """The layer that a new liquid makes, where the shelf knows it."""
+    liquid = liquid_named(name, shipped())
+    return liquid.makes if liquid is not None else ""
+
+
 def _component(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    pka, log_k = form.number("pka"), form.number("log_k")
+    known = part_named(form.text("name"), shipped()) if form.text("acts") else None
+    if known is not None and known.acts == form.text("acts"):
+        # What was left empty is what the shelf knows.
+        pka = known.pka if pka is None else pka
+        log_k = known.log_k if log_k is None else log_k
     component = form.build_part(
-        Component, name=form.text("name"), carrier=form.text("carrier"), expressed=form.text("expressed")
+        Component,
+        name=form.text("name"),
+        carrier=form.text("carrier"),
+        expressed=form.text("expressed"),
+        acts=form.text("acts"),
+        pka=pka,
+        log_k=log_k,
     )
     was = form.text("was")
     return lambda p: edit.put_component(p, component, was), f"{component.name} followed"
