@@ -30,8 +30,9 @@ def send(client, url, **fields):
 
 
 def test_a_funnel_from_the_first_portion_to_the_last_layer(ida, layers_run):
+    send(ida, layers_run, kind="marked", step="s1", how="done")
     page = ida.get(f"{layers_run}?step=s2").text
-    for words in ("60.0 mL", "Which layer?", "stopper off", "Portion 1", "Nothing was drawn off yet", "three quarters"):
+    for words in ("60.0 mL", "Which layer?", "stopper off", "Portion 1", "in the funnel", "three quarters"):
         assert words in page
     poured = send(ida, layers_run, kind="taken", step="s2", substance="3 M hydrochloric acid", amount="15")
     assert "3 M hydrochloric acid is the lower layer" in poured
@@ -46,8 +47,12 @@ def test_a_funnel_from_the_first_portion_to_the_last_layer(ida, layers_run):
     drained = send(ida, layers_run, kind="drained", step="s2", place="lower", portion="acid extracts", vessel="beaker A",
                    out="14.5")  # fmt: skip
     assert "beaker A" in drained
-    # Of 1.00 g one portion takes 72 %, half a millilitre of its fifteen clings.
-    assert 0.68 < float(re.search(r"([\d.]+) g benzocaine", drained)[1]) < 0.72
+    # Of 1.00 g one portion takes 75 %, half a millilitre of its fifteen clings.
+    stays, out = (
+        float(mass) for mass in re.findall(r"([\d.]+) g benzocaine", drained.partition("Layers on the")[2])[:2]
+    )
+    assert 0.70 < out < 0.74
+    assert stays == pytest.approx(1.0 - out, abs=0.01)
     upper = send(ida, layers_run, kind="drained", step="s2", place="upper", portion="acid extracts")
     assert "by density it is the lower one" in upper
 

@@ -86,7 +86,7 @@ class Round:
     """One portion in the funnel: mL of it, what stood there, the pH, and what of each component is left after it.
 
     ``left`` is the part of what was there at first that is in the layer extracted, the film included;
-    ``out`` mol of each component drawn off so far.
+    ``out`` and ``stays``: mol of each component drawn off so far, and still in the funnel.
     """
 
     portion: float
@@ -95,6 +95,7 @@ class Round:
     left: Mapping[str, float]
     gas: float
     out: Mapping[str, float] = field(default_factory=dict)
+    stays: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -398,7 +399,9 @@ class _Follower:
                 drawn.water = replace(drawn.water, carbonate=max(0.0, drawn.water.carbonate - lost * (1 - stays)))
             extract, whole = extract.plus(drawn), rest
             left = {key: rest.mol.get(key, 0.0) / amount for key, amount in start.items() if amount > 0}
-            rounds.append(Round(sum(volume for _, volume in portion), settled, ph, left, gas, dict(extract.mol)))
+            rounds.append(
+                Round(sum(volume for _, volume in portion), settled, ph, left, gas, dict(extract.mol), dict(rest.mol))
+            )
         # Brine counts only as the last thing that the organic layer was shaken with.
         whole.brined, extract.brined = makes == "aqueous" and first.brined, False
         return Parting(

@@ -14,7 +14,19 @@ from helvor.bench.extraction.craft import boiling_marks, describe
 from helvor.bench.extraction.distribution import limit, with_clinging
 from helvor.bench.extraction.drying import AGENTS, Agent, Planned, agent_for, agent_named
 from helvor.bench.extraction.entries import AgentAdded, Drained, Emulsion, PhRead
-from helvor.bench.extraction.flow import Came, Content, Flow, Parting, follow, grams, so_far, solute_of, vessels
+from helvor.bench.extraction.flow import (
+    PARTING,
+    Came,
+    Content,
+    Flow,
+    InVessel,
+    Parting,
+    follow,
+    grams,
+    so_far,
+    solute_of,
+    vessels,
+)
 from helvor.bench.extraction.funnel import Now, funnel_now
 from helvor.bench.extraction.judge import concerns, expected_name
 from helvor.bench.extraction.layers import CLOSE, CUTS, FILL, REMEDIES, VENTS, Layer, Settled, funnel_for, lost_at_cut
@@ -408,17 +420,32 @@ def _held(at: AtStep, flow: Flow) -> list[HeldShown]:
     out = vessels(run)
     names = {name.casefold() for name in at.seen.step.gives}
     for standing in at.sheet.stands:
-        if standing.portion.casefold() in out:
+        if standing.portion.casefold() in out and not any(same(standing.portion, name) for name in at.seen.step.takes):
             continue
-        found.append(_held_row(run, flow, standing.portion, standing.container, None, here=False))
+        found.append(_standing_row(at, flow, standing.portion, standing.container, out))
     done = [step for step in run.procedure.steps if step.id in run.done]
     for key, vessel in out.items():
         if any(same(name, vessel.portion) for step in done for name in step.takes):
+            continue
+        if any(same(name, vessel.portion) for name in at.seen.step.takes):
             continue
         mol = so_far(flow, run, vessel)
         row = _held_row(run, flow, vessel.portion, vessel.vessel, vessel.volume, here=key in names, mol=mol)
         found.append(row)
     return found
+
+
+def _standing_row(at: AtStep, flow: Flow, portion: str, container: str, out: Mapping[str, InVessel]) -> HeldShown:
+    """A portion that stands about; what is being extracted is in the funnel, less what was drawn off."""
+    run, step = at.sheet.run, at.seen.step
+    parting = flow.partings.get(step.id)
+    in_funnel = step.kind in PARTING and step.id not in run.done and any(same(portion, name) for name in step.takes)
+    if not in_funnel or parting is None or not parting.rounds:
+        known = out.get(portion.casefold())
+        return _held_row(run, flow, portion, container or (known.vessel if known else ""), None, here=False)
+    drawn = out.get(step.gives[0].casefold()) if step.gives else None
+    mol = parting.rounds[min(drawn.times, len(parting.rounds)) - 1].stays if drawn is not None else None
+    return _held_row(run, flow, portion, "in the funnel", None, here=False, mol=mol)
 
 
 def _held_row(
