@@ -10,12 +10,6 @@ A line is: strong charge (mol/L of cations minus anions); carbonate (mol/L); wea
 
 import itertools
 
-import numpy as np
-
-np.cumproduct = np.cumprod  # pHcalc 0.2 calls it by its name before numpy 2
-
-from pHcalc import Acid, Inert, System  # noqa: E402
-
 WEAK = [
     [("acid", 4.76, 0.1)],
     [("acid", 4.44, 0.15), ("base", 9.25, 0.1)],
@@ -29,6 +23,11 @@ CARBONATE = [0.0, 0.02]
 
 
 def main() -> None:
+    import numpy as np
+
+    np.cumproduct = np.cumprod  # pHcalc 0.2 calls it by its name before numpy 2
+    from pHcalc import Acid, Inert, System
+
     print("# strong;carbonate;weak;pH, by pHcalc 0.2")
     for weak, strong, carbonate in itertools.product(WEAK, STRONG, CARBONATE):
         if carbonate and strong < 0.02:
@@ -44,4 +43,5 @@ def main() -> None:
         print(f"{strong};{carbonate};{said};{system.pH:.4f}")
 
 
-main()
+if __name__ == "__main__":
+    main()

@@ -113,7 +113,7 @@ def load(conn: psycopg.Connection, institution: int, ines: int, now: datetime, r
     """The class, its two meetings and what its benches wrote."""
     class_id = classes.add_class(conn, institution, "SEP-5", "Layers and salts", PAIRS, [ines])
     classes.name_class(conn, ines, class_id, "SEP-5", "Layers and salts", "Evening chemistry")
-    yesterday = (now - timedelta(days=1)).replace(minute=0, second=0, microsecond=0)
+    yesterday = (now - timedelta(days=1)).replace(hour=13, minute=0, second=0, microsecond=0)
     for number, starts in ((1, yesterday - timedelta(days=7)), (2, yesterday)):
         classes.add_meeting(conn, class_id, number, starts, starts + timedelta(hours=2, minutes=45), "Three from one")
     bench_of = {b.number: b.id for b in classes.benches_of(conn, class_id) if b.number is not None}

@@ -195,7 +195,9 @@ def today(request: Request, who: VisitorDep) -> Response:
         for row in classes.classes_of(conn, mine):
             meetings = classes.meetings_of(conn, row.id)
             current = current_meeting(meetings, now)
-            state = _prep_of(conn, mine, row, meetings, current, kept) if current else None
+            # What was held needs no prep any more.
+            ahead = current if current is not None and current.ends_at > now else None
+            state = _prep_of(conn, mine, row, meetings, ahead, kept) if ahead else None
             running = current is not None and room.open_book(conn, mine, row.id, current.number).day.state == "running"
             listed.append(
                 ClassOnToday(

@@ -14,7 +14,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
-from helvor.bench.extraction.acid_base import Solute, Water, gas_of, ph_of, reagent
+from helvor.bench.extraction.acid_base import MOLAR_GAS, Solute, Water, gas_of, ph_of, reagent
 from helvor.bench.extraction.entries import Drained
 from helvor.bench.extraction.layers import CUTS, Liquid, Settled, settle, solution
 from helvor.bench.extraction.solutions import water_density
@@ -193,6 +193,13 @@ def liquid_of(substance: Substance, molar: float | None = None) -> Liquid | None
     return None
 
 
+def takings(run: Run, step: Step, name: str) -> list[TakenOn]:
+    """What was taken of a substance in a step; written beside no step it belongs to the only one that adds it."""
+    adding = [one.id for one in run.procedure.steps if any(same(added, name) for added in one.adds)]
+    here = {step.id, ""} if adding == [step.id] else {step.id}
+    return [on for on in run.taken if same(on.taken.substance, name) and on.taken.step in here]
+
+
 class _Follower:
     """Goes through the steps once; what a portion holds is known when the step that gives it is reached."""
 
@@ -215,10 +222,9 @@ class _Follower:
         """mL of a liquid in each portion of a step (Flow 1)."""
         read = [
             on.taken.amount.value
-            for on in self.run.taken
-            if on.taken.step == step.id and same(on.taken.substance, name)
-            and on.taken.amount is not None and on.taken.amount.unit == "mL"
-        ]  # fmt: skip
+            for on in takings(self.run, step, name)
+            if on.taken.amount is not None and on.taken.amount.unit == "mL"
+        ]
         times = step.times if step.kind in PARTING else 1
         if read:
             settled = step.id in self.run.done or step.kind not in PARTING
@@ -258,22 +264,27 @@ class _Follower:
             self.flow.taken[key] = self.flow.taken.get(key, 0.0) + mol
         return content
 
-    def _taken(self, step: Step, substance: Substance) -> list[TakenOn]:
-        return [on for on in self.run.taken if same(on.taken.substance, substance.name) and on.taken.step == step.id]
-
     def _molar(self, step: Step, substance: Substance) -> float | None:
-        bottle = next((on.taken.bottle for on in self._taken(step, substance) if on.taken.bottle), None)
+        readings = takings(self.run, step, substance.name)
+        bottle = next((on.taken.bottle for on in readings if on.taken.bottle), None)
         return bottle.molar if bottle else substance.molar
 
     def _mol(self, step: Step, substance: Substance) -> float:
-        """mol of a solid, as taken (in all steps), else as wanted; shared among the steps that add it."""
+        """mol of a substance, as taken (in all steps), else as wanted; shared among the steps that add it."""
         known = self.ledger.taken(substance.name)
         share = 1 / self.adding.get(substance.name.casefold(), 1)
-        if known is not None and known.amount is not None and known.volume is None:
+        if known is not None and known.amount is not None:
             return known.amount.value * share
-        if substance.amount is None or substance.amount.unit != "g" or not substance.formula:
+        wanted = substance.amount
+        if wanted is None or not substance.formula:
             return 0.0
-        return substance.amount.value * substance.fraction / molar_mass(substance.formula) * share
+        if wanted.unit == "mL":
+            if substance.molar:
+                return wanted.value * substance.molar / 1000 * share
+            grams_ = wanted.value * (substance.density or 0.0)
+        else:
+            grams_ = wanted.value
+        return grams_ * substance.fraction / molar_mass(substance.formula) * share
 
     def step(self, step: Step) -> None:
         content = Content()
@@ -294,7 +305,7 @@ class _Follower:
             content = content.plus(self.brought(step, name, sum(volumes) if volumes else None))
         kind = self.kinds.get(step.kind)
         if step.kind == "set ph":
-            self._came(step, was, content)
+            content = self._came(step, was, content)
         if kind is not None and kind.liquid_first and len(step.gives) == 2:
             liquid, solid = self._filtered(step, content)
             self._give(step.gives[0], liquid)
@@ -314,7 +325,9 @@ class _Follower:
     def _give(self, name: str, content: Content) -> None:
         self.flow.contents[name.casefold()] = content
 
-    def _came(self, step: Step, before: Content, after: Content) -> None:
+    def _came(self, step: Step, before: Content, after: Content) -> Content:
+        """A water layer brought to a pH, without the carbon dioxide that leaves."""
+
         def ph(content: Content) -> float | None:
             if content.water.volume <= 0:
                 return None
@@ -324,6 +337,8 @@ class _Follower:
         # Hydrogencarbonate that was there loses its gas, and what comes with it too.
         gas = gas_of(after.water, after.water, at) if at is not None else 0.0
         self.flow.came[step.id] = Came(before, after, ph(before), at, gas)
+        left = after.water.carbonate - gas / (1000 * MOLAR_GAS)
+        return replace(after, water=replace(after.water, carbonate=max(0.0, left)))
 
     def _filtered(self, step: Step, content: Content) -> tuple[Content, Content]:
         """A liquid and a solid (Flow 3)."""
@@ -394,7 +409,7 @@ class _Follower:
             stays = min(self.cut.behind, drawn_layer.volume / 2) / drawn_layer.volume
             drawn, rest = _divide(whole, settled, makes, solutes, ph, stays)
             if gas > 0:
-                lost = gas / 24_000
+                lost = gas / (1000 * MOLAR_GAS)
                 rest.water = replace(rest.water, carbonate=max(0.0, rest.water.carbonate - lost * stays))
                 drawn.water = replace(drawn.water, carbonate=max(0.0, drawn.water.carbonate - lost * (1 - stays)))
             extract, whole = extract.plus(drawn), rest

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 from helvor.bench.extraction.entries import Drained, Emulsion, Vented
-from helvor.bench.extraction.flow import Parting
+from helvor.bench.extraction.flow import Parting, takings
 from helvor.bench.extraction.layers import VENTS, Cut, Layer, Makes
-from helvor.bench.procedure import Step, same
+from helvor.bench.procedure import Step
 from helvor.bench.run.record import Run
 
 Phase = Literal["empty", "one layer", "mixing", "settling", "draining", "between", "done"]
@@ -93,10 +93,7 @@ def _into(run: Run, step: Step, parting: Parting) -> list[int]:
     """Places on the page of the portions that went in, of the liquid that was added most often."""
     names = parting.added or step.adds
     return max(
-        (
-            [on.line.root.seq for on in run.taken if on.taken.step == step.id and same(on.taken.substance, name)]
-            for name in names
-        ),
+        ([on.line.root.seq for on in takings(run, step, name)] for name in names),
         key=len,
         default=[],
     )

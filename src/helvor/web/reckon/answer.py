@@ -23,7 +23,10 @@ class House:
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """A field of a sum: ``options`` make it a choice, ``lines`` a text of several lines, ``slides`` a slider."""
+    """A field of a sum: ``options`` make it a choice, ``lines`` a text of several lines, ``slides`` a slider.
+
+    ``when`` names another field and what it must say for this one to be asked.
+    """
 
     name: str
     label: str
@@ -34,6 +37,7 @@ class Asked:
     lines: int = 0
     wide: bool = False
     slides: tuple[float, float] | None = None
+    when: tuple[str, str] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -249,7 +249,7 @@ def who_goes_where(form: Form, house: House) -> Answer:
         sign = "from" if part.acts == "acid" else "up to"
         answer.rows.append(
             (
-                part.name, f"{sign} pH {round_to(wanted, 1)}" if wanted is not None else "at any pH",
+                part.name, f"{sign} pH {round_to(wanted, 1)}".replace("-", "−") if wanted is not None else "at any pH",
                 f"{digits(moved, 3)} %", f"{chosen.molar:g} M {chosen.reagent}" if chosen else "",
             )
         )  # fmt: skip
@@ -464,19 +464,20 @@ LAYERS: tuple[Sum, ...] = (
     Sum(
         "portions", "How many portions", "What is left after each, the limit, what a wash takes back.",
         (
-            Asked("way", "D is", options=(("d", "given"), ("ph", "from K, pKa and pH"), ("trial", "from one trial"))),
-            Asked("d", "D", "extracting over extracted", usual="4"),
+            Asked("way", "D is", usual="d",
+                  options=(("d", "given"), ("ph", "from K, pKa and pH"), ("trial", "from one trial"))),
+            Asked("d", "D", "extracting over extracted", usual="4", when=("way", "d")),
             Asked("feed", "Extracted", unit="mL", usual="50"),
             Asked("total", "With, in all", unit="mL", usual="45"),
             Asked("wanted", "Wanted out", unit="%", usual="99"),
-            Asked("k", "K", "organic over water"),
-            Asked("pka", "pKa"),
-            Asked("ph", "pH"),
-            Asked("acts", "It is", options=(("acid", "an acid"), ("base", "a base"))),
-            Asked("into", "Into", options=(("organic", "the organic layer"), ("water", "water"))),
-            Asked("taken", "Trial: taken", unit="g"),
-            Asked("found", "Trial: found", unit="g"),
-            Asked("trial_volume", "Trial: portion", unit="mL"),
+            Asked("k", "K", "organic over water", when=("way", "ph")),
+            Asked("pka", "pKa", when=("way", "ph")),
+            Asked("ph", "pH", when=("way", "ph")),
+            Asked("acts", "It is", options=(("acid", "an acid"), ("base", "a base")), when=("way", "ph")),
+            Asked("into", "Into", options=(("organic", "the organic layer"), ("water", "water")), when=("way", "ph")),
+            Asked("taken", "Taken", unit="g", when=("way", "trial")),
+            Asked("found", "Found in the extract", unit="g", when=("way", "trial")),
+            Asked("trial_volume", "With a portion of", unit="mL", when=("way", "trial")),
             Asked("wash", "Extracts washed with", unit="mL"),
             Asked("second", "D of another substance"),
         ),

@@ -13,7 +13,7 @@ from helvor.bench.quantity import Unreadable
 from helvor.notebook import procedures, shelf_values
 from helvor.notebook.pages import NotYours
 from helvor.web.forms import FieldErrors, Form
-from helvor.web.reckon.answer import Answer, House, Sum
+from helvor.web.reckon.answer import Answer, Asked, House, Sum
 from helvor.web.reckon.sums import GROUPS, SUM, SUMS
 from helvor.web.rendering import Shell, html, is_htmx, render
 from helvor.web.security import VisitorDep, pool
@@ -27,6 +27,7 @@ class ReckonWork:
 
     groups: tuple[tuple[str, tuple[Sum, ...]], ...]
     chosen: Sum
+    asks: list[Asked]
     values: dict[str, list[str]]
     errors: dict[str, str]
     answer: Answer | None
@@ -92,6 +93,18 @@ def sheet(
     return Response(render("reckon/sheet.svg", shown), media_type="image/svg+xml", headers=headers)
 
 
+def _asked(chosen: Sum, values: dict[str, list[str]], errors: dict[str, str]) -> list[Asked]:
+    """The fields that the others ask for, and those with something wrong in them."""
+    usual = {asked.name: asked.usual for asked in chosen.asks}
+    return [
+        asked
+        for asked in chosen.asks
+        if asked.when is None
+        or asked.name in errors
+        or values.get(asked.when[0], [usual[asked.when[0]]])[:1] == [asked.when[1]]
+    ]
+
+
 @router.get("/reckon/{key}")
 def reckon(request: Request, key: str, who: VisitorDep) -> Response:
     """A sum; the answer follows what stands in the address."""
@@ -109,7 +122,15 @@ def reckon(request: Request, key: str, who: VisitorDep) -> Response:
         errors = troubles.errors
     except Unreadable as unreadable:
         errors = {"": str(unreadable)}
-    work = ReckonWork(groups=GROUPS, chosen=chosen, values=values, errors=errors, answer=answer, csrf=who.csrf)
+    work = ReckonWork(
+        groups=GROUPS,
+        chosen=chosen,
+        asks=_asked(chosen, values, errors),
+        values=values,
+        errors=errors,
+        answer=answer,
+        csrf=who.csrf,
+    )
     if is_htmx(request):
         return html("reckon/work.html", work, status=422 if errors else 200)
     page = ReckonPage(visitor=who, place="plan", **{name: getattr(work, name) for name in ReckonWork.__annotations__})
