@@ -668,6 +668,15 @@ def dry_instrument(at: AtStep) -> Markup:
     )  # fmt: skip
 
 
+def _ball(part: float) -> float:
+    """Height over diameter of the level that fills a part of a ball: h²(3 − 2h) = part."""
+    low, high = 0.0, 1.0
+    for _ in range(30):
+        middle = (low + high) / 2
+        low, high = (middle, high) if middle * middle * (3 - 2 * middle) < min(part, 1.0) else (low, middle)
+    return round(low, 3)
+
+
 def reflux_instrument(at: AtStep) -> Markup:
     """A reflux: the apparatus with its checks, and the clock that counts from the first drops."""
     run, step = at.sheet.run, at.seen.step
@@ -691,10 +700,10 @@ def reflux_instrument(at: AtStep) -> Markup:
     return fragment(
         "extraction/reflux.html",
         RefluxStep(
-            at=at, boils=clock.since is not None, minutes=digits(clock.minutes, 2) if clock.minutes else "0",
+            at=at, boils=clock.since is not None, minutes=round_to(clock.minutes, 0),
             wanted=str(wanted) if wanted else "", since=clock.since,
             part=min(clock.minutes / wanted, 1) if wanted else 0,
-            stretches=clock.stretches, flask=words, level=part, marks=marks_of(at.seen),
+            stretches=clock.stretches, flask=words, level=_ball(part) if part else None, marks=marks_of(at.seen),
         ),
     )  # fmt: skip
 

@@ -18,8 +18,8 @@ from helvor.bench.run.work_out import RunWorksheet
 WIDTH, LEFT, RIGHT, TOP = 860.0, 118.0, 196.0, 34.0
 ROW = 84.0
 THICKEST, THINNEST, PALE = 62.0, 3.0, 8.0
-NODE, LETTER = 17.0, 7.6
-"""Half the side of a step's box, and about how wide a letter of a name is."""
+NODE, LETTER, LINE = 17.0, 7.6, 15.0
+"""Half the side of a step's box, about how wide a letter of a name is, and how high a line."""
 TINTS = ("#F3DC8C", "#B5DBDC", "#CBD2D8", "#F0C9A8", "#CFE3B4", "#D9CBE8", "#F3C3C6", "#BFD3EF")
 """Tints of portions; they tell portions apart and never stand for a state."""
 
@@ -199,7 +199,8 @@ def draw_scheme(sheet: RunWorksheet) -> Scheme | None:
         if all(name.casefold() in centre for name in (step.takes or step.gives))
     }
     tint = {end.casefold(): TINTS[i % len(TINTS)] for i, end in enumerate(ends)}
-    ribbons = []
+    ribbons: list[Ribbon] = []
+    written: list[tuple[float, float, float]] = []
     for name in flow.names:
         key = name.casefold()
         giver, taker = flow.giver[key], flow.taker.get(key)
@@ -218,6 +219,8 @@ def draw_scheme(sheet: RunWorksheet) -> Scheme | None:
         inside = fits and ribbon.thick > 16
         lift = ribbon.thick / 2 + 4 if fits else -max(ribbon.thick / 2, NODE) - 14
         ribbon.label_y = centre[key] + 5 if inside else centre[key] - lift
+        if ribbon.label:
+            ribbon.label_y += LINE * _under(ribbon, written)
         ribbons.append(ribbon)
     numbers = {seen.step.id: seen.number for seen in sheet.steps}
     kinds = {seen.step.id: (seen.kind.title if seen.kind else seen.step.kind) for seen in sheet.steps}
@@ -238,6 +241,19 @@ def draw_scheme(sheet: RunWorksheet) -> Scheme | None:
         ],
         missing_path=_missing_path(missing, flow, centre, thick, height - ROW / 2, scale, step_x) if missing else "",
     )
+
+
+def _under(ribbon: Ribbon, written: list[tuple[float, float, float]]) -> int:
+    """How many lines further down a ribbon's name goes, so that it stands on no other; *written* gets its place."""
+    middle, half = (ribbon.x1 + ribbon.x2) / 2, LETTER * len(ribbon.name) / 2
+    line = 0
+    while any(
+        abs(y - ribbon.label_y - LINE * line) < LINE * 0.9 and left < middle + half and middle - half < right
+        for left, right, y in written
+    ):
+        line += 1
+    written.append((middle - half, middle + half, ribbon.label_y + LINE * line))
+    return line
 
 
 def _thick(mass: float, scale: float) -> float:
