@@ -103,6 +103,7 @@ class Component(_Part):
         acts: how it behaves between water and an organic layer; empty where it is not extracted.
         pka: of the acid, or of the base's conjugate acid.
         log_k: log10 of the uncharged form's concentration in the organic layer over that in water.
+        rf: eluent → its Rf on a plate in it, for a column.
     """
 
     name: Name
@@ -111,6 +112,7 @@ class Component(_Part):
     acts: Literal["", "neutral", "acid", "base"] = ""
     pka: float | None = Field(None, ge=-12, le=40, allow_inf_nan=False)
     log_k: float | None = Field(None, ge=-12, le=20, allow_inf_nan=False)
+    rf: dict[Name, Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]] = Field({}, max_length=6)
 
 
 class Portion(_Part):
@@ -154,6 +156,7 @@ class Step(_Part):
         plate_width, plate_height: of a plate or strip, mm; eluent: what it stands in;
             eluent_volume: mL for one chamber; spots: what is spotted beside the sample.
         ph: that a water layer is brought to.
+        bore, bed: of a column, its inside width and the height of its silica, mm; fraction: mL in one tube.
         hands, waits: minutes.
         meeting: from 1.
         waste: the stream that it goes to.
@@ -179,6 +182,9 @@ class Step(_Part):
     eluent_volume: float | None = Field(None, gt=0, le=2000, allow_inf_nan=False)
     spots: tuple[Name, ...] = Field((), max_length=20)
     ph: float | None = Field(None, ge=-1, le=15, allow_inf_nan=False)
+    bore: float | None = Field(None, ge=2, le=300, allow_inf_nan=False)
+    bed: float | None = Field(None, ge=10, le=2000, allow_inf_nan=False)
+    fraction: float | None = Field(None, gt=0, le=1000, allow_inf_nan=False)
     place: Literal["", "oven", "air", "hood", "suction", "hotplate"] = ""
     kit: tuple[Name, ...] = Field((), max_length=12)
     hands: int = Field(3, ge=0, le=600)

@@ -13,6 +13,7 @@ from uuid import UUID
 
 from pydantic import Field, TypeAdapter
 
+from helvor.bench.column import craft as column
 from helvor.bench.entry import Entry, Payload
 from helvor.bench.extraction import craft as extraction
 from helvor.bench.filtration import craft as filtration
@@ -54,7 +55,9 @@ class Technique:
     work_out: Callable[[Iterable[Entry], HouseRules, Mapping[str, int]], Worksheet]
 
 
-CRAFTS = Crafts((filtration.CRAFT, precipitation.CRAFT, solids.CRAFT, extraction.CRAFT), more_kinds=planar.STEP_KINDS)
+CRAFTS = Crafts(
+    (filtration.CRAFT, precipitation.CRAFT, solids.CRAFT, extraction.CRAFT, column.CRAFT), more_kinds=planar.STEP_KINDS
+)
 """Techniques that are carried out inside a run. A new one adds its name here."""
 
 RUN_PAYLOADS = (*run_entries.GENERAL, *(payload for craft in CRAFTS.all for payload in craft.payloads))
