@@ -22,6 +22,7 @@ from helvor.web import (
     today,
     unknowns,
 )
+from helvor.web.column import instrument as columns
 from helvor.web.extraction import instrument as extracting
 from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
@@ -109,6 +110,8 @@ PAGES = [
     ("extraction/discard.html", extracting.DiscardStep),
     ("extraction/reflux.html", extracting.RefluxStep),
     ("extraction/form.html", crafts.CraftForm),
+    ("column/column.html", columns.ColumnStep),
+    ("column/form.html", crafts.CraftForm),
 ]
 SHELL = {f.name for f in fields(Shell)}
 

@@ -30,6 +30,7 @@ PROCEDURES = (
     "chalk-from-two-solutions",
     "sulfate-in-garden-salt",
     "three-from-one",
+    "colours-of-iron",
 )
 
 PROCEDURE_IDS = {name: uuid5(_NAMESPACE, name) for name in PROCEDURES}

@@ -452,7 +452,7 @@ SELECT b.id, b.class_id, b.number, b.pair,
     p.id, p.technique, p.number, p.entries, p.started_at, p.summary::text, p.procedure_id, p.procedure_version
 FROM bench b LEFT JOIN page p ON p.bench_id = b.id
 """
-_IN_ORDER = " ORDER BY b.number, b.id, p.started_at, p.number"
+_IN_ORDER = " ORDER BY b.number, b.id, p.started_at, p.number, p.id"
 
 
 @lru_cache(maxsize=4096)

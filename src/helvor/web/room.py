@@ -189,7 +189,9 @@ def _look(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str, now
     row, seen, meetings, benches = read.row, read.seen, read.meetings, read.benches
     meeting, book = _meeting_now(conn, class_id, meetings, now)
     choices = choices_of(benches)
-    title = work if work in choices else choices[0] if choices else ""
+    # What the meeting is about, before what somebody happened to begin last.
+    about = meeting.topic if meeting is not None and meeting.starts_at <= now else ""
+    title = next((one for one in (work, about, *choices) if one in choices), "")
     due = [alarm for alarm in _alarms(row, benches, book) if alarm.due > now - RINGS_FOR]
     plan, kit = None, dict[str, int]()
     began = book.day.began or (meeting.starts_at if meeting and meeting.starts_at <= now <= meeting.ends_at else None)

@@ -116,9 +116,13 @@ def _tubes(number: int, column: Column) -> Iterator[Finding]:
                       "The wrong tube was spotted, or it is out of series.", "Spot it again.",
                       about=f"{column.step} {tube}")  # fmt: skip
     mixed = [pool for pool in column.pools if pool.kind == "mixed"]
-    decided = {number for _, numbers, _ in column.decided for number in numbers}
+    pure = {number for pool in column.pools if pool.kind == "pure" for number in pool.tubes}
+    apart = {number for _, numbers, _ in column.decided if not pure & set(numbers) for number in numbers}
+    together = {number for _, numbers, _ in column.decided if pure & set(numbers) for number in numbers}
     for pool in mixed:
-        taken = [number for number in pool.tubes if number in decided]
+        if set(pool.tubes) <= apart:
+            continue  # kept as a pool of its own
+        taken = [number for number in pool.tubes if number in together]
         words = f"tube{'s' if len(pool.tubes) > 1 else ''} {pool.words}"
         if taken:
             costs = [cost for cost in cost_of(column.pools, column.tubes, column.masses) if cost.tube in taken]

@@ -6,7 +6,7 @@ Pools 2. A tube that shows several is kept apart. What taking it would cost is s
          purity that the pool would have.
 Pools 3. How strong a spot is tells how much is there, roughly: each step is three times the last.
          The whole of a compound is shared out among its tubes by that. Common practice.
-Pools 4. Two neighbours whose exchange makes two runs out of four were probably exchanged.
+Pools 4. Two neighbours were probably exchanged where the other way round a compound comes in fewer runs.
 """
 
 from __future__ import annotations
@@ -175,7 +175,7 @@ def exchanged(tubes: Sequence[Tube]) -> list[tuple[int, int]]:
         if holds[i] == holds[i + 1]:
             continue
         other = [*holds[:i], holds[i + 1], holds[i], *holds[i + 2 :]]
-        if _runs(other) <= now - 2:
+        if _runs(other) < now:
             found.append((known[i].number, known[i + 1].number))
     # Of two that overlap the first is enough.
     return [pair for i, pair in enumerate(found) if i == 0 or found[i - 1][1] != pair[0]]

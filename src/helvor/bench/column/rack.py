@@ -94,7 +94,7 @@ def column_of(run: Run, ledger: Ledger, step: Step) -> Column:
     masses = _masses(procedure, ledger)
     levels = [said for _, said in run.of(LevelSeen)]
     volume = column_volume(bore, bed)
-    programme = _programme(procedure, step)
+    programme = _programme(tubes, _planned(procedure, step))
     capacity = _capacity(bore)
     compounds, predicted, why = _predict(procedure, programme, masses, volume, capacity)
     decided: dict[str, tuple[str, tuple[int, ...], bool]] = {}
@@ -169,7 +169,28 @@ def _masses(procedure: Procedure, ledger: Ledger) -> dict[str, float]:
     return found
 
 
-def _programme(procedure: Procedure, step: Step) -> tuple[tuple[str, float], ...]:
+def _programme(tubes: tuple[Tube, ...], planned: tuple[tuple[str, float], ...]) -> tuple[tuple[str, float], ...]:
+    """What really came through, by the eluents written beside the tubes, then what is planned after the last of it."""
+    found: list[tuple[str, float]] = []
+    for tube in tubes:
+        name = tube.eluent or (found[-1][0] if found else "")
+        if name and found and same(found[-1][0], name):
+            found[-1] = (name, found[-1][1] + (tube.volume or 0.0))
+        elif name:
+            found.append((name, tube.volume or 0.0))
+    if not found:
+        return planned
+    names = [name.casefold() for name, _ in planned]
+    last = found[-1][0].casefold()
+    if last not in names:
+        return tuple((name, ml) for name, ml in found if ml > 0)
+    at = names.index(last)
+    # The one under way goes on at least as far as it was planned.
+    found[-1] = (found[-1][0], max(found[-1][1], planned[at][1]))
+    return tuple((name, ml) for name, ml in (*found, *planned[at + 1 :]) if ml > 0)
+
+
+def _planned(procedure: Procedure, step: Step) -> tuple[tuple[str, float], ...]:
     """Eluents that the step adds, in order, with their volumes."""
     found = []
     for name in step.adds:

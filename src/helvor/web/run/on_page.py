@@ -7,6 +7,8 @@ from collections.abc import Callable, Mapping
 from markupsafe import Markup
 
 from helvor.bench.entry import Payload
+from helvor.web.column import forms as column_forms
+from helvor.web.column import instrument as column
 from helvor.web.extraction import forms as extraction_forms
 from helvor.web.extraction import instrument as extraction
 from helvor.web.filtration import forms as filtration_forms
@@ -28,6 +30,13 @@ CRAFTS_ON_PAGE = (
         values=extraction_forms.values_of,
         readers=extraction_forms.READERS,
         instruments=extraction.INSTRUMENTS,
+    ),
+    CraftOnPage(
+        titles=column_forms.TITLES,
+        form="column/form.html",
+        values=column_forms.values_of,
+        readers=column_forms.READERS,
+        instruments=column.INSTRUMENTS,
     ),
 )
 

@@ -1,0 +1,1 @@
+"""A column on a run's page: bed, rack, fraction plate, pools."""

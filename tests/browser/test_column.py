@@ -1,0 +1,40 @@
+"""A column in the browser: the rack filled, spotted and pooled."""
+
+from playwright.sync_api import expect
+
+from tests.browser.conftest import violations
+
+
+def open_iron(page, bench):
+    page.goto("/")
+    page.locator("a[href^='/classes/']", has_text="SEP-4").first.click()
+    page.wait_for_load_state("load")
+    page.locator(f"a[href^='/runs/']:has-text('{bench}')").first.click()
+    page.wait_for_selector(".page-run")
+
+
+def test_a_bench_goes_on_with_its_rack(page):
+    open_iron(page, "4")
+    page.locator(".strip a", has_text="6 elute").click()
+    rack = page.locator(".column-instrument")
+    expect(rack).to_contain_text("30 tubes")
+    expect(page.locator(".sheet")).to_contain_text("tubes 10 and 11 look exchanged")
+    assert violations(page) == []
+    page.get_by_role("button", name="Next tube").click()
+    expect(rack).to_contain_text("31 tubes")
+    page.get_by_label("Spots from tube").fill("10")
+    page.get_by_label("Compound").select_option("ferrocene")
+    page.get_by_role("button", name="trace").click()
+    expect(page.locator(".sheet")).not_to_contain_text("look exchanged")
+    page.get_by_role("button", name="Pool tubes 6–11").click()
+    expect(rack).to_contain_text("Decided")
+    page.locator("#read").fill("pool 22-26 pool B")
+    expect(page.locator("#understood")).to_contain_text("pooled as pool B")
+    page.locator("#read").press("Enter")
+    expect(rack.locator("svg.rack")).to_contain_text("pool B")
+    page.get_by_label("Liquid above the silica").fill("low")
+    page.get_by_role("button", name="Liquid above").click()
+    expect(page.locator("#trouble-above")).to_contain_text("is not a number")
+    page.set_viewport_size({"width": 820, "height": 1180})
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+    assert violations(page) == []
