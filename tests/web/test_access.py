@@ -60,6 +60,8 @@ PUBLIC = {
     ("GET", "/api/planar/solvents"),
     ("POST", "/api/column/draft"),
     ("POST", "/api/prep/sheet"),
+    ("POST", "/api/column/elution"),
+    ("POST", "/api/column/pools"),
     ("POST", "/api/extraction/density"),
     ("POST", "/api/extraction/portions"),
     ("POST", "/api/extraction/trial"),

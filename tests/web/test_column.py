@@ -80,3 +80,64 @@ def test_every_kind_is_corrected_in_its_own_form(ida, iron_run, kind, fields, fi
     assert f'value="{fields[field]}"' in ida.get(f"{iron_run}/edit/{kind}?key={entry}", headers=HTMX).text
     send(ida, iron_run, kind=kind, step="s6", strikes=entry, reason="misread", **fields)
     assert "misread" in ida.get(f"{iron_run}/history").text
+
+
+def test_elution_and_pools_as_json(ida):
+    asked = {
+        "bore_mm": 15, "bed_mm": 150, "eluents_ml": [50, 120], "fraction_ml": 5, "after_ml": 30,
+        "compounds": [{"name": "a", "mg": 100, "rf": [0.55, 0.85]}, {"name": "b", "mg": 100, "rf": [0.02, 0.3]}],
+    }  # fmt: skip
+    found = ida.post("/api/column/elution", json=asked).json()
+    assert found["column_ml"] == pytest.approx(21.2, abs=0.1)
+    assert [sum(band["mg"]) for band in found["bands"]] == [pytest.approx(100, rel=0.01)] * 2
+    assert found["bands"][0]["place"] > found["bands"][1]["place"] > 0
+    assert found["resolution"][0] > 3
+    seen = [{"a": 4}, {"a": 2, "b": 1}, {"b": 4}, {}]
+    tubes = [{"number": n, "ml": 5, "seen": shows} for n, shows in enumerate(seen, 1)]
+    pools = ida.post("/api/column/pools", json={"tubes": tubes, "mg": {"a": 50, "b": 50}}).json()
+    assert [pool["kind"] for pool in pools["pools"]] == ["pure", "mixed", "pure", "empty"]
+    assert {cost["compound"] for cost in pools["costs"]} == {"a", "b"}
+    assert ida.post("/api/column/elution", json={**asked, "eluents_ml": [50]}).status_code == 422
+    assert ida.post("/api/column/pools", json={"tubes": []}).status_code == 422
+
+
+def test_the_builder_keeps_what_a_column_needs(ida, school):
+    key = uuid4()
+    procedures.add_procedure(school.conn, school.ida.account, key, demo_procedure("colours-of-iron"), "made")
+    before = procedures.open_procedure(school.conn, school.ida.account, key).procedure
+
+    def edit(**fields):
+        data = {"entry": str(uuid4()), "open": "", **fields}
+        return ida.post(f"/procedures/{key}/edit", data=data, headers=HTMX)
+
+    form = ida.get(f"/procedures/{key}/form/component?name=ferrocene", headers=HTMX).text
+    assert "heptane = 0.55" in form
+    assert edit(op="component", was="ferrocene", name="ferrocene", rf="heptane = 0.6\nhexane = 0.5").status_code == 200
+    after = procedures.open_procedure(school.conn, school.ida.account, key).procedure
+    assert after.component("ferrocene").rf == {"heptane": 0.6, "hexane": 0.5}
+    assert edit(op="component", was="ferrocene", name="ferrocene", rf="heptane").status_code == 422
+    step = before.step("s4")
+    fields = {"kind": step.kind, "says": step.says, "gives": "packed column", "bore": "20", "bed": "160", "hands": "15"}
+    assert edit(op="step", step="s4", **fields).status_code == 200
+    kept = procedures.open_procedure(school.conn, school.ida.account, key).procedure.step("s4")
+    assert (kept.bore, kept.bed) == (20, 160)
+
+
+USUAL = {"compounds": "a 100 mg 0.55 0.85\nb 100 mg 0.02 0.30", "bore": "15", "bed": "150", "eluents": "50 120",
+         "fraction": "5"}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("changes", "says", "status"),
+    [
+        ({}, "resolution", 200), ({"compounds": "a 50 mg 0.3 0.4\nb 50 mg 0.28 0.38"}, "they overlap", 200),
+        ({"compounds": "stays 50 mg 0 0"}, "never", 200), ({"compounds": "a 100 mg 0.55"}, "2 eluents need 2", 422),
+        ({"compounds": "a few"}, "Rf in each eluent", 422), ({"bore": "0"}, "above 0 mm", 422),
+        ({"eluents": "much"}, "is not a number", 422), ({"fraction": "0"}, "more than 0 mL", 422),
+        ({"compounds": "a 100 mg 1.5 0.2"}, "between 0 and 1", 422), ({"eluents": ""}, "At least one|eluents need 0", 422),
+    ],
+)  # fmt: skip
+def test_what_comes_when(ida, changes, says, status):
+    answer = ida.get("/reckon/elution", params=USUAL | changes)
+    assert answer.status_code == status
+    assert any(one in answer.text.replace("\xa0", " ") for one in says.split("|"))

@@ -29,6 +29,7 @@ from helvor.web.plan import routes as plans
 from helvor.web.planar import compare, photographs, routes
 from helvor.web.prep import routes as preps
 from helvor.web.reckon import amounts, layers, plates
+from helvor.web.reckon import columns as column_sums
 from helvor.web.reckon import routes as reckoning
 from helvor.web.rendering import ENVIRONMENT, Shell
 from helvor.web.run import crafts, shown
@@ -99,6 +100,7 @@ PAGES = [
     ("reckon/layers.html", layers.LayersShown),
     ("reckon/charts.html", layers.ChartsShown),
     ("reckon/scheme.html", layers.SchemeShown),
+    ("reckon/elution.html", column_sums.ElutionShown),
     ("reckon/set_up.html", amounts.SetUpShown),
     ("filtration/filter.html", filtering.FilterShown),
     ("filtration/wash.html", filtering.WashShown),

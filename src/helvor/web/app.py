@@ -15,6 +15,7 @@ from starlette.types import Scope
 from helvor import __version__
 from helvor.web import (
     api,
+    api_column,
     api_extraction,
     api_planar,
     api_prep,
@@ -71,6 +72,7 @@ PARTS = (
     api,
     api_run,
     api_planar,
+    api_column,
     api_extraction,
     api_prep,
     api_reckon,

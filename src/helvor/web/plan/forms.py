@@ -9,6 +9,7 @@ from helvor.bench.house_rules import HouseRules, known_choices
 from helvor.bench.plan import edit
 from helvor.bench.plan.judge import judge_plan
 from helvor.bench.procedure import Component, Portion, Procedure, Step, Substance
+from helvor.bench.quantity import Unreadable, parse_number
 from helvor.bench.techniques import CRAFTS, STEP_KINDS
 from helvor.shelf.liquids import liquid_named, part_named
 from helvor.shelf.shelf import shipped
@@ -62,7 +63,7 @@ def _remove(form: Form, rules: HouseRules) -> tuple[Change, str]:
 
 def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
     celsius, volume, paper = form.number("celsius"), form.volume("volume"), form.length("paper")
-    ph = form.number("ph")
+    ph, bore, bed, fraction = form.number("ph"), form.length("bore"), form.length("bed"), form.volume("fraction")
     times = form.whole("times")
     width, height, eluent_ml = form.length("plate_width"), form.length("plate_height"), form.volume("eluent_volume")
     hands, waits, meeting = form.whole("hands"), form.whole("waits"), form.whole("meeting")
@@ -88,6 +89,9 @@ def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
         eluent_volume=eluent_ml.value if eluent_ml else None,
         spots=names_of(form.text("spots")),
         ph=ph,
+        bore=bore.value if bore else None,
+        bed=bed.value if bed else None,
+        fraction=fraction.value if fraction else None,
         place=form.text("place"),
         kit=names_of(form.text("kit")),
         hands=hands or 0,
@@ -150,6 +154,22 @@ def _substance(form: Form, rules: HouseRules) -> tuple[Change, str]:
     return lambda p: edit.put_substance(p, substance, was), f"{substance.name} {'changed' if was else 'added'}"
 
 
+def _rf_lines(form: Form) -> dict[str, float]:
+    """``heptane = 0.55``, a line each: an eluent and the Rf in it."""
+    found: dict[str, float] = {}
+    for line in form.text("rf").splitlines():
+        if not line.strip():
+            continue
+        eluent, equals, number = line.rpartition("=")
+        try:
+            found[eluent.strip()] = parse_number(number.strip())[0]
+        except Unreadable as unreadable:
+            form.errors["rf"] = str(unreadable)
+        if not equals or not eluent.strip():
+            form.errors["rf"] = f"“{line.strip()[:30]}” is an eluent and its Rf, such as heptane = 0.55."
+    return found
+
+
 def _layer_of(name: str) -> str:
     """The layer that a new liquid makes, where the shelf knows it."""
     liquid = liquid_named(name, shipped())
@@ -169,6 +189,7 @@ def _component(form: Form, rules: HouseRules) -> tuple[Change, str]:
         carrier=form.text("carrier"),
         expressed=form.text("expressed"),
         acts=form.text("acts"),
+        rf=_rf_lines(form),
         pka=pka,
         log_k=log_k,
     )

@@ -368,6 +368,8 @@ def part_form(request: Request, procedure_id: UUID, op: str, who: VisitorDep, na
                     "amount": [str(part.amount) if part.amount else ""],
                     "exact": ["yes" if part.exact else "no"],
                 }
+            if isinstance(part, Component):
+                values["rf"] = ["\n".join(f"{eluent} = {rf:g}" for eluent, rf in part.rf.items())]
         else:
             values = {"name": [name]}
     form = _form(kept, op, who.csrf, values=values, was=was)

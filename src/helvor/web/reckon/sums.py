@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from helvor.web.reckon.amounts import AMOUNTS
+from helvor.web.reckon.columns import COLUMNS
 from helvor.web.reckon.layers import LAYERS
 from helvor.web.reckon.plates import PLATES
 
-GROUPS = (("Amounts and filters", AMOUNTS), ("Plates and columns", PLATES), ("Layers and reflux", LAYERS))
-SUMS = (*AMOUNTS, *PLATES, *LAYERS)
+GROUPS = (("Amounts and filters", AMOUNTS), ("Plates and columns", (*PLATES, *COLUMNS)), ("Layers and reflux", LAYERS))
+SUMS = (*AMOUNTS, *PLATES, *COLUMNS, *LAYERS)
 SUM = {one.key: one for one in SUMS}
