@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field, StrictBool
 
-from helvor.bench.column.sizing import draft, suitability
+from helvor.bench.column.sizing import draft, gravity, suitability
 from helvor.bench.planar.arrival import rise
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.identify import SpotMark, identify, rank
@@ -301,6 +301,9 @@ class ColumnIn(_In):
 
     rf: tuple[Annotated[float, Field(gt=0, lt=1)], Annotated[float, Field(gt=0, lt=1)]]
     sample_mg: Positive | None = None
+    kind: Literal["flash", "gravity"] = "flash"
+    bores_mm: list[Positive] = Field([], max_length=12, description="Inside widths there are, for a gravity column.")
+    flow_ml_min: Positive | None = None
 
 
 class ColumnOut(BaseModel):
@@ -317,16 +320,24 @@ class ColumnOut(BaseModel):
     eluent_ml: float | None = None
     fraction_ml: float | None = None
     fractions: int | None = None
+    minutes: float | None = None
 
 
 @router.post("/column/draft")
 def column(asked: ColumnIn) -> ColumnOut:
-    """From two Rf to a first plan of a flash column."""
+    """From two Rf to a first plan of a flash or gravity column."""
     fit_ = suitability(*asked.rf)
     out: dict[str, Any] = {
         "level": fit_.level, "says": fit_.says, "delta_rf": fit_.delta, "delta_cv": fit_.delta_cv,
     }  # fmt: skip
-    if asked.sample_mg is not None:
+    if asked.sample_mg is not None and asked.kind == "gravity":
+        by_gravity = gravity(asked.sample_mg, fit_, asked.bores_mm, asked.flow_ml_min)
+        out |= {
+            "diameter_mm": by_gravity.bore, "bed_mm": by_gravity.bed, "silica_g": by_gravity.silica,
+            "column_volume_ml": by_gravity.column_volume, "eluent_ml": by_gravity.eluent,
+            "fraction_ml": by_gravity.fraction, "fractions": by_gravity.fractions, "minutes": by_gravity.minutes,
+        }  # fmt: skip
+    elif asked.sample_mg is not None:
         plan = draft(asked.sample_mg, fit_)
         out |= {
             "diameter_mm": plan.diameter, "bed_mm": plan.bed, "silica_g": plan.silica,

@@ -21,6 +21,7 @@ from helvor.bench.column.model import (
 )
 from helvor.bench.column.pools import Tube, cost_of, estimated, exchanged, odd, propose
 from helvor.bench.column.rack import column_of, predicted_tubes
+from helvor.bench.column.sizing import gravity, suitability
 from helvor.bench.entry import Entry
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.plan.judge import judge_plan
@@ -272,3 +273,32 @@ def test_what_is_not_understood_is_said(line, says):
 def test_entries_refuse_what_does_not_go_together(bad):
     with pytest.raises(ValueError, match="1 validation error"):
         bad()
+
+
+@pytest.mark.parametrize(("rfs", "ratio"), [((0.6, 0.15), 20), ((0.5, 0.25), 50), ((0.4, 0.28), 100)])
+def test_a_gravity_column_by_the_ratio_of_silica(rfs, ratio):
+    plan = gravity(500, suitability(*rfs), flow=2.0)
+    assert plan.silica == pytest.approx(ratio * 0.5)
+    assert plan.bed / plan.bore == pytest.approx(10)
+    assert plan.column_volume == pytest.approx(column_volume(plan.bore, plan.bed))
+    assert plan.minutes == pytest.approx(plan.eluent / 2)
+    from_stock = gravity(500, suitability(*rfs), [10, 20, 30])
+    assert from_stock.bore in (10, 20, 30)
+    assert from_stock.minutes is None
+    assert from_stock.column_volume == pytest.approx(plan.column_volume)
+
+
+@pytest.mark.parametrize(("sample", "rfs", "bores", "flow"), [(0, (0.5, 0.2), [], 1), (100, (0.5, 0.45), [], 1),
+                                                             (100, (0.5, 0.2), [0], 1), (100, (0.5, 0.2), [], 0)])  # fmt: skip
+def test_no_gravity_column_of_nothing(sample, rfs, bores, flow):
+    with pytest.raises(Unreadable):
+        gravity(sample, suitability(*rfs), bores, flow)
+
+
+def test_refill_in_time_by_the_flow():
+    run = gather(tuple(typed("6: tubes 1-2 5 mL", "6: tubes 3-4 5 mL", "6: head 30 mm", procedure=IRON)))
+    column = column_of(run, keep(run, HouseRules()), run.procedure.step("s6"))
+    assert column.flow == pytest.approx(5.0)  # two tubes of 5 mL in the two minutes between the lines
+    assert column.refill_in == pytest.approx(math.pi / 4 * 15**2 * 30 / 1000 / 5)
+    low = codes("6: tubes 1-2 5 mL", "6: tubes 3-4 5 mL", "6: head 6 mm")["low-head"]
+    assert "min at this flow" in low.what

@@ -91,7 +91,8 @@ def _bed(number: int, column: Column) -> Iterator[Finding]:
                       "Refill slowly along the wall; tubes from here on count less. Say so with the result.",
                       about=column.step)  # fmt: skip
     elif column.above is not None and column.above < LOW_HEAD:
-        yield Finding("low-head", "caution", f"Step {number}: {column.above:g} mm of liquid above the silica.",
+        soon = f", for {digits(column.refill_in, 1)} min at this flow" if column.refill_in is not None else ""
+        yield Finding("low-head", "caution", f"Step {number}: {column.above:g} mm of liquid above the silica{soon}.",
                       "In a moment it runs dry.", "Refill now.", about=column.step)  # fmt: skip
     if column.bubbles:
         yield Finding("bubbles", "caution", f"Step {number}: bubbles in the bed.", "Bands go round them and smear.",

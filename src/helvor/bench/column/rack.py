@@ -7,6 +7,7 @@ Rack 3. Amounts on the column are those really weighed out, else those wanted.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 
 from helvor.bench.column.entries import ColumnPacked, LevelSeen, Pooled, TubesFilled, TubesSpotted
@@ -36,6 +37,7 @@ class Column:
         tubes: in order; pools: proposed; decided: portion → tubes.
         compounds, predicted: what is on it, and its bands; why_not: why there is no prediction.
         dry, bubbles: seen at least once; above: mm of liquid above the silica, as seen last.
+        capacity: mg that it parts well; flow: mL a minute, from when the last tubes were written.
     """
 
     step: str
@@ -55,6 +57,14 @@ class Column:
     bubbles: bool = False
     above: float | None = None
     capacity: float | None = None
+    flow: float | None = None
+
+    @property
+    def refill_in(self) -> float | None:
+        """Minutes until the liquid is down at the silica, by the flow; None where flow or level is not known."""
+        if self.above is None or not self.flow:
+            return None
+        return math.pi / 4 * self.bore**2 * self.above / 1000 / self.flow
 
     @property
     def passed(self) -> float:
@@ -106,7 +116,21 @@ def column_of(run: Run, ledger: Ledger, step: Step) -> Column:
         tuple(decided.values()), compounds, predicted, why, any(said.dry for said in levels),
         any(said.bubbles for said in levels),
         next((said.above.value for said in reversed(levels) if said.above is not None), None), capacity,
+        _flow(run, step, tubes),
     )  # fmt: skip
+
+
+def _flow(run: Run, step: Step, tubes: tuple[Tube, ...]) -> float | None:
+    """mL a minute between the last two times that tubes were written; None where there are not two apart."""
+    times = [(line.root.at, said.last) for line, said in run.of(TubesFilled) if said.step == step.id and said.volume]
+    times.sort()
+    if len(times) < 2:
+        return None
+    (before, first), (after, last) = times[-2:]
+    minutes = (after - before).total_seconds() / 60
+    volume = sum(tube.volume or 0.0 for tube in tubes if first < tube.number <= last)
+    # Two entries typed in one go say nothing of the flow.
+    return volume / minutes if minutes > 0.2 and volume > 0 else None
 
 
 def _fold(run: Run, step: Step) -> _Folding:

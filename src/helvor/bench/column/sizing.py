@@ -7,6 +7,8 @@ Sizing 2. Flash columns: W. C. Still, M. Kahn, A. Mitra, J. Org. Chem. 1978, 43,
           sample follow each other by their logarithms.
 Sizing 3. At another Rf the eluent is counted from 1/Rf instead: the band of the slower compound is
           out by about 1.4/Rf column volumes, plus one to pack and wet. Common practice.
+Sizing 5. Gravity columns take 20 to 50 g of silica for a gram of sample, up to 100 for hard ones; the
+          bed is some ten times as high as it is wide. Common practice.
 Sizing 4. Packed silica is about 0.5 g/mL, and about 0.8 of a slurry-packed bed is liquid. Common practice.
 """
 
@@ -14,6 +16,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from helvor.bench.quantity import Unreadable, digits, round_to
@@ -136,6 +139,60 @@ def draft(sample: float, fit: Suitability) -> ColumnDraft:
         diameter, 10 * BED_CM, SILICA_G_PER_ML * volume, liquid, eluent, fraction,
         math.ceil((eluent - liquid) / fraction), 1 / fit.rf_fast, 1 / fit.rf_slow, by_table,
     )  # fmt: skip
+
+
+GRAVITY = (20.0, 50.0, 100.0)
+"""g of silica for a g of sample: easy, usual, hard (Sizing 5)."""
+SLENDER = 10.0
+"""Height of a gravity bed over its width (Sizing 5)."""
+
+
+@dataclass(frozen=True, slots=True)
+class GravityDraft:
+    """A gravity column: bore and bed, mm; silica, g; slurry and column volume, mL; eluent, mL; fractions of mL each.
+
+    ``bore`` is the one asked for, else the one that makes the bed ten times as high as it is wide.
+    """
+
+    bore: float
+    bed: float
+    silica: float
+    slurry: float
+    column_volume: float
+    eluent: float
+    fraction: float
+    fractions: int
+    minutes: float | None
+
+
+def gravity(sample: float, fit: Suitability, bores: Sequence[float] = (), flow: float | None = None) -> GravityDraft:
+    """A gravity column for an amount of sample (Sizing 3 to 5).
+
+    Args:
+        sample: mg; fit: the two compounds that are to be parted.
+        bores: inside widths that the stockroom has, mm; any width without.
+        flow: mL a minute, for how long it takes.
+
+    Raises:
+        Unreadable: no sample, a flow or a bore that is not above 0, or they lie too near.
+    """
+    if fit.delta < HARD:
+        raise Unreadable("They lie within 0.1 of each other: no column of this kind parts them. Tune the eluent first.")
+    if not sample > 0 or any(not bore > 0 for bore in bores) or (flow is not None and not flow > 0):
+        raise Unreadable("Sample, bores and flow are above 0.")
+    ratio = GRAVITY[0] if fit.delta >= 2 * EASY else GRAVITY[1] if fit.delta >= EASY else GRAVITY[2]
+    silica = ratio * sample / 1000
+    volume = silica / SILICA_G_PER_ML
+    ideal = 10 * (4 * volume / (math.pi * SLENDER)) ** (1 / 3)
+    bore = min(bores, key=lambda one: abs(math.log(one / ideal))) if bores else ideal
+    bed = 10 * volume / (math.pi / 4 * (bore / 10) ** 2)
+    liquid = LIQUID_PART * volume
+    eluent = liquid * (1.4 / fit.rf_slow + 1)
+    fraction = max(1.0, round(liquid / 4))
+    count = math.ceil((eluent - liquid) / fraction)
+    return GravityDraft(
+        bore, bed, silica, 3 * volume, liquid, eluent, fraction, count, eluent / flow if flow is not None else None
+    )
 
 
 def _row(sample: float, which: int) -> tuple[float, float, float]:

@@ -105,12 +105,15 @@ def wrong_layer(case: Case, flow: Flow) -> Iterator[Finding]:
         if parting is None or settled is None or len(step.gives) != 2:
             continue
         other = "organic" if parting.makes == "aqueous" else "aqueous"
-        for _, out in case.run.of(Drained):
-            if out.step != step.id:
-                continue
+        said = {(out.place, out.portion.casefold(), out.volume): out for _, out in case.run.of(Drained)
+                if out.step == step.id}  # fmt: skip
+        told = set[str]()
+        for out in said.values():
             makes = parting.makes if same(out.portion, step.gives[0]) else other
             where = settled.where(makes)
-            if out.place != where and any(same(out.portion, name) for name in step.gives):
+            named = any(same(out.portion, name) for name in step.gives)
+            if out.place != where and named and out.portion.casefold() not in told:
+                told.add(out.portion.casefold())
                 yield Finding(
                     "wrong-layer",
                     "caution" if settled.close else "stop",

@@ -87,6 +87,7 @@ class ColumnStep:
     bands: list[BandShown]
     head_y: float
     head_words: str
+    refill: str
     tubes: list[TubeShown]
     steps: list[tuple[float, str]]
     brackets: list[BracketShown]
@@ -243,7 +244,9 @@ def column_instrument(at: AtStep) -> Markup:
         ColumnStep(
             at=at, column=column, bands=_bands(column, curves, compounds),
             head_y=round(BED_TOP - 16 - min(above if above is not None else 45.0, 70.0) * 0.8, 1),
-            head_words=f"{above:g} mm above" if above is not None else "", tubes=_tubes(column, compounds, count),
+            head_words=f"{above:g} mm above" if above is not None else "",
+            refill=f"refill within {digits(column.refill_in, 2)} min" if column.refill_in is not None else "",
+            tubes=_tubes(column, compounds, count),
             steps=starts, brackets=brackets, most=f"{digits(most, 2)} mg a tube" if most else "",
             rows=_pool_rows(at, column, names), compounds=compounds, strengths=STRENGTHS,
             next_tube=len(column.tubes) + 1, eluents=[name for name, _ in column.programme], eluent=running or last,

@@ -49,12 +49,14 @@ def what_comes_when(form: Form, house: House) -> Answer:
         eluents = [parse_number(text)[0] for text in re.split(r"[\s;]+|,\s", form.text("eluents")) if text]
     except Unreadable as unreadable:
         raise FieldErrors({"eluents": str(unreadable)}) from unreadable
+    if not eluents:
+        raise FieldErrors({"eluents": "At least one is needed."})
     try:
         compounds = [_compound(line, len(eluents)) for line in form.text("compounds").splitlines() if line.strip()]
     except Unreadable as unreadable:
         raise FieldErrors({"compounds": str(unreadable)}) from unreadable
-    if not compounds or not eluents:
-        raise FieldErrors({"compounds" if not compounds else "eluents": "At least one is needed."})
+    if not compounds:
+        raise FieldErrors({"compounds": "At least one is needed."})
     if fraction <= 0:
         raise FieldErrors({"fraction": "A tube holds more than 0 mL."})
     try:

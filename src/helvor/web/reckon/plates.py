@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
-from helvor.bench.column.sizing import draft, suitability
+from helvor.bench.column.sizing import Suitability, draft, gravity, suitability
 from helvor.bench.planar.arrival import read_readings, rise, stopping_line
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.plate import PHASES
@@ -23,7 +23,7 @@ from helvor.bench.planar.prepare import (
 )
 from helvor.bench.planar.solvents import freshness, other_kinds
 from helvor.bench.planar.tune import Line, Point, best_gap, fit, hint, law_for, read_plates
-from helvor.bench.quantity import Estimate, Unreadable, digits, round_to, round_up_to
+from helvor.bench.quantity import Estimate, Unreadable, digits, parse_number, round_to, round_up_to
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import known_as
 from helvor.shelf.solvents import boiling_points_of, solvents_of
@@ -354,6 +354,30 @@ def cutting(form: Form, house: House) -> Answer:
     return answer
 
 
+def _gravity(form: Form, sample: float, fits: Suitability, answer: Answer) -> None:
+    """A gravity column into the answer, from the bores that the stockroom has."""
+    try:
+        bores = [parse_number(text)[0] for text in form.text("bores").replace(",", " ").split()]
+        plan = gravity(sample, fits, bores, form.number("flow"))
+    except Unreadable as unreadable:
+        raise FieldErrors({"sample": str(unreadable)}) from unreadable
+    form.check()
+    answer.head = ("first plan", "")
+    answer.rows = [
+        ("inside diameter", f"{digits(plan.bore, 3)} mm"), ("bed", f"{digits(plan.bed / 10, 2)} cm"),
+        ("silica", f"{digits(plan.silica, 2)} g"), ("slurry", f"about {digits(plan.slurry, 2)} mL"),
+        ("column volume", f"{digits(plan.column_volume, 2)} mL"),
+        ("eluent, packing too", f"{digits(plan.eluent, 2)} mL"),
+        ("fractions", f"{plan.fractions} of {digits(plan.fraction)} mL"),
+        *([("time", f"about {digits(plan.minutes, 2)} min")] if plan.minutes is not None else []),
+    ]  # fmt: skip
+    benches = form.whole("benches")
+    form.check()
+    if benches:
+        silica, eluent = digits(plan.silica * benches, 3), digits(plan.eluent * benches, 3)
+        answer.rows.append((f"for {benches} benches", f"{silica} g silica, {eluent} mL eluent"))
+
+
 def to_column(form: Form, house: House) -> Answer:
     """Whether an eluent suits a column, and a first plan of it."""
     first, second = number_of(form, "rf_fast", "The faster Rf"), number_of(form, "rf_slow", "The slower Rf")
@@ -376,7 +400,9 @@ def to_column(form: Form, house: House) -> Answer:
             "ΔCV", f"1 ÷ {round_to(fits.rf_slow, 2)} − 1 ÷ {round_to(fits.rf_fast, 2)} = {round_to(fits.delta_cv, 2)}"
         )
     ]
-    if sample is not None:
+    if sample is not None and form.text("kind") == "gravity":
+        _gravity(form, sample, fits, answer)
+    elif sample is not None:
         try:
             plan = draft(sample, fits)
         except Unreadable as unreadable:
@@ -390,6 +416,7 @@ def to_column(form: Form, house: House) -> Answer:
         ]  # fmt: skip
         how = "from the table" if plan.by_table else "counted from 1/Rf, for these Rf are not the table's 0.35"
         answer.working.append(WorkingLine("Eluent", how))
+    if sample is not None:
         answer.steps = [
             "Silica in the hood: its dust harms the lungs.",
             "Pack as slurry, no bubbles; never below the silica.",
@@ -479,6 +506,10 @@ PLATES: tuple[Sum, ...] = (
             Asked("rf_fast", "Rf of the faster", usual="0.35"),
             Asked("rf_slow", "Rf of the slower", usual="0.18"),
             Asked("sample", "Sample", unit="mg", usual="200"),
+            Asked("kind", "Column", usual="flash", options=(("flash", "flash, by the table"), ("gravity", "gravity"))),
+            Asked("bores", "Widths there are", "mm, several with spaces", when=("kind", "gravity")),
+            Asked("flow", "Flow", unit="mL/min", when=("kind", "gravity")),
+            Asked("benches", "Benches", when=("kind", "gravity")),
         ),
         to_column,
     ),
