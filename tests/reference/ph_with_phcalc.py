@@ -1,14 +1,16 @@
-"""Writes ``ph.csv``: pH of mixtures worked out by ``pHcalc``, for the tests to hold ours against.
+"""Writes ``ph.csv`` and ``charged.csv``: pH of mixtures and charged parts over pH, worked out by ``pHcalc``.
 
 Not a dependency; run where pHcalc 0.2 is installed::
 
     python tests/reference/ph_with_phcalc.py > tests/reference/ph.csv
+    python tests/reference/ph_with_phcalc.py charged > tests/reference/charged.csv
 
 A line is: strong charge (mol/L of cations minus anions); carbonate (mol/L); weak ones as
 ``acts:pKa:mol/L`` joined by spaces; pH.
 """
 
 import itertools
+import sys
 
 WEAK = [
     [("acid", 4.76, 0.1)],
@@ -43,5 +45,20 @@ def main() -> None:
         print(f"{strong};{carbonate};{said};{system.pH:.4f}")
 
 
+def charged() -> None:
+    """Part of an acid or base that is charged, at a pH: ``acts;pKa;pH;part``."""
+    import numpy as np
+
+    np.cumproduct = np.cumprod
+    from pHcalc import Acid
+
+    print("# acts;pKa;pH;charged part, by pHcalc 0.2")
+    for acts, pka in (("acid", 4.2), ("acid", 9.95), ("base", 2.5), ("base", 9.25)):
+        one = Acid(pKa=pka, charge=0 if acts == "acid" else 1, conc=0.1)
+        for ph in np.arange(0, 14.1, 1.0):
+            most, least = one.alpha(float(ph))
+            print(f"{acts};{pka};{ph:g};{least if acts == 'acid' else most:.10g}")
+
+
 if __name__ == "__main__":
-    main()
+    charged() if sys.argv[1:] == ["charged"] else main()

@@ -101,6 +101,17 @@ def test_ph_of_mixtures_agrees_with_phcalc(strong, carbonate, weak, ph):
     assert ph_of(Water(1000.0, float(strong), float(carbonate)), solutes) == pytest.approx(float(ph), abs=0.01)
 
 
+CHARGED = [line.split(";") for line in (HERE / "charged.csv").read_text(encoding="utf-8").splitlines()[1:]]
+
+
+@pytest.mark.parametrize(("acts", "pka", "ph", "part"), CHARGED)
+def test_distribution_over_ph_follows_phcalc(acts, pka, ph, part):
+    """D = K·(1 − charged part), with the charged parts of pHcalc 0.2, kept in charged.csv."""
+    one = Solute("it", acts, float(pka), 80.0)
+    assert one.charged(float(ph)) == pytest.approx(float(part), rel=1e-6, abs=1e-12)
+    assert one.d(float(ph)) == pytest.approx(80.0 * (1 - float(part)), rel=1e-6, abs=1e-7)
+
+
 @pytest.mark.parametrize(
     ("solutes", "strong", "ph"),
     [

@@ -48,13 +48,17 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Stage:
-    """One extraction of the scheme: with what, what leaves, in how many portions of how many mL."""
+    """One extraction of the scheme: with what, what leaves, in how many portions of how many mL.
+
+    ``needed`` is mol of reagent for what leaves, with a margin; ``back_to`` the pH that brings it out again.
+    """
 
     chosen: Chosen
     leaves: tuple[str, ...]
     portions: int
     volume: float
     back_to: float | None
+    needed: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,7 +194,7 @@ class _Draft:
         back = min(max(bases) + UNCHARGED, 13.0) if bases else max(1.0, min(2.0, min(acids, default=4.5) - UNCHARGED))
         # Easily tested with paper: an acid's layer to red, a base's at least to blue.
         back = max(back, 9.0) if bases else back
-        self.stages.append(Stage(chosen, tuple(part.name for part in leaving), self.count, volume, back))
+        self.stages.append(Stage(chosen, tuple(part.name for part in leaving), self.count, volume, back, need))
         return extracts, leaving, back, chosen
 
     def _bring_back(self, extracts: str, leaving: list[Part], ph: float, chosen: Chosen) -> None:

@@ -388,6 +388,12 @@ def flow_scheme(form: Form, house: House) -> Answer:
         (portion, *(f"{round_to(100 * shares.get(part.name, 0.0), 1)} %" for part in parts))
         for portion, shares in found.shares.items()
     ]
+    answer.steps = [
+        f"{stage.portions} × {stage.volume:g} mL {stage.chosen.molar:g} M {stage.chosen.reagent} for "
+        f"{' and '.join(stage.leaves)}: {digits(1000 * stage.needed, 3)} mmol needed with a fifth more, "
+        f"{digits(stage.portions * stage.volume * stage.chosen.molar, 3)} mmol given."
+        for stage in found.stages
+    ]
     answer.remarks = [("note", remark) for remark in found.remarks]
     answer.drawing = fragment("reckon/scheme.html", scheme_shown(found, parts))
     answer.keep = json.dumps(found.procedure.model_dump(mode="json", exclude_defaults=True), ensure_ascii=False)

@@ -1,6 +1,7 @@
 // What every page does: keys, panels, the token on writes, readings kept while offline.
 import { shown, watchBench } from "./bench.js";
 import { watchBoard } from "./board.js";
+import { watchColumn } from "./column.js";
 import { keepIfLost, watchOutbox } from "./outbox.js";
 import { watchPlan } from "./plan.js";
 import { watchPhoto } from "./photo.js";
@@ -138,6 +139,7 @@ document.addEventListener("keydown", (event) => {
 });
 
 watchBench();
+watchColumn();
 watchBoard();
 watchTimers(shown);
 watchPlan({ newId });
