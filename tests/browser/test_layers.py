@@ -11,7 +11,7 @@ def open_three(page, bench):
     page.goto("/")
     page.locator("a[href^='/classes/']", has_text="SEP-5").first.click()
     page.wait_for_load_state("load")
-    page.locator(f"a[href^='/runs/']:has-text('{bench}')").first.click()
+    page.locator("a[href^='/runs/']").filter(has_text=re.compile(rf"^\s*{bench}\s*$")).first.click()
     page.wait_for_selector(".page-run")
 
 

@@ -1,22 +1,19 @@
-// A rack is pointed at: drag across tubes, or walk them with the arrow keys, and the form in hand takes their numbers.
+// A rack is pointed at: drag across tubes, or walk them with the arrow keys, and the forms take their numbers.
 let start = null;
-let form = null;
 
-const forms = () => [...document.querySelectorAll(".column-instrument form")].filter((one) => one.elements.first?.type !== "hidden" && one.elements.last);
-
-function inHand() {
-  if (form?.isConnected && forms().includes(form)) return form;
-  return forms().find((one) => one.elements.kind.value === "tubes-spotted") ?? null;
-}
+// What is pointed at goes into every form about tubes that are there; the next one to fill has its own number.
+const forms = () => [...document.querySelectorAll(".column-instrument form")].filter(
+  (one) => one.elements.first?.type !== "hidden" && one.elements.last && one.elements.kind.value !== "tubes-filled",
+);
 
 const tubeAt = (event) => document.elementFromPoint(event.clientX, event.clientY)?.closest?.("[data-tube]");
 
 function take(from, to) {
-  const target = inHand();
-  if (!target) return;
   const [first, last] = from <= to ? [from, to] : [to, from];
-  target.elements.first.value = first;
-  target.elements.last.value = last;
+  for (const form of forms()) {
+    form.elements.first.value = first;
+    form.elements.last.value = last;
+  }
   for (const tube of document.querySelectorAll("[data-tube]")) {
     tube.classList.toggle("chosen", Number(tube.dataset.tube) >= first && Number(tube.dataset.tube) <= last);
   }
@@ -44,10 +41,6 @@ function walk(event) {
 }
 
 export function watchColumn() {
-  document.addEventListener("focusin", (event) => {
-    const near = event.target.closest?.(".column-instrument form");
-    if (near && forms().includes(near)) form = near;
-  });
   document.addEventListener("keydown", walk);
   document.addEventListener("pointerdown", (event) => {
     const tube = event.target.closest?.("[data-tube]");
