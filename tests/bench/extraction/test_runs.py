@@ -331,7 +331,10 @@ def test_a_scheme_parts_four_and_is_a_clean_procedure():
         assert all(share < 0.1 for name, share in shares.items() if name != mine)
     again = procedure_from(json.loads(proposed.procedure.model_dump_json(exclude_defaults=True)))
     assert again == proposed.procedure
-    assert [a.finding.code for a in judge_plan(again, RULES, CRAFTS) if a.finding.level == "stop"] == []
+    assert [a.finding.code for a in judge_plan(again, RULES, CRAFTS) if a.finding.level in ("stop", "caution")] == []
+    # Whatever it parts is weighed: every product has a step on a balance.
+    weighed = {step.on for step in again.steps if step.kind == "weigh" and not step.empty}
+    assert weighed == {portion.name for portion in again.portions if portion.end == "product"}
 
 
 def test_a_scheme_says_what_it_cannot_part():

@@ -120,6 +120,7 @@ class _Draft:
         self.steps: list[Step] = []
         self.remarks: list[str] = []
         self.stages: list[Stage] = []
+        self.solids: list[str] = []
         self.layer = "mixture"
 
     def proposed(self) -> Proposed:
@@ -141,6 +142,8 @@ class _Draft:
         for layer, leaving, total, chosen in later:
             self._bring_back(layer, leaving, total, chosen)
         self._dry(stays)
+        self._weigh_solids()
+        self._clear_up()
         procedure = self._procedure()
         flow = self._follow(procedure)
         return Proposed(procedure, tuple(self.stages), self._shares(procedure, flow), tuple(self.remarks))
@@ -220,6 +223,7 @@ class _Draft:
         liquor = f"liquor of {leaving[0].name}"[:40]
         self._step("vacuum filter", "Filter with suction; rinse with a little ice water", takes=(extracts,),
                    gives=(liquor, product), hands=6, waits=8)  # fmt: skip
+        self.solids.append(product)
         single = leaving[0] if len(leaving) == 1 else None
         self.portions += [
             Portion(name=product, component=single.name if single else "", formula=single.formula if single else "",
@@ -261,6 +265,31 @@ class _Draft:
                     end="product"),
             Portion(name="spent brine", end="waste"), Portion(name="spent salt", end="waste"),
         ]  # fmt: skip
+
+    def _weigh_solids(self) -> None:
+        """Each solid onto a weighed dish, into air, and on the balance at the next meeting."""
+        dishes = {solid: f"dish {number}" for number, solid in enumerate(self.solids, 1)}
+        for solid, dish in dishes.items():
+            self._step("weigh", f"Weigh a labelled {dish} for {solid}, empty", container=(dish,), empty=True, hands=2,
+                       asks=("mass",))  # fmt: skip
+        for solid, dish in dishes.items():
+            self._step("transfer", f"{solid} onto {dish}, spread out", on=solid, container=(dish,), hands=3)
+        if dishes:
+            self._step("keep", "The dishes into air until the next meeting", place="air", hands=2)
+        for solid, dish in dishes.items():
+            self._step("weigh", f"Weigh {solid} on {dish}, until it stays", on=solid, container=(dish,), hands=4,
+                       asks=("mass",), meeting=2)  # fmt: skip
+
+    def _clear_up(self) -> None:
+        """Water layers, neutral, and the spent salt, once everything is weighed."""
+        water = [portion.name for portion in self.portions if portion.end == "waste" and portion.name != "spent salt"]
+        meeting = 2 if self.solids else 1
+        if water:
+            self._step("discard", "All products weighed: the liquors and the brine into aqueous waste", takes=water,
+                       waste="aqueous", hands=3, meeting=meeting)  # fmt: skip
+        if any(portion.name == "spent salt" for portion in self.portions):
+            self._step("discard", "The spent salt, dry, into the bin", takes=("spent salt",), waste="bin", hands=1,
+                       meeting=meeting)  # fmt: skip
 
     def _step(self, kind: str, says: str, **more: object) -> None:
         known = self.kinds.get(kind)
