@@ -354,3 +354,12 @@ def test_a_scheme_says_what_it_cannot_part():
 def test_what_makes_no_scheme_is_refused(parts, solvent, volume):
     with pytest.raises(Unreadable):
         propose(parts, solvent, volume, RULES, CRAFTS.kinds)
+
+
+def test_what_is_only_planned_on_a_portion_does_not_count_yet():
+    def base_extracts(*lines):
+        run = gather(tuple(typed(*TAKEN, *lines)))
+        return follow(run, keep(run, RULES), RULES, CRAFTS.kinds).now("base extracts and wash", run)
+
+    assert base_extracts().volume() == pytest.approx(55.0)
+    assert base_extracts("6: take 6 M hydrochloric acid 7.5 mL", "done 6").volume() == pytest.approx(62.5)

@@ -148,13 +148,23 @@ class Came:
 
 @dataclass(slots=True)
 class Flow:
-    """Every portion's content, and the funnel's and pH steps in detail; names in lower case."""
+    """Every portion's content, and the funnel's and pH steps in detail; names in lower case.
+
+    ``history`` is a portion's content after each step that gave it or worked on it.
+    """
 
     contents: dict[str, Content] = field(default_factory=dict)
     before: dict[str, Content] = field(default_factory=dict)
     partings: dict[str, Parting] = field(default_factory=dict)
     came: dict[str, Came] = field(default_factory=dict)
     taken: dict[str, float] = field(default_factory=dict)
+    history: dict[str, list[tuple[str, Content]]] = field(default_factory=dict)
+
+    def now(self, portion: str, run: Run) -> Content | None:
+        """What a portion holds by the steps that are done: what is only planned on it does not count yet."""
+        steps = self.history.get(portion.casefold(), [])
+        done = [content for step, content in steps if step in run.done]
+        return done[-1] if done else steps[0][1] if steps else None
 
     def of(self, portion: str) -> Content | None:
         return self.contents.get(portion.casefold())
@@ -209,6 +219,7 @@ class _Follower:
         self.cut = CUTS[rules["boundary"].key]
         self.followed = {c.name.casefold(): c for c in self.procedure.components if c.acts}
         self.flow = Flow()
+        self.at = ""
         self.celsius = {said.step: said.celsius for _, said in run.notes if said.celsius is not None}
         self.adding: dict[str, int] = {}
         for step in self.procedure.steps:
@@ -287,6 +298,7 @@ class _Follower:
         return grams_ * substance.fraction / molar_mass(substance.formula) * share
 
     def step(self, step: Step) -> None:
+        self.at = step.id
         content = Content()
         touched = (*step.takes, *((step.on,) if step.on else ()))
         first = True
@@ -324,6 +336,7 @@ class _Follower:
 
     def _give(self, name: str, content: Content) -> None:
         self.flow.contents[name.casefold()] = content
+        self.flow.history.setdefault(name.casefold(), []).append((self.at, content))
 
     def _came(self, step: Step, before: Content, after: Content) -> Content:
         """A water layer brought to a pH, without the carbon dioxide that leaves."""

@@ -458,7 +458,9 @@ def _held_row(
     here: bool,
     mol: Mapping[str, float] | None = None,
 ) -> HeldShown:
-    content = flow.of(portion)
+    content = flow.now(portion, run)
+    if mol is None and content is not None:
+        mol = content.mol
     holds = [
         f"{digits(mass, 3)} g {name}" if mass >= 0.1 else f"{digits(1000 * mass, 1)} mg {name}"
         for name, mass in grams(flow, run.procedure, portion, mol).items()
