@@ -206,6 +206,18 @@ def test_uptake_of_drying_agents_at_the_full_hydrate(key, holds):
     assert AGENT[key].holds == pytest.approx(holds, abs=0.006)
 
 
+@pytest.mark.parametrize(
+    ("name", "handbook"),
+    [("diethyl ether", 34.6), ("tert-butyl methyl ether", 55.2), ("ethyl acetate", 77.1), ("hexane", 68.7),
+     ("dichloromethane", 39.8), ("toluene", 110.6)],
+)  # fmt: skip
+def test_boiling_points_against_handbook_and_library(name, handbook):
+    """CRC Handbook, from memory; and the library's own choice among its collections."""
+    item = next(one for one in SHELF if one.kind == "solvent" and one.name == name)
+    assert item.number("boils") == pytest.approx(handbook, abs=0.6)
+    assert item.number("boils") == pytest.approx(chemicals.Tb(item.cas) - 273.15, abs=0.6)
+
+
 @pytest.mark.parametrize(("name", "log_p"), [("benzoic acid", 1.87), ("cinnamic acid", 2.13), ("aniline", 0.90)])
 def test_log_p_against_the_library(name, log_p):
     item = next(one for one in SHELF if one.kind == "substance" and one.name == name)

@@ -16,7 +16,7 @@ from helvor.bench.house_rules import HouseRules
 from helvor.bench.plan.judge import judge_plan
 from helvor.bench.procedure import Substance, procedure_from, scaled
 from helvor.bench.quantity import Unreadable
-from helvor.bench.run.entries import Attached
+from helvor.bench.run.entries import Attached, Noted
 from helvor.bench.run.ledger import keep
 from helvor.bench.run.reading_line import understand
 from helvor.bench.run.record import Run, gather
@@ -143,6 +143,9 @@ def test_the_mistakes_of_the_demo_are_seen(bench, code, level, words):
         ((*portion(2), "2: drain lower", "done 2"), "too-few-portions", "caution", "28 % of the benzocaine"),
         ((*portion(2), "done 2", *portion(3, "1 M sodium hydroxide", 4), "done 3"), "base-short", "caution",
          "clings from the acid"),
+        ((*portion(2), "2: drain lower acid extracts 90 mL"), "more-out-than-in", "caution", "went in"),
+        ((*portion(2), "2: drain lower acid extracts beaker A", "2: drain upper ether after acid beaker A"),
+         "same-vessel", "caution", "together again"),
         (("6: take 6 M hydrochloric acid 5 mL", "done 6"), "ph-untested", "caution", "no pH is on record"),
         (("8: ph red", "done 8"), "ph-not-reached", "caution", "mL more of 6 M sodium hydroxide"),
         (("6: ph 2.1",), "ph-reached", "good", "2.1"),
@@ -154,6 +157,26 @@ def test_findings_at_the_funnel(lines, code, level, words):
     finding = found(sheet(*TAKEN, *lines), code)[0]
     assert finding.level == level
     assert words in f"{finding.what} {finding.because} {finding.do}"
+
+
+def test_what_is_put_together_on_purpose_may_share_a_vessel():
+    together = ("3: drain lower base extracts beaker B", "4: drain lower water wash beaker B")
+    assert not found(sheet(*TAKEN, *together), "same-vessel")
+
+
+def test_a_solid_in_the_funnel_is_said_in_the_plan_and_at_the_bench():
+    solid = changed(steps__s4={"adds": ["water", "sodium sulfate, anhydrous"]})
+    assert found(sheet(*TAKEN, procedure=solid), "solid-in-funnel")
+    assert "solid-in-funnel" in {advice.finding.code for advice in judge_plan(solid, RULES, CRAFTS)}
+
+
+def test_warmth_that_was_noted_enters_the_densities():
+    cold, warm = (sheet(*TAKEN, *portion(2), *more) for more in ((), ("2: note warm",)))
+    assert cold.findings == [f for f in warm.findings if f in cold.findings]
+    run = gather(tuple(typed(*TAKEN, *portion(2), Noted(celsius=35.0, step="s2"))))
+    plain = gather(tuple(typed(*TAKEN, *portion(2))))
+    apart = [follow(r, keep(r, RULES), RULES, CRAFTS.kinds).partings["s2"].settled.apart for r in (plain, run)]
+    assert apart[1] > apart[0]
 
 
 def test_an_acid_that_is_too_weak_for_its_amine():

@@ -7,9 +7,9 @@ Sizing 2. Flash columns: W. C. Still, M. Kahn, A. Mitra, J. Org. Chem. 1978, 43,
           sample follow each other by their logarithms.
 Sizing 3. At another Rf the eluent is counted from 1/Rf instead: the band of the slower compound is
           out by about 1.4/Rf column volumes, plus one to pack and wet. Common practice.
+Sizing 4. Packed silica is about 0.5 g/mL, and about 0.8 of a slurry-packed bed is liquid. Common practice.
 Sizing 5. Gravity columns take 20 to 50 g of silica for a gram of sample, up to 100 for hard ones; the
           bed is some ten times as high as it is wide. Common practice.
-Sizing 4. Packed silica is about 0.5 g/mL, and about 0.8 of a slurry-packed bed is liquid. Common practice.
 """
 
 from __future__ import annotations

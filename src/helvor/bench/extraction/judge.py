@@ -11,7 +11,7 @@ from helvor.bench.extraction.acid_base import ph_to_move, to_reach
 from helvor.bench.extraction.distribution import portions_for
 from helvor.bench.extraction.drying import AGENT, agent_named
 from helvor.bench.extraction.entries import AgentAdded, Boiling, Drained, Emulsion, LayerGone, PhRead, Vented
-from helvor.bench.extraction.flow import PARTING, Flow, Parting, follow, grams, neutral_mass, solute_of
+from helvor.bench.extraction.flow import PARTING, Flow, Parting, follow, grams, neutral_mass, solute_of, takings
 from helvor.bench.extraction.layers import FILL, REMEDIES
 from helvor.bench.extraction.reflux import boiled
 from helvor.bench.finding import Finding
@@ -154,7 +154,13 @@ def volumes_add_up(case: Case, flow: Flow) -> Iterator[Finding]:
         volumes = [said.volume for said in out if said.volume is not None]
         if parting is None or not parting.rounds or not volumes or not parting.feed.liquids:
             continue
-        went_in = parting.feed.volume() + sum(one.portion for one in parting.rounds)
+        poured = sum(
+            on.taken.amount.value
+            for name in step.adds
+            for on in takings(case.run, step, name)
+            if on.taken.amount is not None and on.taken.amount.unit == "mL"
+        )
+        went_in = parting.feed.volume() + (poured or sum(one.portion for one in parting.rounds))
         came_out = sum(volume.value for volume in volumes)
         if came_out > went_in * (1 + FITS) + 3 * sum(volume.resolution for volume in volumes):
             yield Finding(
