@@ -113,6 +113,7 @@ PAGES = [
     ("extraction/reflux.html", extracting.RefluxStep),
     ("extraction/form.html", crafts.CraftForm),
     ("column/column.html", columns.ColumnStep),
+    ("column/tube.html", columns.TubeShown),
     ("column/form.html", crafts.CraftForm),
 ]
 SHELL = {f.name for f in fields(Shell)}

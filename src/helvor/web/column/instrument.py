@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from markupsafe import Markup
 
@@ -40,8 +41,9 @@ class TubeShown:
     tint: int
     state: str
     label: bool
-    spots: list[tuple[int, float, float]]
+    spots: tuple[tuple[int, float], ...]
     says: str
+    first: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +90,7 @@ class ColumnStep:
     head_y: float
     head_words: str
     refill: str
-    tubes: list[TubeShown]
+    tubes: list[Markup]
     steps: list[tuple[float, str]]
     brackets: list[BracketShown]
     most: str
@@ -126,9 +128,7 @@ def _tubes(column: Column, compounds: Sequence[str], count: int) -> list[TubeSho
         seen = tube.seen or {}
         strongest = max(seen, key=lambda name: seen[name], default="")
         tint = compounds.index(strongest) if strongest and seen[strongest] else -1
-        spots = [
-            (compounds.index(name), RADII[strength], 0.0) for name, strength in seen.items() if strength
-        ]  # fmt: skip
+        spots = tuple((compounds.index(name), RADII[strength]) for name, strength in seen.items() if strength)
         words = [f"tube {tube.number}", f"{digits(tube.volume or 0, 2)} mL" if tube.volume else tube.state]
         words += [f"{name} {STRENGTHS[strength]}" for name, strength in seen.items() if strength]
         if tube.seen is not None and not tube.holds:
@@ -137,9 +137,16 @@ def _tubes(column: Column, compounds: Sequence[str], count: int) -> list[TubeSho
             TubeShown(
                 tube.number, _x(tube.number, count), half, round(56 * (tube.volume or 0.0) / most, 1), tint, tube.state,
                 tube.number % every == 0 or every == 1, spots, ", ".join(words),
+                first=not shown,
             )
         )  # fmt: skip
     return shown
+
+
+@lru_cache(maxsize=4096)
+def draw_tube(tube: TubeShown) -> Markup:
+    """One tube drawn; as long as nothing about it changes it is drawn once."""
+    return fragment("column/tube.html", tube)
 
 
 def _curves(column: Column, count: int) -> tuple[dict[str, str], float]:
@@ -246,7 +253,7 @@ def column_instrument(at: AtStep) -> Markup:
             head_y=round(BED_TOP - 16 - min(above if above is not None else 45.0, 70.0) * 0.8, 1),
             head_words=f"{above:g} mm above" if above is not None else "",
             refill=f"refill within {digits(column.refill_in, 2)} min" if column.refill_in is not None else "",
-            tubes=_tubes(column, compounds, count),
+            tubes=[draw_tube(tube) for tube in _tubes(column, compounds, count)],
             steps=starts, brackets=brackets, most=f"{digits(most, 2)} mg a tube" if most else "",
             rows=_pool_rows(at, column, names), compounds=compounds, strengths=STRENGTHS,
             next_tube=len(column.tubes) + 1, eluents=[name for name, _ in column.programme], eluent=running or last,
