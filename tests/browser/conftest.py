@@ -124,6 +124,15 @@ def plate(page: Page) -> Callable[[int], Page]:
     return open_plate
 
 
+def open_run(page: Page, session: str, bench: str) -> None:
+    """Opens a bench's run of a session, as one finds it from the first page."""
+    page.goto("/")
+    page.locator("a[href^='/classes/']", has_text=session).first.click()
+    page.wait_for_load_state("load")
+    page.locator("a[href^='/runs/']").filter(has_text=re.compile(rf"^\s*{bench}\s*$")).first.click()
+    page.wait_for_selector(".page-run")
+
+
 def violations(page: Page) -> list[str]:
     """What axe-core finds against WCAG 2.2 A and AA."""
     page.evaluate(AXE)

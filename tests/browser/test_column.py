@@ -1,18 +1,12 @@
 """A column in the browser: the rack filled, spotted and pooled."""
 
-import re
-
 from playwright.sync_api import expect
 
-from tests.browser.conftest import violations
+from tests.browser.conftest import open_run, violations
 
 
 def open_iron(page, bench):
-    page.goto("/")
-    page.locator("a[href^='/classes/']", has_text="SEP-4").first.click()
-    page.wait_for_load_state("load")
-    page.locator("a[href^='/runs/']").filter(has_text=re.compile(rf"^\s*{bench}\s*$")).first.click()
-    page.wait_for_selector(".page-run")
+    open_run(page, "SEP-4", bench)
 
 
 def test_a_bench_goes_on_with_its_rack(page):

@@ -4,15 +4,11 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.conftest import violations
+from tests.browser.conftest import open_run, violations
 
 
 def open_three(page, bench):
-    page.goto("/")
-    page.locator("a[href^='/classes/']", has_text="SEP-5").first.click()
-    page.wait_for_load_state("load")
-    page.locator("a[href^='/runs/']").filter(has_text=re.compile(rf"^\s*{bench}\s*$")).first.click()
-    page.wait_for_selector(".page-run")
+    open_run(page, "SEP-5", bench)
 
 
 def test_a_bench_goes_on_with_the_second_portion(page):

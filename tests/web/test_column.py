@@ -5,20 +5,15 @@ from uuid import uuid4
 import pytest
 
 from helvor.demo.runs import demo_procedure
-from helvor.notebook import classes, procedures
-from helvor.shelf.solvents import eluotropic_rank
+from helvor.notebook import procedures
+from tests.notebook.people import run_of
 from tests.web.conftest import HTMX
 
 
 @pytest.fixture
 def iron_run(school):
-    """A run of "Colours of iron" on Ida's front bench; its address."""
-    who, key = school.ida, uuid4()
-    procedures.add_procedure(school.conn, who.account, key, demo_procedure("colours-of-iron"), "made")
-    procedures.put_in_use(school.conn, who.account, key, 1)
-    bench = classes.front_bench(school.conn, who.account).id
-    page = procedures.start_runs(school.conn, who.account, "Ida Frost", key, [bench], uuid4(), eluotropic_rank())[0]
-    return f"/runs/{page}"
+    """A run of "Colours of iron" on Ida's bench; its address."""
+    return f"/runs/{run_of(school.conn, school.ida, demo_procedure('colours-of-iron'))}"
 
 
 def send(client, url, **fields):

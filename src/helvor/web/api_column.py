@@ -13,12 +13,11 @@ from helvor.bench.column.model import (
     Compound,
     bands,
     column_volume,
-    found_band,
     in_tubes,
     place,
     resolution,
 )
-from helvor.bench.column.pools import Tube, cost_of, exchanged, odd, propose
+from helvor.bench.column.pools import Tube, cost_of, exchanged, found_in, odd, propose
 
 router = APIRouter(prefix="/api/column", tags=["columns"])
 
@@ -152,9 +151,7 @@ def pools(asked: PoolsIn) -> PoolsOut:
         tubes.append(Tube(tube.number, tube.ml, start, seen=tube.seen, state=tube.state))
         start += tube.ml
     proposed = propose(tubes, asked.mg)
-    names = dict.fromkeys(name for tube in tubes for name in tube.holds)
-    ends = [tube.end for tube in tubes]
-    moments = {name: found_band(ends, [float((tube.seen or {}).get(name, 0)) for tube in tubes]) for name in names}
+    moments = {name: found_in(tubes, name) for name in dict.fromkeys(name for tube in tubes for name in tube.holds)}
     return PoolsOut(
         pools=[
             PoolOut(kind=p.kind, tubes=list(p.tubes), compounds=list(p.compounds), mg=dict(p.mass), purity=p.purity)

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, StrictBool
 
 from helvor.bench.extraction.acid_base import (
     Solute,
+    Water,
     base_needed,
     ph_of,
     ph_to_move,
@@ -263,10 +264,10 @@ class WaterIn(_In):
     organic_ml: NotNegative = 0.0
 
 
-def _water(asked: WaterIn) -> Any:
-    water = reagent(asked.formula, asked.molar * asked.ml / 1000, asked.ml) if asked.formula else reagent(
-        "HCl", 0.0, asked.ml
-    )  # fmt: skip
+def _water(asked: WaterIn) -> Water:
+    if not asked.formula:
+        return Water(asked.ml)
+    water = reagent(asked.formula, asked.molar * asked.ml / 1000, asked.ml)
     if water is None:
         raise Unreadable(f"{asked.formula} is no acid or base known here.")
     return water

@@ -194,6 +194,14 @@ def test_hydrogencarbonate_gives_gas_in_the_funnel():
     assert sum_of_rounds < 24.0 * (acid + 1.6)  # no more than acid and clinging acid set free
 
 
+@pytest.mark.parametrize(("pka", "short"), [(4.4, True), (9.9, False)])
+def test_hydrogencarbonate_is_only_counted_on_for_acids_it_takes(pka, short):
+    little = {"formula": "NaHCO3", "molar": 0.15}
+    told = changed(substances__1_M_sodium_hydroxide=little, components__cinnamic_acid={"pka": pka})
+    lines = (*TAKEN, *portion(3, "1 M sodium hydroxide"), "done 3")
+    assert bool(found(sheet(*lines, procedure=told), "base-short")) == short
+
+
 def test_what_mixes_with_the_layer_is_refused():
     both = changed(substances__3_M_hydrochloric_acid={"layer": "both", "density": 0.789})
     assert "no water layer" in followed(both).partings["s2"].trouble

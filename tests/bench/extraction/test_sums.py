@@ -93,6 +93,13 @@ def test_alcohol_carried_over_shifts_both_layers():
     assert any("may not part" in remark for remark in much.remarks)
 
 
+@pytest.mark.parametrize(("density", "says"), [(0.99, "Salt makes the water heavier"), (1.02, "Not salt")])
+def test_salt_widens_only_where_the_water_is_below(density, says):
+    found = settle([(Liquid("oil", "organic", density), 20), (WATER, 20)])
+    assert found.close
+    assert found.widen.startswith(says)
+
+
 def test_a_close_call_and_warmth():
     heavy = Liquid("anisole", "organic", 0.995)
     assert settle([(heavy, 20), (WATER, 20)]).close
@@ -234,9 +241,21 @@ def test_acid_to_a_ph_arrives_there(water, solutes, to, molar):
     assert found.gas > 500 if water.carbonate else found.gas == 0
 
 
+@pytest.mark.parametrize(
+    ("water", "solutes", "warmer"),
+    [
+        (Water(100, 0.1), [], 11.5),  # 0.1 mol of hydroxide: 5.6 kJ in 117 g
+        (Water(100, 0.05, 0.05), [], 0.0),  # hydrogencarbonate foams and does not warm
+        (Water(100, 0.1), [Solute("c", "acid", 4.44, 0, 0.1)], 0.0),  # a carboxylate only takes its proton back
+    ],
+)
+def test_only_free_hydroxide_warms(water, solutes, warmer):
+    assert to_reach(7.0 if warmer else 2.0, water, solutes, 6.0).warmer == pytest.approx(warmer, abs=0.1)
+
+
 def test_gas_leaves_above_what_water_holds():
-    assert gas_of(Water(100, 0.0, 0.002), Water(100), 2.0) == 0
-    assert gas_of(Water(100, 0.0, 0.05), Water(100), 2.0) == pytest.approx(24_000 * (0.05 - 0.0034), rel=0.01)
+    assert gas_of(Water(100, 0.0, 0.002), 2.0) == 0
+    assert gas_of(Water(100, 0.0, 0.05), 2.0) == pytest.approx(24_000 * (0.05 - 0.0034), rel=0.01)
 
 
 @pytest.mark.parametrize(

@@ -63,6 +63,14 @@ class Band:
     sigma: float
     tail: float
 
+    @property
+    def span(self) -> tuple[float, float] | None:
+        """mL between which nearly all of it leaves: two σ on either side of its Gaussian, three tails behind it."""
+        if self.volume is None:
+            return None
+        centre = self.volume - self.tail
+        return centre - 2 * self.sigma, centre + 2 * self.sigma + 3 * self.tail
+
     def before(self, volume: float) -> float:
         """Part of it that has left by a volume, 0 to 1."""
         if self.volume is None:
@@ -146,6 +154,11 @@ def place(after: float, volumes: Sequence[float], rfs: Sequence[float], v_m: flo
         if after >= at:
             here = start + (after - at) / v_m * rf
     return here
+
+
+def width_at(part: float, plates: float = PLATES) -> float:
+    """σ of a band that is a part of the way down, as a part of the column's length: √(part/N) (Model 3)."""
+    return math.sqrt(max(part, 0.0) / plates)
 
 
 def bands(

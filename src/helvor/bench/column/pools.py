@@ -15,6 +15,8 @@ import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from helvor.bench.column.model import Found, found_band
+
 STRENGTHS = {0: "none", 1: "trace", 2: "weak", 3: "clear", 4: "strong"}
 """How strong a spot is, as it is ticked."""
 WEIGHT = {0: 0.0, 1: 1.0, 2: 3.0, 3: 9.0, 4: 27.0}
@@ -120,6 +122,12 @@ def propose(tubes: Sequence[Tube], masses: Mapping[str, float]) -> list[Pool]:
         kind = "empty" if not holds else "pure" if len(holds) == 1 else "mixed"
         pools.append(Pool(kind, tuple(tube.number for tube in together), holds, mass))
     return pools
+
+
+def found_in(tubes: Sequence[Tube], compound: str) -> Found | None:
+    """Where a compound was found and its apparent plates, by how strong it shows (Pools 3); None where it was not."""
+    weights = [WEIGHT[(tube.seen or {}).get(compound, 0)] for tube in tubes]
+    return found_band([tube.end for tube in tubes], weights) if any(weights) else None
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,9 +11,9 @@ import math
 from dataclasses import dataclass, field, replace
 
 from helvor.bench.column.entries import ColumnPacked, LevelSeen, Pooled, TubesFilled, TubesSpotted
-from helvor.bench.column.model import PLATES, Band, Compound, bands, column_volume, found_band, in_tubes
-from helvor.bench.column.pools import WEIGHT, Pool, Tube, propose
-from helvor.bench.column.sizing import FLASH
+from helvor.bench.column.model import PLATES, Band, Compound, bands, column_volume, in_tubes
+from helvor.bench.column.pools import Pool, Tube, found_in, propose
+from helvor.bench.column.sizing import FLASH, LIQUID_PART, SILICA_G_PER_ML
 from helvor.bench.formula import molar_mass
 from helvor.bench.procedure import Procedure, Step, same
 from helvor.bench.quantity import Unreadable
@@ -67,6 +67,11 @@ class Column:
         return math.pi / 4 * self.bore**2 * self.above / 1000 / self.flow
 
     @property
+    def silica(self) -> float:
+        """g of silica in the bed (Sizing 4)."""
+        return SILICA_G_PER_ML * self.volume / LIQUID_PART
+
+    @property
     def passed(self) -> float:
         """mL that came through."""
         return self.tubes[-1].end if self.tubes else 0.0
@@ -80,8 +85,7 @@ class Column:
 
     def found(self, compound: str) -> tuple[float, float | None] | None:
         """Mean, mL, and apparent plates of a compound as it was found; None where it was not."""
-        weights = [WEIGHT[(tube.seen or {}).get(compound, 0)] for tube in self.tubes]
-        band = found_band(self.ends(), weights) if any(weights) else None
+        band = found_in(self.tubes, compound)
         return (band.mean, band.plates) if band is not None else None
 
 
@@ -256,7 +260,7 @@ def _predict(
 def predicted_tubes(column: Column, most: int = MOST_TUBES) -> dict[str, list[float]]:
     """mg of each compound in each tube as predicted: of the tubes there are, and of planned ones until it is out."""
     count = len(column.tubes)
-    last = max((band.volume + 3 * band.sigma + 3 * band.tail for band in column.predicted if band.volume), default=0.0)
+    last = max((band.span[1] + band.sigma for band in column.predicted if band.span is not None), default=0.0)
     ends = column.ends()
     while (not ends or ends[-1] < last) and len(ends) < most:
         ends.append((ends[-1] if ends else 0.0) + column.fraction)

@@ -29,7 +29,7 @@ CO2_HELD = 0.034
 MOLAR_GAS = 24.0
 """L/mol at 20 °C and 1 atm."""
 NEUTRALIZATION = 56.0
-"""kJ for each mol of strong acid and base that meet. From memory."""
+"""kJ for each mol of free acid and hydroxide that meet. From memory."""
 LOWEST, HIGHEST = -1.5, 15.5
 """Ends of the scale on which a pH is looked for."""
 
@@ -124,16 +124,25 @@ def reagent(formula: str, mol: float, volume: float) -> Water | None:
     return Water(volume, strong * mol, carbonate * mol, (Solute(formula, weak[0], weak[1], 0.0, mol),) if weak else ())
 
 
+def _carbonate(ph: float) -> tuple[float, float]:
+    """Of carbonate in all its forms, the part that is carbon dioxide, and the charge of a mol."""
+    h = _ten(-ph)
+    k1, k2 = (_ten(-pk) for pk in PKA_CARBONIC)
+    whole = h * h + k1 * h + k1 * k2
+    return h * h / whole, (k1 * h + 2 * k1 * k2) / whole
+
+
+def _held(water: Water, ph: float) -> float:
+    """mol of carbonate in all its forms that a water layer holds at a pH (Acid–base 4)."""
+    return CO2_HELD * water.volume / 1000 / _carbonate(ph)[0]
+
+
 def _imbalance(ph: float, water: Water, solutes: Iterable[Solute], organic: float) -> float:
     """Positive minus negative charges in the water, mol; falls as the pH rises."""
     litres = water.volume / 1000
     charge = water.strong + (_ten(-ph) - _ten(ph - PKW)) * litres
     if water.carbonate > 0:
-        h = _ten(-ph)
-        k1, k2 = (_ten(-pk) for pk in PKA_CARBONIC)
-        share = h * h + k1 * h + k1 * k2
-        held = min(water.carbonate, CO2_HELD * litres * share / (h * h))
-        charge -= held * (k1 * h + 2 * k1 * k2) / share
+        charge -= min(water.carbonate, _held(water, ph)) * _carbonate(ph)[1]
     for one in (*water.weak, *solutes):
         if one.acts == "neutral" or one.mol <= 0:
             continue
@@ -163,13 +172,9 @@ def ph_of(water: Water, solutes: Sequence[Solute] = (), organic: float = 0.0) ->
     return (low + high) / 2
 
 
-def gas_of(before: Water, after: Water, ph_after: float) -> float:
-    """mL of carbon dioxide that leave when a water layer comes to a pH (Acid–base 4)."""
-    h = _ten(-ph_after)
-    k1, k2 = (_ten(-pk) for pk in PKA_CARBONIC)
-    share = h * h + k1 * h + k1 * k2
-    held = CO2_HELD * after.volume / 1000 * share / (h * h)
-    return 1000 * MOLAR_GAS * max(0.0, before.carbonate - held)
+def gas_of(water: Water, ph: float) -> float:
+    """mL of carbon dioxide that leave a water layer at a pH (Acid–base 4)."""
+    return 1000 * MOLAR_GAS * max(0.0, water.carbonate - _held(water, ph))
 
 
 def ph_to_move(acts: Acts, pka: float, k: float, organic: float, water: float, part: float = 0.99) -> float | None:
@@ -244,9 +249,10 @@ def to_reach(ph: float, water: Water, solutes: Sequence[Solute], molar: float, o
             high = added
     volume = 1000 * added / molar
     after = with_(added)
-    meets = (now > 7) if sign < 0 else (now < 7)
-    warm = NEUTRALIZATION * 1000 * added / (4.18 * after.volume) if meets else 0.0
-    return ToReach(ph, added, volume, in_portions(volume), gas_of(water, after, ph), warm)
+    # Only free hydroxide and acid warm so much: protonating a salt hardly does, hydrogencarbonate even cools.
+    free = _ten(now - PKW if sign < 0 else -now) * water.volume / 1000
+    warm = NEUTRALIZATION * 1000 * min(added, free) / (4.18 * after.volume)
+    return ToReach(ph, added, volume, in_portions(volume), gas_of(after, ph), warm)
 
 
 def in_portions(volume: float) -> tuple[float, ...]:

@@ -188,6 +188,11 @@ def solute_of(component: Component, mol: float) -> Solute:
     return Solute(component.name, acts if component.pka is not None else "neutral", component.pka, k, mol)
 
 
+def solutes_of(procedure: Procedure, mol: Mapping[str, float]) -> tuple[Solute, ...]:
+    """Every followed component with its mol, by name in lower case; those that are not there with none."""
+    return tuple(solute_of(one, mol.get(one.name.casefold(), 0.0)) for one in procedure.components if one.acts)
+
+
 def liquid_of(substance: Substance, molar: float | None = None) -> Liquid | None:
     """A substance as a liquid in the funnel; None where nothing says which layer it makes."""
     concentration = molar or substance.molar
@@ -227,7 +232,7 @@ class _Follower:
                 self.adding[name.casefold()] = self.adding.get(name.casefold(), 0) + 1
 
     def solutes(self, mol: Mapping[str, float]) -> tuple[Solute, ...]:
-        return tuple(solute_of(component, mol.get(key, 0.0)) for key, component in self.followed.items())
+        return solutes_of(self.procedure, mol)
 
     def poured(self, step: Step, name: str) -> list[float]:
         """mL of a liquid in each portion of a step (Flow 1)."""
@@ -348,7 +353,7 @@ class _Follower:
 
         at = ph(after)
         # Hydrogencarbonate that was there loses its gas, and what comes with it too.
-        gas = gas_of(after.water, after.water, at) if at is not None else 0.0
+        gas = gas_of(after.water, at) if at is not None else 0.0
         self.flow.came[step.id] = Came(before, after, ph(before), at, gas)
         left = after.water.carbonate - gas / (1000 * MOLAR_GAS)
         return replace(after, water=replace(after.water, carbonate=max(0.0, left)))
@@ -417,7 +422,7 @@ class _Follower:
             )
             solutes = self.solutes(whole.mol)
             ph = ph_of(replace(whole.water, volume=water), solutes, organic)
-            gas = gas_of(whole.water, whole.water, ph)
+            gas = gas_of(whole.water, ph)
             drawn_layer = settled.upper if settled.upper.makes == makes else settled.lower
             stays = min(self.cut.behind, drawn_layer.volume / 2) / drawn_layer.volume
             drawn, rest = _divide(whole, settled, makes, solutes, ph, stays)

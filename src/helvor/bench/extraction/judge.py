@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from helvor.bench.extraction.acid_base import ph_to_move, to_reach
+from helvor.bench.extraction.acid_base import PKA_CARBONIC, ph_to_move, to_reach
 from helvor.bench.extraction.distribution import portions_for
 from helvor.bench.extraction.drying import AGENT, agent_named
 from helvor.bench.extraction.entries import AgentAdded, Boiling, Drained, Emulsion, LayerGone, PhRead, Vented
-from helvor.bench.extraction.flow import PARTING, Flow, Parting, follow, grams, neutral_mass, solute_of, takings
+from helvor.bench.extraction.flow import PARTING, Flow, Parting, follow, grams, neutral_mass, solutes_of, takings
 from helvor.bench.extraction.layers import FILL, REMEDIES
 from helvor.bench.extraction.reflux import boiled
 from helvor.bench.finding import Finding
@@ -22,7 +22,7 @@ from helvor.bench.procedure import Step, same
 from helvor.bench.quantity import Unreadable, digits
 from helvor.bench.run.craft import Cause
 from helvor.bench.run.judge import COVERAGE, Case, join
-from helvor.bench.run.ledger import keep
+from helvor.bench.run.ledger import Ledger, keep
 from helvor.bench.run.record import Run
 
 MEANT = 0.5
@@ -35,6 +35,8 @@ FITS = 0.10
 """Relative difference within which a volume or mass fits a layer; above 2.5 times that it does not."""
 WORTH = 0.02
 """Part of a component from which throwing a layer away is worth a question."""
+WEAKEST = 11.0
+"""pKa up to which hydroxide is meant to take an acid; hydrogencarbonate takes what is stronger than carbonic acid."""
 MUCH_GAS = 30.0
 """mL of carbon dioxide in a stoppered funnel that want venting at once."""
 HOT_BELOW = 5.0
@@ -259,7 +261,7 @@ def in_the_funnel(case: Case, flow: Flow) -> Iterator[Finding]:
                 "close-call", "caution",
                 f"Step {number}: the layers are {digits(settled.apart, 1)} g/mL apart.",
                 "So close they part slowly, and either may come out on top.",
-                "Drop test; a little salt makes the water heavier.", about=step.id,
+                f"Drop test. {settled.widen}", about=step.id,
             )  # fmt: skip
         for remark in settled.remarks:
             if step.id not in case.run.done:
@@ -320,7 +322,7 @@ def portions(case: Case, flow: Flow) -> Iterator[Finding]:
             rest_volume, portion = parting.volumes()
             if left > LEFT:
                 d = solute.d(last.ph) if parting.makes == "organic" else 1 / max(solute.d(last.ph), 1e-12)
-                more = portions_for(d, rest_volume, portion, 1 - LEFT / left) if left > LEFT else None
+                more = portions_for(d, rest_volume, portion, 1 - LEFT / left)
                 yield Finding(
                     "too-few-portions", "caution",
                     f"Step {number}: after {len(parting.rounds)} portion{'s' if len(parting.rounds) > 1 else ''} "
@@ -345,7 +347,7 @@ def _too_little(mol: float, flow: Flow, name: str) -> bool:
 
 
 def short_of_reagent(number: int, step: Step, parting: Parting) -> Iterator[Finding]:
-    """Less base than acid, less acid than base; an acid too weak for an amine."""
+    """Less base than what it is meant to take, by its strength; an acid too weak for an amine."""
     if parting.makes != "aqueous" or not parting.rounds:
         return
     brought = parting.extract.water.strong + parting.rest.water.strong - parting.feed.water.strong
@@ -354,7 +356,9 @@ def short_of_reagent(number: int, step: Step, parting: Parting) -> Iterator[Find
     ph = parting.rounds[-1].ph
     organic, portion = parting.volumes()
     if brought > 0 and acids:
-        meant = [s for s in acids if s.pka is not None and s.pka < 11]
+        carbonate = parting.extract.water.carbonate + parting.rest.water.carbonate > parting.feed.water.carbonate
+        weakest = PKA_CARBONIC[0] if carbonate else WEAKEST
+        meant = [s for s in acids if s.pka is not None and s.pka < weakest]
         needed = sum(s.mol for s in meant) + max(0.0, -parting.feed.water.strong)
         if needed > brought:
             yield Finding(
@@ -432,11 +436,7 @@ def _more(case: Case, flow: Flow, step: Step, at: float) -> str:
     what = "acid" if (step.ph or 0) < 7 else "base"
     if came is None or substance is None or substance.molar is None or step.ph is None:
         return f"more {what}"
-    solutes = [
-        solute_of(component, mol)
-        for component in case.run.procedure.components
-        if component.acts and (mol := came.after.mol.get(component.name.casefold(), 0.0)) > 0
-    ]
+    solutes = solutes_of(case.run.procedure, came.after.mol)
     try:
         here = to_reach(at, came.before.water, solutes, substance.molar)
         there = to_reach(step.ph, came.before.water, solutes, substance.molar)
@@ -444,6 +444,17 @@ def _more(case: Case, flow: Flow, step: Step, at: float) -> str:
         return f"more {what}"
     volume = there.volume - here.volume
     return f"about {digits(volume, 2)} mL more of {substance.name}" if volume > 0.05 else f"more {what}"
+
+
+def still_wanted(run: Run, ledger: Ledger, flow: Flow, portion: str) -> list[tuple[str, float, float]]:
+    """Components of a portion that no product was weighed of, where it is worth a question: name, g in it, g taken."""
+    weighed = {p.said.component.casefold() for p in ledger.portions.values() if p.mass and p.said.end == "product"}
+    found = []
+    for component, mass in grams(flow, run.procedure, portion).items():
+        taken = flow.taken.get(component.casefold(), 0.0) * (neutral_mass(run.procedure, component) or 0.0)
+        if taken > 0 and mass >= WORTH * taken and component.casefold() not in weighed:
+            found.append((component, mass, taken))
+    return found
 
 
 def gone_early(case: Case, flow: Flow) -> Iterator[Finding]:
@@ -456,13 +467,8 @@ def gone_early(case: Case, flow: Flow) -> Iterator[Finding]:
         number, step = steps.get(step_id, (0, None))
         if step is not None and step.kind == "discard":
             gone += [(name, "", number) for name in (*step.takes, *((step.on,) if step.on else ()))]
-    weighed = {p.said.component.casefold() for p in case.ledger.portions.values() if p.mass and p.said.end == "product"}
     for name, why, number in gone:
-        holds = grams(flow, case.run.procedure, name)
-        for component, mass in holds.items():
-            taken = flow.taken.get(component.casefold(), 0.0) * (neutral_mass(case.run.procedure, component) or 0.0)
-            if taken <= 0 or mass < WORTH * taken or component.casefold() in weighed:
-                continue
+        for component, mass, taken in still_wanted(case.run, case.ledger, flow, name):
             yield Finding(
                 "layer-gone", "caution" if mass < 0.2 * taken else "stop",
                 f"{name} was thrown away at step {number}{f' ({why})' if why else ''}; it should hold "
@@ -704,7 +710,7 @@ def judge_plan_layers(plan: Plan) -> Iterator[Advice]:
                     Finding("close-call", "caution",
                             f"Step {number}: the layers are {digits(parting.settled.apart, 1)} g/mL apart.",
                             "So close they part slowly, and either may come out on top.",
-                            "Another solvent, or salt in the water; keep the drop test in the instruction."),
+                            f"{parting.settled.widen} Keep the drop test in the instruction."),
                     step.id,
                 )  # fmt: skip
             for finding in (*short_of_reagent(number, step, parting),):

@@ -95,6 +95,13 @@ class Settled:
         return self.upper is not None and self.apart < CLOSE
 
     @property
+    def widen(self) -> str:
+        """What moves close layers further apart; salt makes the water heavier, so it helps where water is below."""
+        if self.where("aqueous") == "upper":
+            return "Not salt: it brings them closer. More of a heavy organic solvent parts them."
+        return "Salt makes the water heavier; more of a light organic solvent helps too."
+
+    @property
     def volume(self) -> float:
         return sum(layer.volume for layer in (self.upper, self.lower) if layer is not None)
 

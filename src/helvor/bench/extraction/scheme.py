@@ -60,6 +60,11 @@ class Stage:
     back_to: float | None
     needed: float
 
+    @property
+    def given(self) -> float:
+        """mol of reagent in all its portions."""
+        return self.portions * self.volume * self.chosen.molar / 1000
+
 
 @dataclass(frozen=True, slots=True)
 class Proposed:
@@ -285,7 +290,8 @@ class _Draft:
         water = [portion.name for portion in self.portions if portion.end == "waste" and portion.name != "spent salt"]
         meeting = 2 if self.solids else 1
         if water:
-            self._step("discard", "All products weighed: the liquors and the brine into aqueous waste", takes=water,
+            self._step("discard", "All products weighed: liquors, neutralized, and brine into aqueous waste",
+                       takes=water,
                        waste="aqueous", hands=3, meeting=meeting)  # fmt: skip
         if any(portion.name == "spent salt" for portion in self.portions):
             self._step("discard", "The spent salt, dry, into the bin", takes=("spent salt",), waste="bin", hands=1,

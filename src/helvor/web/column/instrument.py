@@ -9,10 +9,9 @@ from functools import lru_cache
 from markupsafe import Markup
 
 from helvor.bench.column.craft import LOW_HEAD
-from helvor.bench.column.model import place
+from helvor.bench.column.model import place, width_at
 from helvor.bench.column.pools import STRENGTHS, Pool, cost_of
 from helvor.bench.column.rack import ELUTE, MOST_TUBES, Column, column_of, predicted_tubes
-from helvor.bench.column.sizing import SILICA_G_PER_ML
 from helvor.bench.procedure import same
 from helvor.bench.quantity import digits, round_to
 from helvor.web.extraction.drawing import Axis
@@ -172,7 +171,7 @@ def _bands(column: Column, curves: dict[str, str], compounds: Sequence[str]) -> 
         if known is not None and band is not None:
             at = place(column.passed, [ml for _, ml in column.programme], known.rf, column.volume)
             if at < 1:
-                y, half = bed.at(at), 6.0 + 16.0 * at
+                y, half = bed.at(at), max(3.0, (BED_FOOT - BED_TOP) * width_at(at))
         rf = ", ".join(round_to(value, 2) for value in known.rf) if known is not None else ""
         shown.append(BandShown(name, y, half, curves.get(name, ""), rf))
     return shown
@@ -259,7 +258,7 @@ def column_instrument(at: AtStep) -> Markup:
             next_tube=len(column.tubes) + 1, eluents=[name for name, _ in column.programme], eluent=running or last,
             names=names,
             decided=[(name, Pool("", numbers, (), {}).words) for name, numbers, _ in column.decided if numbers],
-            plates=found, silica=digits(SILICA_G_PER_ML * column.volume / 0.8, 2),
+            plates=found, silica=digits(column.silica, 2),
             low=above is not None and above < LOW_HEAD, marks=marks_of(at.seen),
         ),
     )  # fmt: skip

@@ -16,7 +16,6 @@ from helvor.bench.extraction.drying import AGENTS, Agent, Planned, agent_for, ag
 from helvor.bench.extraction.entries import AgentAdded, Drained, Emulsion, PhRead
 from helvor.bench.extraction.flow import (
     PARTING,
-    Came,
     Content,
     Flow,
     InVessel,
@@ -24,11 +23,11 @@ from helvor.bench.extraction.flow import (
     follow,
     grams,
     so_far,
-    solute_of,
+    solutes_of,
     vessels,
 )
 from helvor.bench.extraction.funnel import Now, funnel_now
-from helvor.bench.extraction.judge import concerns, expected_name
+from helvor.bench.extraction.judge import concerns, expected_name, still_wanted
 from helvor.bench.extraction.layers import CLOSE, CUTS, FILL, REMEDIES, VENTS, Layer, Settled, funnel_for, lost_at_cut
 from helvor.bench.extraction.reflux import FULL, boiled, flask_for
 from helvor.bench.house_rules import HouseRules
@@ -583,7 +582,7 @@ def ph_instrument(at: AtStep) -> Markup:
             readings.append((PH_AXIS.at(low), PH_AXIS.at(high), describe(said)))
     substance = next((s for name in step.adds if (s := run.procedure.substance(name)) and s.molar), None)
     planned, why = None, ""
-    solutes = _solutes(run, came)
+    solutes = solutes_of(run.procedure, came.before.mol) if came is not None else ()
     if came is not None and substance is not None and substance.molar and step.ph is not None:
         try:
             planned = to_reach(step.ph, came.before.water, solutes, substance.molar)
@@ -604,16 +603,6 @@ def ph_instrument(at: AtStep) -> Markup:
             marks=marks_of(at.seen),
         ),
     )  # fmt: skip
-
-
-def _solutes(run: Run, came: Came | None) -> list[Solute]:
-    if came is None:
-        return []
-    return [
-        solute_of(component, mol)
-        for component in run.procedure.components
-        if component.acts and (mol := came.before.mol.get(component.name.casefold(), 0.0)) > 1e-6
-    ]
 
 
 def _charge_chart(solutes: Sequence[Solute], water: float) -> ChartShown | None:
@@ -736,17 +725,9 @@ def discard_instrument(at: AtStep) -> Markup:
     if not concerns(run):
         return Markup("")
     flow = _flow(at)
-    weighed = {
-        p.said.component.casefold()
-        for p in at.sheet.ledger.portions.values()
-        if p.mass is not None and p.said.end == "product"
-    }
     going = []
     for name in (*step.takes, *((step.on,) if step.on else ())):
-        holds = {
-            component: mass for component, mass in grams(flow, run.procedure, name).items() if mass >= 0.002
-        }  # fmt: skip
-        open_ = [component for component in holds if component.casefold() not in weighed]
+        open_ = [component for component, _, _ in still_wanted(run, at.sheet.ledger, flow, name)]
         vessel = vessels(run).get(name.casefold())
         row = _held_row(run, flow, name, vessel.vessel if vessel else "", vessel.volume if vessel else None, here=True)
         going.append((row, f"{join(open_)} not weighed yet" if open_ else ""))

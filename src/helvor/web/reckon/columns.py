@@ -67,10 +67,10 @@ def what_comes_when(form: Form, house: House) -> Answer:
     answer = Answer("By a Gaussian with N plates; a step acts on a band once its front has caught up.")
     answer.head = ("", "column volumes", "mL", "tubes")
     for band in found:
-        if band.volume is None:
+        if band.volume is None or band.span is None:
             answer.rows.append((band.name, "never", "", ""))
             continue
-        low, high = band.volume - 2 * band.sigma, band.volume + 2 * (band.sigma + band.tail)
+        low, high = band.span
         first, last = max(1, int(low // fraction) + 1), int(high // fraction) + 1
         answer.rows.append((band.name, round_to(band.volume / v_m, 2), digits(band.volume, 3), f"{first}–{last}"))
     for a, b in pairwise(sorted((one for one in found if one.volume), key=lambda one: one.volume or 0)):
@@ -84,7 +84,7 @@ def what_comes_when(form: Form, house: House) -> Answer:
 
 
 def _drawn(found: list[Band], eluents: list[float], fraction: float) -> ElutionShown:
-    last = max((band.volume + 3 * (band.sigma + band.tail) for band in found if band.volume), default=fraction)
+    last = max((band.span[1] + band.sigma for band in found if band.span is not None), default=fraction)
     count = max(6, min(TUBES, int(last / fraction) + 1))
     ends = [fraction * (i + 1) for i in range(count)]
     x, each = Axis(0, count, 40, 500), {band.name: in_tubes(band, ends) for band in found}

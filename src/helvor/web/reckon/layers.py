@@ -11,7 +11,7 @@ from typing import TypeVar
 from helvor.bench.extraction.acid_base import Solute, by_bicarbonate, ph_of, ph_to_move, reagent_for, to_reach
 from helvor.bench.extraction.acid_base import reagent as reagent_water
 from helvor.bench.extraction.distribution import from_trial, left, limit, portions_for, splits
-from helvor.bench.extraction.drying import AGENT, AGENTS, agent_for
+from helvor.bench.extraction.drying import AGENT, AGENTS, OF_FULL, agent_for
 from helvor.bench.extraction.layers import FILL, funnel_for, settle
 from helvor.bench.extraction.read import read_liquid, read_part
 from helvor.bench.extraction.reflux import FULL, NEARLY_EMPTY, flask_for
@@ -110,7 +110,7 @@ def which_layer(form: Form, house: House) -> Answer:
     elif settled.close:
         answer.remarks.append(
             ("caution", f"Only {digits(settled.apart, 1)} g/mL apart: they part slowly, and either may end on top. "
-             "Salt makes the water heavier.")
+             f"{settled.widen}")
         )  # fmt: skip
     answer.remarks += [("note", f"{remark[0].upper()}{remark[1:]}.") for remark in settled.remarks]
     if len(liquids) > 2:
@@ -360,10 +360,10 @@ def drying_agent(form: Form, house: House) -> Answer:
         answer.remarks.append(("caution", f"{agent.name.capitalize()}: not with {agent.never}."))
     answer.working = [
         WorkingLine("water dissolved", f"{volume:g} mL × {liquid.density:g} g/mL × {liquid.takes_up:g} %"
-                    f"{' × 0.4 after brine' if brine else ''} = {digits(plan.dissolved, 2)} g"),
+                    f"{' × {1 - BRINE_TAKES:g} after brine' if brine else ''} = {digits(plan.dissolved, 2)} g"),
         WorkingLine("salt, at a quarter of its hydrate",
                     f"({digits(plan.dissolved, 2)} + {plan.droplets:g} droplets) ÷ "
-                    f"(0.25 × {round_to(agent.holds, 2)}) = {digits(plan.agent, 2)} g"),
+                    f"({OF_FULL:g} × {round_to(agent.holds, 2)}) = {digits(plan.agent, 2)} g"),
     ]  # fmt: skip
     return answer
 
@@ -391,7 +391,7 @@ def flow_scheme(form: Form, house: House) -> Answer:
     answer.steps = [
         f"{stage.portions} × {stage.volume:g} mL {stage.chosen.molar:g} M {stage.chosen.reagent} for "
         f"{' and '.join(stage.leaves)}: {digits(1000 * stage.needed, 3)} mmol needed with a fifth more, "
-        f"{digits(stage.portions * stage.volume * stage.chosen.molar, 3)} mmol given."
+        f"{digits(1000 * stage.given, 3)} mmol given."
         for stage in found.stages
     ]
     answer.remarks = [("note", remark) for remark in found.remarks]
