@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache
@@ -416,7 +416,7 @@ def read_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> Cla
             ClassRow(*found),
             _state(state.fetchone()) or "",
             [Meeting(*one) for one in meetings.fetchall()],
-            _benches(benches.fetchall()),
+            _benches(tuple(benches.fetchall())),
             dict(kit.fetchall()),
             LastWritten(*newest) if newest else None,
         )
@@ -464,10 +464,12 @@ def _summary(text: str) -> dict[str, Any]:
 
 def _with_pages(conn: psycopg.Connection, where: str, *values: object) -> list[Bench]:
     # `where` is one of the three constants above; values only ever go in as parameters.
-    return _benches(conn.execute(f"{_BENCHES} WHERE {where} {_IN_ORDER}", values).fetchall())
+    return _benches(tuple(conn.execute(f"{_BENCHES} WHERE {where} {_IN_ORDER}", values).fetchall()))
 
 
-def _benches(rows: Iterable[tuple[Any, ...]]) -> list[Bench]:
+@lru_cache(maxsize=64)
+def _benches(rows: tuple[tuple[Any, ...], ...]) -> list[Bench]:
+    """Benches with their pages; the same rows give the very same list, so nobody may change it."""
     benches: dict[UUID, Bench] = {}
     for key, class_id, number, pair, page, technique, n, entries, started, summary, procedure, version in rows:
         bench = benches.get(key)

@@ -14,7 +14,7 @@ from helvor.bench.room import put_away
 from helvor.bench.room.front import Front
 from helvor.bench.room.put_away import InUse
 from helvor.notebook.classes import Bench, PageOnBoard
-from helvor.web.rendering import fragment
+from helvor.web.rendering import TheVery, drawn_once, fragment
 
 WIDTH, TOP, FLOOR, LEFT = 888, 24, 452.0, 150
 MOST_ROWS = 16
@@ -243,6 +243,50 @@ def draw_board(
         width, int(floor + 66), floor, left, title, choices, drawn, lanes, counts, size, step >= ROOMY, front, wash,
         finish,
     )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class BoardAt:
+    """What a board is drawn from.
+
+    Attributes:
+        benches: as they were read; a class that nobody wrote in gives the very same list.
+        rung: how many timers are past due, for a spot waits until its timer rings.
+        plan: its minutes are whole tenths, finer than a front is drawn.
+    """
+
+    benches: list[Bench]
+    wanted: str
+    now: datetime
+    rung: int
+    plan: PlanNow | None
+    wall: bool = False
+
+    @property
+    def about(self) -> tuple[object, ...]:
+        plan = (TheVery(self.plan.front), self.plan.minutes) if self.plan else None
+        return self.wanted, self.rung, plan, self.wall
+
+
+@dataclass(frozen=True, slots=True)
+class DrawnBoard:
+    """A board with its lanes drawn, and the same as rows of a table."""
+
+    board: Board
+    lanes: Markup
+    rows: Markup
+
+
+@drawn_once(64, ink=lambda at: at.benches, about=lambda at: at.about)
+def drawn_board(at: BoardAt) -> DrawnBoard:
+    """The board of the class page, or the larger one of the wall, which needs no table."""
+    if at.wall:
+        board = draw_board(
+            at.benches, at.wanted, now=at.now, plan=at.plan, width=1560, floor=700.0, left=200, largest=1.4
+        )
+        return DrawnBoard(board, drawn_lanes(board, wall=True), Markup(""))
+    board = draw_board(at.benches, at.wanted, now=at.now, plan=at.plan)
+    return DrawnBoard(board, drawn_lanes(board), written_rows(board))
 
 
 def _front(lanes: list[BenchLane], step: float) -> str:

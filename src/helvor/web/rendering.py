@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import hashlib
 import re
+import secrets
+from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, fields
 from datetime import datetime
-from functools import cache, lru_cache
+from functools import cache, lru_cache, wraps
 from importlib.resources import files
 from pathlib import Path
-from typing import Any
+from threading import Lock
+from typing import Any, TypeVar
 from uuid import uuid4
 from zoneinfo import ZoneInfo
 
@@ -96,6 +100,70 @@ def initials(name: str) -> str:
     return (words[0][0] + (words[-1][0] if len(words) > 1 else "")).upper()
 
 
+FRESH_ID = f"fresh-{secrets.token_hex(16)}"
+"""Stands in a rendered form for the id of the entry that it will send; nobody outside can know it."""
+
+
+def with_fresh_ids(text: str) -> str:
+    """Give every form that is about to leave an id of its own, so that what was drawn once can be sent often."""
+    head, *rest = text.split(FRESH_ID)
+    return "".join([head, *(part for after in rest for part in (str(uuid4()), after))])
+
+
+class TheVery:
+    """An object compared by what it is, not by what it holds; kept, so that no other gets its address."""
+
+    __slots__ = ("it",)
+
+    def __init__(self, it: object) -> None:
+        self.it = it
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, TheVery) and self.it is other.it
+
+    def __hash__(self) -> int:
+        return id(self.it)
+
+
+D = TypeVar("D")
+R = TypeVar("R")
+
+
+def drawn_once(
+    most: int, ink: Callable[[Any], object], about: Callable[[Any], Any]
+) -> Callable[[Callable[[D], R]], Callable[[D], R]]:
+    """Draw a thing once for as long as its ink does not change, for the *most* things asked for last.
+
+    Args:
+        ink: the worksheet of what is drawn. A page that nobody has written on since gives the very
+            same one (:mod:`helvor.bench.remembered`); that is what is compared.
+        about: all else that the drawing depends on; compared by value.
+    """
+
+    def wrap(draw: Callable[[D], R]) -> Callable[[D], R]:
+        kept: OrderedDict[tuple[TheVery, Any], R] = OrderedDict()
+        lock = Lock()
+
+        @wraps(draw)
+        def ask(of: D) -> R:
+            key = (TheVery(ink(of)), about(of))
+            with lock:
+                known = kept.get(key)
+                if known is not None:
+                    kept.move_to_end(key)
+                    return known
+            drawn = draw(of)
+            with lock:
+                kept[key] = drawn
+                while len(kept) > most:
+                    kept.popitem(last=False)
+            return drawn
+
+        return ask
+
+    return wrap
+
+
 def _environment() -> Environment:
     environment = Environment(
         loader=PackageLoader("helvor.web"),
@@ -105,7 +173,7 @@ def _environment() -> Environment:
         lstrip_blocks=True,
         auto_reload=False,
     )
-    environment.globals.update(static=static_url, fresh_id=uuid4)
+    environment.globals.update(static=static_url, fresh_id=lambda: FRESH_ID)
     environment.filters.update(
         chem=rf_markup, day=day, clock=clock, mm=_mm, decimals=round_to, measured=measured, formula=readable,
         equation=_equation,
@@ -133,7 +201,12 @@ def fragment(template: str, page: Any) -> Markup:
 
 
 def html(template: str, page: Any, *, status: int = 200, headers: dict[str, str] | None = None) -> HTMLResponse:
-    return HTMLResponse(render(template, page), status_code=status, headers=headers)
+    return sent(render(template, page), status=status, headers=headers)
+
+
+def sent(drawn: str, *, status: int = 200, headers: dict[str, str] | None = None) -> HTMLResponse:
+    """An answer with what was drawn; its forms get their ids as it leaves."""
+    return HTMLResponse(with_fresh_ids(drawn), status_code=status, headers=headers)
 
 
 def is_htmx(request: Request) -> bool:

@@ -34,14 +34,13 @@ from helvor.notebook.pages import NotYours
 from helvor.notebook.room import AlarmAt, Book
 from helvor.web.board import (
     Board,
+    BoardAt,
     PlanNow,
     activity,
     alarms_on,
     choices_of,
-    draw_board,
-    drawn_lanes,
+    drawn_board,
     in_use,
-    written_rows,
 )
 from helvor.web.forms import FieldErrors, Form, SubmittedDep
 from helvor.web.places import current_meeting, needing
@@ -152,6 +151,7 @@ class _Seen:
     began: datetime | None
     kit: dict[str, int]
     seen: str
+    alarms: list[AlarmAt]
     due: list[AlarmAt]
     last: LastWritten | None
 
@@ -192,7 +192,8 @@ def _look(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str, now
     # What the meeting is about, before what somebody happened to begin last.
     about = meeting.topic if meeting is not None and meeting.starts_at <= now else ""
     title = next((one for one in (work, about, *choices) if one in choices), "")
-    due = [alarm for alarm in _alarms(row, benches, book) if alarm.due > now - RINGS_FOR]
+    alarms = _alarms(row, benches, book)
+    due = [alarm for alarm in alarms if alarm.due > now - RINGS_FOR]
     plan, kit = None, dict[str, int]()
     began = book.day.began or (meeting.starts_at if meeting and meeting.starts_at <= now <= meeting.ends_at else None)
     page = next((p for bench in benches for p in bench.pages if activity(p) == title and p.procedure), None)
@@ -205,8 +206,13 @@ def _look(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str, now
             key = (page.procedure, page.version, of, len(benches), length, tuple(kit.items()))
             front = _front(key, procedure, of, Setting(len(benches), length, kit))
             worked = book.day.worked(now) if book.day.began else now - began
-            plan = PlanNow(front, worked / timedelta(minutes=1))
-    return _Seen(row, meeting, benches, book, title, plan, began, kit, seen, due, read.last)
+            plan = PlanNow(front, round(worked / timedelta(minutes=1), 1))
+    return _Seen(row, meeting, benches, book, title, plan, began, kit, seen, alarms, due, read.last)
+
+
+def _board_at(seen: _Seen, now: datetime, *, wall: bool = False) -> BoardAt:
+    rung = sum(alarm.due <= now for alarm in seen.alarms)
+    return BoardAt(seen.benches, seen.title, now, rung, seen.plan, wall)
 
 
 @router.get("/classes/{class_id}")
@@ -215,7 +221,8 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "
     now = datetime.now(UTC)
     with pool(request).connection() as conn:
         seen = _look(conn, who, class_id, work[:60], now)
-    board = draw_board(seen.benches, seen.title, now=now, plan=seen.plan)
+    drawn = drawn_board(_board_at(seen, now))
+    board = drawn.board
     plan_time = ""
     if seen.plan and seen.began:
         ends = seen.began + seen.book.day.rested + timedelta(minutes=seen.plan.front.ends)
@@ -226,8 +233,8 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "
         class_row=seen.row,
         meeting=seen.meeting,
         board=board,
-        lanes=drawn_lanes(board),
-        rows=written_rows(board),
+        lanes=drawn.lanes,
+        rows=drawn.rows,
         needs=sorted(needing(seen.benches), key=lambda ask: activity(ask[1]) != board.title),
         due=seen.due,
         kit=in_use(seen.benches, seen.title, seen.kit),
@@ -250,16 +257,14 @@ def wall(request: Request, class_id: UUID, who: VisitorDep, work: str = "", foll
         code = joining.code_of(conn, who.account.id, class_id)
         front = classes.front_bench(conn, who.account.id) if follow else None
     newest = max(front.pages, key=lambda page: page.started_at, default=None) if front else None
-    board = draw_board(
-        seen.benches, seen.title, now=now, plan=seen.plan, width=1560, floor=700.0, left=200, largest=1.4
-    )
+    drawn = drawn_board(_board_at(seen, now, wall=True))
     page = WallPage(
         visitor=who,
         place="bench",
         class_row=seen.row,
         meeting=seen.meeting,
-        board=board,
-        lanes=drawn_lanes(board, wall=True),
+        board=drawn.board,
+        lanes=drawn.lanes,
         due=seen.due,
         book=seen.book,
         code=code,

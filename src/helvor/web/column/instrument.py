@@ -16,7 +16,7 @@ from helvor.bench.procedure import same
 from helvor.bench.quantity import digits, round_to
 from helvor.web.extraction.drawing import Axis
 from helvor.web.filtration.instrument import Mark, marks_of
-from helvor.web.rendering import fragment
+from helvor.web.rendering import drawn_once, fragment
 from helvor.web.run.crafts import AtStep
 
 LEFT, WIDE = 34.0, 626.0
@@ -198,6 +198,7 @@ def _pool_rows(at: AtStep, column: Column, names: Sequence[str]) -> list[PoolRow
     return rows
 
 
+@drawn_once(64, ink=lambda at: at.sheet, about=lambda at: (at.page.id, at.seen.step.id, at.view, at.csrf))
 def column_instrument(at: AtStep) -> Markup:
     """Any step of a column: the bed, the rack with its plate, the pools."""
     run, step = at.sheet.run, at.seen.step

@@ -11,6 +11,7 @@ from uuid import UUID, uuid4
 
 from fastapi import APIRouter, Request
 from fastapi import Form as Field
+from markupsafe import Markup
 from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.entry import Entry, Line, Payload, Problem, Struck, line_of
@@ -32,7 +33,7 @@ from helvor.web.places import shell_of_class
 from helvor.web.planar import forms
 from helvor.web.planar.drawing import SNAP_MM, PlateDrawing, draw_plate
 from helvor.web.reading import UnderstoodShown, refused
-from helvor.web.rendering import Shell, html, is_htmx, render
+from helvor.web.rendering import Shell, drawn_once, fragment, html, is_htmx, render, sent
 from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
@@ -65,7 +66,6 @@ class Work:
     crowded: list[WorkingLine]
     csrf: str
     said: str
-    line_id: UUID
     fresh: Freshness | None
     tune: str
     column: str
@@ -74,9 +74,15 @@ class Work:
     swatches: dict[str, str]
 
 
-@dataclass(frozen=True, kw_only=True)
-class PlatePage(Shell, Work):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlatePage(Shell):
+    """A plate's page: the form to set it up, or its work once that is done. ``view`` is the light it is seen under."""
+
+    page: Page
+    photographed: bool
+    view: str
     start: FormShown | None
+    work: Markup
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -125,38 +131,53 @@ def _light(view: str, plate: Plate) -> str:
     return "254" if lamp and (not seen or "254" in seen) else next((v for v in LIGHTS if v in seen), "daylight")
 
 
-def _work(
-    page: Page, sheet: PlateWorksheet, view: str, spot: UUID | None, csrf: str, said: str = ""
-) -> dict[str, object]:
-    plate = sheet.plate
-    chosen = result_for(sheet, spot) or (sheet.spots[0] if sheet.spots else None)
+@dataclass(frozen=True, slots=True)
+class AtPlate:
+    """What is looked at of a plate: under which light, and which spot is picked."""
+
+    page: Page
+    sheet: PlateWorksheet
+    view: str
+    spot: UUID | None
+    csrf: str
+    said: str = ""
+
+
+@drawn_once(64, ink=lambda at: at.sheet, about=lambda at: (at.page.id, at.view, at.spot, at.csrf, at.said))
+def draw_work(at: AtPlate) -> Markup:
+    """The part of the page that every write replaces."""
+    return fragment("planar/work.html", _work(at))
+
+
+def _work(at: AtPlate) -> Work:
+    sheet, plate = at.sheet, at.sheet.plate
+    chosen = result_for(sheet, at.spot) or (sheet.spots[0] if sheet.spots else None)
     reference = result_for(sheet, plate.compared_to)
-    light = _light(view, plate)
+    light = _light(at.view, plate)
     pairs = [
         pair.working
         for pair in sheet.neighbours
         if chosen is not None and chosen.key in (pair.upper_key, pair.lower_key)
     ]
-    return {
-        "page": page,
-        "sheet": sheet,
-        "plate": plate,
-        "drawing": draw_plate(sheet, light, chosen.key if chosen else None),
-        "view": light,
-        "chosen": chosen,
-        "reference": reference,
-        "working": chosen.working(reference.name if reference else "") if chosen else [],
-        "crowded": pairs,
-        "csrf": csrf,
-        "said": said,
-        "line_id": uuid4(),
-        "tune": _to_tuning(sheet),
-        "column": _to_column(sheet, chosen),
-        "fresh": None if not plate.eluent else freshness(plate.eluent, plate.eluent_age or 0, boiling_points()),
-        "lights": LIGHTS,
-        "phases": PHASES,
-        "swatches": SWATCHES,
-    }
+    return Work(
+        page=at.page,
+        sheet=sheet,
+        plate=plate,
+        drawing=draw_plate(sheet, light, chosen.key if chosen else None),
+        view=light,
+        chosen=chosen,
+        reference=reference,
+        working=chosen.working(reference.name if reference else "") if chosen else [],
+        crowded=pairs,
+        csrf=at.csrf,
+        said=at.said,
+        tune=_to_tuning(sheet),
+        column=_to_column(sheet, chosen),
+        fresh=None if not plate.eluent else freshness(plate.eluent, plate.eluent_age or 0, boiling_points()),
+        lights=LIGHTS,
+        phases=PHASES,
+        swatches=SWATCHES,
+    )
 
 
 def _to_tuning(sheet: PlateWorksheet) -> str:
@@ -193,14 +214,19 @@ def plate_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "",
         page, entries = pages.open_page(conn, who.account.id, page_id)
         _planar(page)
         sheet = _sheet(page, entries)
-        work = _work(page, sheet, view, spot, who.csrf)
+        at = AtPlate(page, sheet, view, spot, who.csrf)
         if is_htmx(request):
-            return html("planar/work.html", Work(**work))  # type: ignore[arg-type]
+            return sent(draw_work(at))
         row, meeting = shell_of_class(conn, who, page.class_id)
-    start = None
+    start, work = None, Markup("")
     if sheet.plate.set_up is None:
         start = _form_shown(page, sheet.plate, "start", who.csrf, values=START_VALUES)
-    shown = PlatePage(visitor=who, place="bench", class_row=row, meeting=meeting, start=start, **work)  # type: ignore[arg-type]
+    else:
+        work = draw_work(at)
+    shown = PlatePage(
+        visitor=who, place="bench", class_row=row, meeting=meeting, page=page, photographed=bool(sheet.plate.photos),
+        view=_light(view, sheet.plate), start=start, work=work,
+    )  # fmt: skip
     return html("planar/plate.html", shown)
 
 
@@ -436,8 +462,8 @@ def _answer(request: Request, who: VisitorDep, written: Written, view: str, spot
     except ValueError:
         key = None
     assert isinstance(written.worksheet, PlateWorksheet)
-    work = Work(**_work(written.page, written.worksheet, view, key, who.csrf, said))  # type: ignore[arg-type]
-    return html("planar/work.html", work, headers={"HX-Trigger": "helvor:written"})
+    work = draw_work(AtPlate(written.page, written.worksheet, view, key, who.csrf, said))
+    return sent(work, headers={"HX-Trigger": "helvor:written"})
 
 
 @router.post("/plates/{page_id}/drop")
