@@ -6,12 +6,14 @@ The same shapes serve the screen and the SVG in real millimetres.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 from uuid import UUID
 
 from markupsafe import Markup, escape
 
 from helvor.bench.planar.plate import SWATCHES, Plate
 from helvor.bench.planar.results import PlateWorksheet, SpotResult
+from helvor.web.rendering import TheVery, drawn_once
 
 MAX_HEIGHT_PX, MAX_WIDTH_PX = 510.0, 420.0
 RULER_PX, CALLOUT_PX, EDGE_PX = 60.0, 96.0, 8.0
@@ -57,20 +59,87 @@ class SpotShape:
 
     def handle(self, px: float, top: float) -> Markup:
         """The spot as something to grab, move with keys, and hear; *top* is how far up it may go, mm."""
-        result, distance = self.result, self.result.on.spot.distance
-        name, rf = escape(result.name), f", Rf {result.rf_shown}" if result.rf else ""
-        chosen, pick = "", ""
-        if self.chosen:
-            chosen = " chosen"
-            pick = f'<path class="pick" d="{self.path}"/><path class="pick inner" d="{self.path}"/>'
-        return Markup(  # noqa: S704  numbers of ours; names are escaped
-            f'<g class="handle spot{chosen}" id="spot-{result.key}" data-drop="spot" data-key="{result.key}"'
-            f' data-name="{name}" data-y="{self.y}" data-mm="{distance.value}" tabindex="0" role="slider"'
-            f' aria-orientation="vertical" aria-label="Spot {name} in lane {escape(result.lane)}" aria-valuemin="0"'
-            f' aria-valuemax="{top:g}" aria-valuenow="{distance.value:g}" aria-valuetext="{distance}{rf}">'
-            f'<ellipse class="grab" cx="{self.x:.3f}" cy="{self.y:.3f}" rx="{max(self.rx, 13 * px):.3f}"'
-            f' ry="{max(self.up, self.down, 12 * px):.3f}"/>{self.mark(px)}{pick}</g>'
-        )
+        result = self.result
+        rf = result.rf.value if result.rf else None
+        return _handle(_Grip(TheVery(result.on.spot), result.key, result.name, result.lane, rf, self, px, top))
+
+
+class _Grip(NamedTuple):
+    """What a spot's handle hangs on; of the shape only what is not in its ink."""
+
+    ink: TheVery
+    key: UUID
+    name: str
+    lane: str
+    rf: float | None
+    shape: SpotShape
+    px: float
+    top: float
+
+    @property
+    def compared(self) -> tuple[object, ...]:
+        shape = self.shape
+        return (*self[:5], shape.x, shape.y, shape.seen, shape.fill, shape.chosen, self.px, self.top)
+
+
+@drawn_once(4096, ink=lambda grip: None, about=lambda grip: grip.compared)
+def _handle(grip: _Grip) -> Markup:
+    shape, result, px = grip.shape, grip.shape.result, grip.px
+    distance = result.on.spot.distance
+    name, rf = escape(result.name), f", Rf {result.rf_shown}" if result.rf else ""
+    chosen, pick = "", ""
+    if shape.chosen:
+        chosen = " chosen"
+        pick = f'<path class="pick" d="{shape.path}"/><path class="pick inner" d="{shape.path}"/>'
+    return Markup(  # noqa: S704  numbers of ours; names are escaped
+        f'<g class="handle spot{chosen}" id="spot-{result.key}" data-drop="spot" data-key="{result.key}"'
+        f' data-name="{name}" data-y="{shape.y}" data-mm="{distance.value}" tabindex="0" role="slider"'
+        f' aria-orientation="vertical" aria-label="Spot {name} in lane {escape(result.lane)}" aria-valuemin="0"'
+        f' aria-valuemax="{grip.top:g}" aria-valuenow="{distance.value:g}" aria-valuetext="{distance}{rf}">'
+        f'<ellipse class="grab" cx="{shape.x:.3f}" cy="{shape.y:.3f}" rx="{max(shape.rx, 13 * px):.3f}"'
+        f' ry="{max(shape.up, shape.down, 12 * px):.3f}"/>{shape.mark(px)}{pick}</g>'
+    )
+
+
+def rows_of(sheet: PlateWorksheet, chosen: UUID | None, reference: bool, address: str) -> Markup:
+    """The table's rows: a spot each, its name leading to *address* and its key.
+
+    Args:
+        reference: whether there is a spot that the others are compared with.
+    """
+    return Markup("").join(
+        _row(_Row(TheVery(spot.on.spot), spot, spot.key == chosen, reference, address)) for spot in sheet.spots
+    )
+
+
+class _Row(NamedTuple):
+    """What a row of the table hangs on."""
+
+    ink: TheVery
+    result: SpotResult
+    chosen: bool
+    reference: bool
+    address: str
+
+    @property
+    def compared(self) -> tuple[object, ...]:
+        result = self.result
+        numbers = (result.rf and (result.rf.value, result.rf.u), result.relative and result.relative.value)
+        return (self.ink, result.key, result.name, result.lane, numbers, *self[2:])
+
+
+@drawn_once(4096, ink=lambda row: None, about=lambda row: row.compared)
+def _row(row: _Row) -> Markup:
+    spot, there = row.result, escape(f"{row.address}{row.result.key}")
+    rf = f"{spot.rf_shown}<small>±{spot.u_shown}</small>" if spot.rf else "<small>none</small>"
+    picked = ' class="chosen"' if row.chosen else ""
+    compared = f'<td class="num r">{spot.relative_shown}</td>' if row.reference else ""
+    return Markup(  # noqa: S704  numbers of ours; names are escaped
+        f'<tr{picked}><td>{escape(spot.lane)}</td><td><a href="{there}" hx-get="{there}"'
+        f' hx-target="#main" hx-swap="outerMorph" hx-replace-url="true"><b>{escape(spot.name)}</b></a></td>'
+        f'<td class="num r">{spot.on.spot.distance.number}</td><td class="num">{rf}</td>{compared}'
+        f"<td>{escape(' · '.join(spot.on.spot.seen))}</td></tr>"
+    )
 
 
 @dataclass(frozen=True, slots=True)

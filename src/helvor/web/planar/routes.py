@@ -31,7 +31,7 @@ from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
 from helvor.web.places import shell_of_class
 from helvor.web.planar import forms
-from helvor.web.planar.drawing import SNAP_MM, PlateDrawing, draw_plate
+from helvor.web.planar.drawing import SNAP_MM, PlateDrawing, draw_plate, rows_of
 from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import Shell, drawn_once, fragment, html, is_htmx, render, sent
 from helvor.web.security import VisitorDep, WriterDep, pool
@@ -59,6 +59,7 @@ class Work:
     sheet: PlateWorksheet
     plate: Plate
     drawing: PlateDrawing | None
+    rows: Markup
     view: str
     chosen: SpotResult | None
     reference: SpotResult | None
@@ -164,6 +165,9 @@ def _work(at: AtPlate) -> Work:
         sheet=sheet,
         plate=plate,
         drawing=draw_plate(sheet, light, chosen.key if chosen else None),
+        rows=rows_of(
+            sheet, chosen.key if chosen else None, reference is not None, f"/plates/{at.page.id}?view={light}&spot="
+        ),
         view=light,
         chosen=chosen,
         reference=reference,
