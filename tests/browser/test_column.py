@@ -31,6 +31,24 @@ def test_a_bench_goes_on_with_its_rack(page):
     page.mouse.up()
     expect(page.get_by_label("Pool from tube")).to_have_value("6")
     expect(page.get_by_label("Pool to tube")).to_have_value("9")
+    first = page.get_by_role("slider", name="First tube of ferrocene")
+    first.focus()
+    page.keyboard.press("ArrowLeft")
+    expect(first).to_have_attribute("aria-valuenow", "5")
+    expect(page.locator("[data-words='pool-6']")).to_have_text("5–11")
+    box = first.locator("circle").bounding_box()
+    page.mouse.move(box["x"] + 4, box["y"] + 4)
+    page.mouse.down()
+    page.mouse.move(
+        box["x"]
+        + 4
+        + page.locator("[data-tube='2']").bounding_box()["x"]
+        - page.locator("[data-tube='1']").bounding_box()["x"],
+        box["y"] + 4,
+        steps=4,
+    )
+    page.mouse.up()
+    expect(page.locator("[data-words='pool-6']")).to_have_text("6–11")
     page.get_by_role("button", name="Pool tubes 6–11").click()
     expect(rack).to_contain_text("Decided")
     page.locator("#read").fill("pool 22-26 pool B")

@@ -36,6 +36,9 @@ def test_a_rack_from_its_first_tube_to_its_pools(ida, iron_run):
     assert "would bring" in ida.get(f"{iron_run}?step=s8").text
     pooled = send(ida, iron_run, kind="pooled", step="s8", first="6", last="7", portion="pool A", proposed="yes")
     assert "Decided" in pooled
+    # Ten tubes of the first eluent, one of the second, all of one stream; and the silica of the bed.
+    assert "55.0 mL organic, not halogenated, 13.3 g solid silica" in pooled
+    assert 'class="curve elution found' in pooled
     dry = send(ida, iron_run, kind="level-seen", step="s6", dry="yes")
     assert "fell below the silica" in dry
 
@@ -143,9 +146,24 @@ def test_a_gravity_column_from_what_there_is(ida):
              "benches": "12"}  # fmt: skip
     text = ida.get("/reckon/column", params=asked).text.replace("\xa0", " ")
     assert "25 g" in text
-    assert "for 12 benches" in text
+    assert "for 12 benches, a tenth to spare" in text
+    assert "mL by its stream; 330 g solid silica" in text
+    flash = asked | {
+        "kind": "flash",
+        "rf_fast": "0.35",
+        "rf_slow": "0.15",
+        "sample": "100",
+        "eluent": "hexane : ethyl acetate 4 : 1",
+    }
+    said = ida.get("/reckon/column", params=flash).text.replace("\xa0", " ")
+    assert "1320 mL organic, not halogenated; 77.8 g solid silica" in said
+    assert ida.get("/reckon/column", params=flash | {"eluent": "nothing 3"}).status_code == 422
     assert ida.get("/reckon/column", params=asked | {"bores": "wide"}).status_code == 422
     json = {"rf": [0.5, 0.25], "sample_mg": 500, "kind": "gravity", "bores_mm": [20], "flow_ml_min": 3}
     plan = ida.post("/api/column/draft", json=json).json()
     assert (plan["diameter_mm"], plan["silica_g"]) == (20, 25)
     assert plan["minutes"] == pytest.approx(plan["eluent_ml"] / 3)
+    assert plan["class_tubes"] is None
+    whole = ida.post("/api/column/draft", json={**json, "benches": 12}).json()
+    assert whole["class_silica_g"] == pytest.approx(12 * 1.1 * 25)
+    assert whole["class_tubes"] >= 12 * plan["fractions"]

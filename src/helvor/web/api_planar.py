@@ -8,7 +8,7 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field, StrictBool
 
-from helvor.bench.column.sizing import draft, gravity, suitability
+from helvor.bench.column.sizing import ColumnDraft, GravityDraft, draft, for_class, gravity, suitability
 from helvor.bench.planar.arrival import rise
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.identify import SpotMark, identify, rank
@@ -304,6 +304,7 @@ class ColumnIn(_In):
     kind: Literal["flash", "gravity"] = "flash"
     bores_mm: list[Positive] = Field([], max_length=12, description="Inside widths there are, for a gravity column.")
     flow_ml_min: Positive | None = None
+    benches: int | None = Field(None, ge=1, le=200)
 
 
 class ColumnOut(BaseModel):
@@ -321,6 +322,9 @@ class ColumnOut(BaseModel):
     fraction_ml: float | None = None
     fractions: int | None = None
     minutes: float | None = None
+    class_silica_g: float | None = None
+    class_eluent_ml: float | None = None
+    class_tubes: int | None = None
 
 
 @router.post("/column/draft")
@@ -330,20 +334,24 @@ def column(asked: ColumnIn) -> ColumnOut:
     out: dict[str, Any] = {
         "level": fit_.level, "says": fit_.says, "delta_rf": fit_.delta, "delta_cv": fit_.delta_cv,
     }  # fmt: skip
+    planned: ColumnDraft | GravityDraft | None = None
     if asked.sample_mg is not None and asked.kind == "gravity":
-        by_gravity = gravity(asked.sample_mg, fit_, asked.bores_mm, asked.flow_ml_min)
+        planned = by_gravity = gravity(asked.sample_mg, fit_, asked.bores_mm, asked.flow_ml_min)
         out |= {
             "diameter_mm": by_gravity.bore, "bed_mm": by_gravity.bed, "silica_g": by_gravity.silica,
             "column_volume_ml": by_gravity.column_volume, "eluent_ml": by_gravity.eluent,
             "fraction_ml": by_gravity.fraction, "fractions": by_gravity.fractions, "minutes": by_gravity.minutes,
         }  # fmt: skip
     elif asked.sample_mg is not None:
-        plan = draft(asked.sample_mg, fit_)
+        planned = plan = draft(asked.sample_mg, fit_)
         out |= {
             "diameter_mm": plan.diameter, "bed_mm": plan.bed, "silica_g": plan.silica,
             "column_volume_ml": plan.column_volume, "eluent_ml": plan.eluent, "fraction_ml": plan.fraction,
             "fractions": plan.fractions,
         }  # fmt: skip
+    if asked.benches is not None and planned is not None:
+        whole = for_class(planned, asked.benches)
+        out |= {"class_silica_g": whole.silica, "class_eluent_ml": whole.eluent, "class_tubes": whole.tubes}
     return ColumnOut(**out)
 
 

@@ -20,8 +20,8 @@ from helvor.bench.column.model import (
     resolution,
 )
 from helvor.bench.column.pools import Tube, cost_of, estimated, exchanged, odd, propose
-from helvor.bench.column.rack import column_of, predicted_tubes
-from helvor.bench.column.sizing import gravity, suitability
+from helvor.bench.column.rack import column_of, predicted_tubes, waste_of
+from helvor.bench.column.sizing import draft, for_class, gravity, suitability
 from helvor.bench.entry import Entry
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.plan.judge import judge_plan
@@ -155,6 +155,11 @@ def test_every_spotted_tube_is_in_one_pool_and_amounts_add_up(shown):
         (("A", "A", "B", "A", "B", "B"), [(3, 4)], []),
         (("A", "A", "", "A", "A", "B"), [], [(3, "A")]),
         (("A", "A", "A B", "B", "B"), [], []),
+        # Two that are no neighbours: each sits in the other's run.
+        (("A", "A", "B", "A", "A", "", "B", "A", "B"), [(3, 8)], []),
+        (("A", "A", "B", "A", "A", "", "", "B", "B", "A", "B"), [(3, 10)], []),
+        # One stray alone, or two that could each be the other's place, say nothing.
+        (("A", "A", "B", "A", "A", "", "B", "B", "B"), [], [(3, "A")]),
     ],
 )
 def test_exchanged_and_odd_tubes(shown, pairs, odd_ones):
@@ -302,3 +307,29 @@ def test_refill_in_time_by_the_flow():
     assert column.refill_in == pytest.approx(math.pi / 4 * 15**2 * 30 / 1000 / 5)
     low = codes("6: tubes 1-2 5 mL", "6: tubes 3-4 5 mL", "6: head 6 mm")["low-head"]
     assert "min at this flow" in low.what
+
+
+def test_what_is_left_to_throw_away_by_stream():
+    run = gather(tuple(typed("6: tubes 1-4 5 mL heptane", "6: tubes 5-7 4 mL heptane : ethyl acetate 4 : 1",
+                             "6: tube 8 spilt 5 mL", procedure=IRON)))  # fmt: skip
+    column = column_of(run, keep(run, HouseRules()), run.procedure.step("s6"))
+    assert column.eluents == {"heptane": 20.0, "heptane : ethyl acetate 4 : 1": 17.0}
+    stream = run.procedure.substance("heptane").waste
+    waste = waste_of(column, run.procedure)
+    assert waste == {stream: 37.0, "silica": pytest.approx(column.silica)}
+    unnamed = run.procedure.model_copy(
+        update={"substances": tuple(s.model_copy(update={"waste": ""}) for s in run.procedure.substances)}
+    )
+    assert set(waste_of(column, unnamed)) == {"without a stream yet", "silica"}
+    empty = gather(tuple(typed(procedure=IRON)))
+    assert waste_of(column_of(empty, keep(empty, HouseRules()), empty.procedure.step("s6")), IRON) == {}
+
+
+@pytest.mark.parametrize(
+    ("plan", "benches"), [(draft(100, suitability(0.35, 0.15)), 0), (draft(100, suitability(0.35, 0.15)), -2)]
+)
+def test_no_class_of_no_benches(plan, benches):
+    with pytest.raises(Unreadable):
+        for_class(plan, benches)
+    with pytest.raises(Unreadable):
+        for_class(plan, 3, spare=-0.5)

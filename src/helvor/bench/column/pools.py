@@ -7,6 +7,7 @@ Pools 2. A tube that shows several is kept apart. What taking it would cost is s
 Pools 3. How strong a spot is tells how much is there, roughly: each step is three times the last.
          The whole of a compound is shared out among its tubes by that. Common practice.
 Pools 4. Two neighbours were probably exchanged where the other way round a compound comes in fewer runs.
+         Two further apart were where both break a run, and no other pair mends as much.
 """
 
 from __future__ import annotations
@@ -165,16 +166,18 @@ def cost_of(pools: Sequence[Pool], tubes: Sequence[Tube], masses: Mapping[str, f
     return found
 
 
+def _begin(before: tuple[str, ...], here: tuple[str, ...]) -> int:
+    """How many compounds begin to show after a tube."""
+    return sum(name not in before for name in here)
+
+
 def _runs(holds: Sequence[tuple[str, ...]]) -> int:
     """In how many separate runs the compounds come, together."""
-    names = {name for one in holds for name in one}
-    return sum(
-        sum(1 for i, one in enumerate(holds) if name in one and (i == 0 or name not in holds[i - 1])) for name in names
-    )
+    return sum(_begin(before, here) for before, here in itertools.pairwise([(), *holds]))
 
 
 def exchanged(tubes: Sequence[Tube]) -> list[tuple[int, int]]:
-    """Pairs of neighbours that were probably exchanged (Pools 4)."""
+    """Pairs of tubes that were probably exchanged, neighbours first (Pools 4)."""
     known = [tube for tube in tubes if tube.seen is not None and tube.state != "skipped"]
     holds = [tube.holds for tube in known]
     now = _runs(holds)
@@ -186,7 +189,49 @@ def exchanged(tubes: Sequence[Tube]) -> list[tuple[int, int]]:
         if _runs(other) < now:
             found.append((known[i].number, known[i + 1].number))
     # Of two that overlap the first is enough.
-    return [pair for i, pair in enumerate(found) if i == 0 or found[i - 1][1] != pair[0]]
+    near = [pair for i, pair in enumerate(found) if i == 0 or found[i - 1][1] != pair[0]]
+    far = _far_apart(known)
+    if far is not None and _runs(_with(known, [far])) < _runs(_with(known, near)):
+        return [far]
+    return near
+
+
+MOST_STRAY = 12
+"""Tubes out of series beyond which no exchange explains them."""
+
+
+def _with(known: Sequence[Tube], pairs: Sequence[tuple[int, int]]) -> list[tuple[str, ...]]:
+    """What the tubes hold once pairs of them changed places."""
+    place = {tube.number: i for i, tube in enumerate(known)}
+    holds = [tube.holds for tube in known]
+    for a, b in pairs:
+        holds[place[a]], holds[place[b]] = holds[place[b]], holds[place[a]]
+    return holds
+
+
+def _far_apart(known: Sequence[Tube]) -> tuple[int, int] | None:
+    """The one pair of tubes further apart whose exchange mends both runs that they break; None without one."""
+    holds = [tube.holds for tube in known]
+    now = _runs(holds)
+    beside = [(), *holds, ()]
+    # Only a tube without which the compounds come in fewer runs is out of series.
+    stray = [
+        i for i, (before, here, after) in enumerate(zip(beside, beside[1:], beside[2:], strict=False))
+        if _begin(before, here) + _begin(here, after) > _begin(before, after)
+    ]  # fmt: skip
+    if len(stray) > MOST_STRAY:
+        return None
+    mends = sorted(
+        (
+            (now - _runs(_with(known, [(known[i].number, known[j].number)])), (known[i].number, known[j].number))
+            for i, j in itertools.combinations(stray, 2)
+            if j - i > 1 and holds[i] != holds[j]
+        ),
+        reverse=True,
+    )
+    if not mends or mends[0][0] < 2 or (len(mends) > 1 and mends[1][0] == mends[0][0]):
+        return None
+    return mends[0][1]
 
 
 def odd(tubes: Sequence[Tube]) -> list[tuple[int, str]]:

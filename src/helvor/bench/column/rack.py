@@ -72,6 +72,16 @@ class Column:
         return SILICA_G_PER_ML * self.volume / LIQUID_PART
 
     @property
+    def eluents(self) -> dict[str, float]:
+        """mL of each eluent that came through, as written beside the tubes; planned names where none was written."""
+        found: dict[str, float] = {}
+        name = self.programme[0][0] if self.programme else "eluent"
+        for tube in self.tubes:
+            name = tube.eluent or name
+            found[name] = found.get(name, 0.0) + (tube.volume or 0.0)
+        return found
+
+    @property
     def passed(self) -> float:
         """mL that came through."""
         return self.tubes[-1].end if self.tubes else 0.0
@@ -255,6 +265,26 @@ def _predict(
     except Unreadable as unreadable:
         return (), (), str(unreadable)
     return tuple(compounds), tuple(found), ""
+
+
+SILICA_WASTE, NO_STREAM = "silica", "without a stream yet"
+
+
+def waste_of(column: Column, procedure: Procedure) -> dict[str, float]:
+    """What a column leaves to throw away: stream → mL, and g of its silica under :data:`SILICA_WASTE`.
+
+    All eluent that came through is waste in the end: what is pooled is evaporated, and its solvent kept or caught.
+    An eluent for which the procedure names no waste is counted apart.
+    """
+    found: dict[str, float] = {}
+    for name, ml in column.eluents.items():
+        substance = procedure.substance(name)
+        stream = (substance.waste if substance is not None else "") or NO_STREAM
+        if ml > 0:
+            found[stream] = found.get(stream, 0.0) + ml
+    if found:
+        found[SILICA_WASTE] = column.silica
+    return found
 
 
 def predicted_tubes(column: Column, most: int = MOST_TUBES) -> dict[str, list[float]]:

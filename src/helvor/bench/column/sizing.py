@@ -195,6 +195,43 @@ def gravity(sample: float, fit: Suitability, bores: Sequence[float] = (), flow: 
     )
 
 
+SPARE = 0.1
+"""Put out more than the benches need, as a part of it. Common practice."""
+
+
+@dataclass(frozen=True, slots=True)
+class ForClass:
+    """What a class takes, spare included, and what is left to throw away.
+
+    Attributes:
+        silica: g, all of it waste in the end; eluent: mL, all of it waste once pools are evaporated.
+        tubes: how many.
+    """
+
+    benches: int
+    silica: float
+    eluent: float
+    tubes: int
+
+
+def for_class(plan: ColumnDraft | GravityDraft, benches: int, spare: float = SPARE) -> ForClass:
+    """Totals of a plan for so many benches.
+
+    Raises:
+        Unreadable: fewer than one bench, or a spare below 0.
+
+    >>> for_class(draft(100, suitability(0.5, 0.3)), 10).eluent
+    1100.0
+    """
+    if benches < 1 or spare < 0:
+        raise Unreadable("A class has at least one bench, and no less than nothing to spare.")
+    count = benches * (1 + spare)
+    return ForClass(
+        benches, float(digits(plan.silica * count, 3)), float(digits(plan.eluent * count, 3)),
+        math.ceil(plan.fractions * count - 1e-9),
+    )  # fmt: skip
+
+
 def _row(sample: float, which: int) -> tuple[float, float, float]:
     """Diameter, eluent and fraction for an amount: straight between rows, by logarithms; below the first, the first."""
     if sample <= FLASH[0][which]:

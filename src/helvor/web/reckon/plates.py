@@ -5,7 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
-from helvor.bench.column.sizing import Suitability, draft, gravity, suitability
+from helvor.bench.column.sizing import (
+    ColumnDraft,
+    GravityDraft,
+    Suitability,
+    draft,
+    for_class,
+    gravity,
+    suitability,
+)
 from helvor.bench.planar.arrival import read_readings, rise, stopping_line
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.plate import PHASES
@@ -23,7 +31,9 @@ from helvor.bench.planar.prepare import (
 )
 from helvor.bench.planar.solvents import freshness, other_kinds
 from helvor.bench.planar.tune import Line, Point, best_gap, fit, hint, law_for, read_plates
+from helvor.bench.prep.plates import stream_of
 from helvor.bench.quantity import Estimate, Unreadable, digits, parse_number, round_to, round_up_to
+from helvor.bench.step_kinds import WASTE
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import known_as
 from helvor.shelf.solvents import boiling_points_of, solvents_of
@@ -371,11 +381,26 @@ def _gravity(form: Form, sample: float, fits: Suitability, answer: Answer) -> No
         ("fractions", f"{plan.fractions} of {digits(plan.fraction)} mL"),
         *([("time", f"about {digits(plan.minutes, 2)} min")] if plan.minutes is not None else []),
     ]  # fmt: skip
+    _for_class(form, plan, answer)
+
+
+def _for_class(form: Form, plan: ColumnDraft | GravityDraft, answer: Answer) -> None:
+    """What the class takes and throws away, into the answer."""
     benches = form.whole("benches")
+    stream = ""
+    if form.text("eluent"):
+        try:
+            stream = WASTE[stream_of(parse_eluent(form.text("eluent")))]
+        except Unreadable as unreadable:
+            raise FieldErrors({"eluent": str(unreadable)}) from unreadable
     form.check()
     if benches:
-        silica, eluent = digits(plan.silica * benches, 3), digits(plan.eluent * benches, 3)
-        answer.rows.append((f"for {benches} benches", f"{silica} g silica, {eluent} mL eluent"))
+        whole = for_class(plan, benches)
+        eluent, silica = f"{digits(whole.eluent, 3)} mL", f"{digits(whole.silica, 3)} g"
+        answer.rows += [
+            (f"for {benches} benches, a tenth to spare", f"{silica} silica, {eluent} eluent, {whole.tubes} tubes"),
+            ("waste", f"{eluent} {stream or 'by its stream'}; {silica} {WASTE['silica']}"),
+        ]
 
 
 def to_column(form: Form, house: House) -> Answer:
@@ -414,6 +439,7 @@ def to_column(form: Form, house: House) -> Answer:
             ("eluent, packing too", f"{digits(plan.eluent, 2)} mL"),
             ("fractions", f"{plan.fractions} of {digits(plan.fraction)} mL"),
         ]  # fmt: skip
+        _for_class(form, plan, answer)
         how = "from the table" if plan.by_table else "counted from 1/Rf, for these Rf are not the table's 0.35"
         answer.working.append(WorkingLine("Eluent", how))
     if sample is not None:
@@ -509,7 +535,8 @@ PLATES: tuple[Sum, ...] = (
             Asked("kind", "Column", usual="flash", options=(("flash", "flash, by the table"), ("gravity", "gravity"))),
             Asked("bores", "Widths there are", "mm, several with spaces", when=("kind", "gravity")),
             Asked("flow", "Flow", unit="mL/min", when=("kind", "gravity")),
-            Asked("benches", "Benches", when=("kind", "gravity")),
+            Asked("benches", "Benches"),
+            Asked("eluent", "Eluent", "names its waste", usual="hexane : ethyl acetate 4 : 1", wide=True),
         ),
         to_column,
     ),

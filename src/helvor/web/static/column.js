@@ -40,9 +40,65 @@ function walk(event) {
   }
 }
 
+// The ends of a bracket are moved to another tube; what is proposed stays what it was until the form is sent.
+let grip = null;
+
+function ends(bracket) {
+  const [first, last] = bracket.querySelectorAll(".pool-end");
+  return { first, last, from: Number(first.getAttribute("aria-valuenow")), to: Number(last.getAttribute("aria-valuenow")) };
+}
+
+function moveEnd(end, wanted) {
+  const bracket = end.closest(".pool-bracket");
+  const rack = end.closest("svg").dataset;
+  const is = ends(bracket);
+  const least = end === is.first ? 1 : is.from;
+  const most = end === is.first ? is.to : Number(rack.count);
+  const tube = Math.max(least, Math.min(most, wanted));
+  end.setAttribute("aria-valuenow", tube);
+  end.setAttribute("aria-valuetext", `tube ${tube}`);
+  const { from, to } = ends(bracket);
+  const edge = Number(rack.pitch) / 2 - 2;
+  const x = (n, side) => Number(rack.firstX) + (n - 1) * Number(rack.pitch) + side * edge;
+  const [x1, x2] = [x(from, -1), x(to, 1)];
+  bracket.querySelector("path").setAttribute("d", `M${x1} 196v8H${x2}v-8`);
+  bracket.querySelector("text").setAttribute("x", (x1 + x2) / 2);
+  for (const [one, at] of [[is.first, x1], [is.last, x2]]) {
+    one.querySelector("rect").setAttribute("x", at - 8);
+    one.querySelector("circle").setAttribute("cx", at);
+  }
+  const form = document.getElementById(bracket.dataset.form);
+  form.elements.first.value = from;
+  form.elements.last.value = to;
+  if (form.elements.proposed) form.elements.proposed.value = "";
+  if (bracket.dataset.name) form.elements.portion.value = bracket.dataset.name;
+  const words = document.querySelector(`[data-words="${bracket.dataset.form}"]`);
+  if (words) words.textContent = from === to ? `${from}` : `${from}–${to}`;
+}
+
+function nudge(event) {
+  const end = event.target.closest?.(".pool-end");
+  const step = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
+  if (!end || !step) return;
+  event.preventDefault();
+  moveEnd(end, Number(end.getAttribute("aria-valuenow")) + step);
+}
+
+function dragEnd(event) {
+  if (!grip || !event.buttons) return;
+  const svg = grip.closest("svg");
+  const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+  moveEnd(grip, Math.round((at.x - Number(svg.dataset.firstX)) / Number(svg.dataset.pitch)) + 1);
+}
+
 export function watchColumn() {
   document.addEventListener("keydown", walk);
+  document.addEventListener("keydown", nudge);
+  document.addEventListener("pointermove", dragEnd);
+  document.addEventListener("pointerup", () => { grip = null; });
   document.addEventListener("pointerdown", (event) => {
+    grip = event.target.closest?.(".pool-end") ?? null;
+    if (grip) return;
     const tube = event.target.closest?.("[data-tube]");
     if (!tube) return;
     event.target.releasePointerCapture?.(event.pointerId);
