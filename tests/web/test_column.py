@@ -150,8 +150,8 @@ def test_a_gravity_column_from_what_there_is(ida):
     assert "mL by its stream; 330 g solid silica" in text
     flash = asked | {
         "kind": "flash",
-        "rf_fast": "0.35",
-        "rf_slow": "0.15",
+        "rf_fast": "0.5",
+        "rf_slow": "0.3",
         "sample": "100",
         "eluent": "hexane : ethyl acetate 4 : 1",
     }
