@@ -11,10 +11,15 @@ import psycopg
 import pytest
 from starlette.testclient import TestClient
 
+from helvor.bench.entry import Payload
+from helvor.bench.planar import plate as planar
 from helvor.bench.planar.plate import gather
 from helvor.notebook import accounts, files, pages, people, photographs
 from helvor.notebook.database import connect, open_pool
+from helvor.notebook.pages import Draft
+from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.app import Settings, create_app
+from tests.bench.plates import mm
 from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, run_of, teacher
 from tests.photographs import Blob, Scene, take
 
@@ -70,6 +75,24 @@ class School:
         key = uuid4()
         files.keep(self.conn, self.ida.account, self.run, key, files.make("masses.csv", b"g\n1.2\n"))
         return key
+
+    @cached_property
+    def tubes_plate(self) -> UUID:
+        """A plate of Ida's bench with tubes 6 and 7 and a reference; 6 shows it, 7 something else."""
+        page, keys = uuid4(), {label: uuid4() for label in ("6", "7", "F")}
+        says: list[tuple[UUID, Payload]] = [
+            (uuid4(), planar.SetUp(phase="silica", width=mm(50), height=mm(100), origin=mm(10))),
+            *((key, planar.Lane(at=mm(10 * n), label=label, role="reference" if label == "F" else "unknown",
+                                substance="ferrocene" if label == "F" else ""))
+              for n, (label, key) in enumerate(keys.items(), 1)),
+            (uuid4(), planar.Front(distance=mm(80))),
+            *((uuid4(), planar.Spot(lane=keys[label], distance=mm(at), strength=strength))
+              for label, at, strength in (("6", 44, "heavy"), ("7", 20, "faint"), ("F", 44.5, "clear"))),
+        ]  # fmt: skip
+        pages.start_page(self.conn, self.ida.account, self.ida.bench, "planar", page)
+        drafts = [Draft(key, one) for key, one in says]
+        pages.append(self.conn, self.ida.account, self.ida.name, page, lambda _: drafts, eluotropic_rank())
+        return page
 
     @property
     def photo(self) -> UUID:

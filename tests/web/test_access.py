@@ -62,6 +62,7 @@ PUBLIC = {
     ("POST", "/api/prep/sheet"),
     ("POST", "/api/column/elution"),
     ("POST", "/api/column/pools"),
+    ("POST", "/api/column/fraction-plate"),
     ("POST", "/api/extraction/density"),
     ("POST", "/api/extraction/portions"),
     ("POST", "/api/extraction/trial"),
@@ -109,8 +110,9 @@ def address(path, school):
     """The route's address with ids of Ida's in it."""
     on_a_run = path.startswith(("/runs", "/api/runs"))
     suffix = "csv" if on_a_run else "json"
+    page = school.run if on_a_run else school.tubes_plate if path.endswith("/tubes") else school.page
     return (
-        path.replace("{page_id}", str(school.run if on_a_run else school.page))
+        path.replace("{page_id}", str(page))
         .replace("{class_id}", str(school.ida.class_id))
         .replace("{bench_id}", str(school.ida.bench))
         .replace("{procedure_id}", str(school.procedure))
@@ -154,6 +156,10 @@ def body(path, school):
     }  # fmt: skip
     if path.startswith("/runs"):
         fields |= {"kind": "noted", "words": "clear", "text": "note clear", "step": "s1", "says": "Weigh the dish"}
+        if path.endswith("/fraction-plate"):
+            fields |= {"first": "2", "last": "5"}
+        elif path.endswith("/from-plate"):
+            fields |= {"plate": str(school.tubes_plate)}
     elif path.startswith("/procedures"):
         fields |= {"op": "add", "kind": "wait", "start": str(uuid4()), "where": str(school.ida.class_id), "draft": "1"}
     elif path.endswith("/containers"):
@@ -217,7 +223,7 @@ def test_without_a_session_nothing_opens(school, kind):
 
 def test_another_instructor_finds_nothing_and_writes_nothing(school):
     otto = school.visitor(school.otto)
-    assert school.file
+    assert school.file and school.tubes_plate
     entries, pages = school.entries(), school.conn.execute("SELECT count(*) FROM page").fetchone()
     for method, path in FOREIGN:
         answer = ask(otto, method, path, school)
@@ -268,7 +274,7 @@ def test_an_assistant_works_with_the_benches_and_decides_nothing(school):
 
 
 def test_a_forged_write_is_refused(school, ida):
-    assert school.file
+    assert school.file and school.tubes_plate
     token, before = ida.headers.pop("X-CSRF-Token"), school.entries()
     for method, path in GUARDED:
         if method != "POST":

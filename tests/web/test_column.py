@@ -1,11 +1,12 @@
 """A column on a run's page."""
 
+import re
 from uuid import uuid4
 
 import pytest
 
 from helvor.demo.runs import demo_procedure
-from helvor.notebook import procedures
+from helvor.notebook import classes, pages, procedures
 from tests.notebook.people import run_of
 from tests.web.conftest import HTMX
 
@@ -167,3 +168,66 @@ def test_a_gravity_column_from_what_there_is(ida):
     whole = ida.post("/api/column/draft", json={**json, "benches": 12}).json()
     assert whole["class_silica_g"] == pytest.approx(12 * 1.1 * 25)
     assert whole["class_tubes"] >= 12 * plan["fractions"]
+
+
+def test_tubes_go_onto_a_plate_and_what_it_shows_comes_back(school, ida, iron_run):
+    form = {"page": str(uuid4()), "first": "4", "last": "9"}
+    for _ in range(2):  # sent twice
+        answer = ida.post(f"{iron_run}/fraction-plate", data=form)
+        assert answer.headers["location"] == f"/plates/{form['page']}"
+    record = ida.get(f"/api/plates/{form['page']}").json()
+    lanes = [entry["says"] for entry in record["entries"] if entry["says"]["kind"] == "lane"]
+    assert [lane["label"] for lane in lanes] == ["4", "5", "6", "7", "8", "9", "F", "A"]
+    assert [lane["substance"] for lane in lanes if lane["role"] == "reference"] == ["ferrocene", "acetylferrocene"]
+    url = f"/plates/{form['page']}/read"
+    for text in ("front 80", "F 60", "A 24", "5 60", "6 59.5", "6 24.5", "7 40"):
+        assert ida.post(url, data={"entry": str(uuid4()), "text": text}).status_code == 303, text
+    back = {"entry": str(uuid4()), "plate": form["page"], "step": "s7"}
+    for _ in range(2):
+        answer = ida.post(f"{iron_run}/from-plate", data=back, headers=HTMX)
+        assert answer.headers["hx-redirect"] == f"{iron_run}?step=s7"
+    shows = {one["tube"]: one["seen"] for one in ida.get(f"/api/column/plates/{form['page']}/tubes").json()}
+    assert shows == {
+        4: {},
+        5: {"ferrocene": 3},
+        6: {"ferrocene": 3, "acetylferrocene": 3},
+        7: {"Rf 0.50": 3},
+        8: {},
+        9: {},
+    }
+    page = ida.get(f"{iron_run}?step=s7").text
+    assert "Fraction plates" in page
+    said = dict(re.findall(r'aria-label="tube (\d), [^,"]*, ([^"]*)"', page))
+    assert {int(tube): words for tube, words in said.items()} == {
+        4: "nothing to be seen", 5: "ferrocene clear", 6: "ferrocene clear, acetylferrocene clear",
+        7: "Rf 0.50 clear", 8: "nothing to be seen", 9: "nothing to be seen",
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("fields", "says"),
+    [({"first": ""}, "Which tubes"), ({"first": "5", "last": "x"}, "Which tubes"), ({"first": "9", "last": "3"}, "at least one tube"),
+     ({"first": "1", "last": "90"}, "at most 38 tubes")],
+)  # fmt: skip
+def test_a_plate_that_cannot_be_is_refused_and_nothing_is_started(school, ida, iron_run, fields, says):
+    before = school.conn.execute("SELECT count(*) FROM page").fetchone()
+    answer = ida.post(f"{iron_run}/fraction-plate", data={"page": str(uuid4()), **fields}, headers=HTMX)
+    assert answer.status_code == 422 and says in answer.text
+    assert school.conn.execute("SELECT count(*) FROM page").fetchone() == before
+
+
+def test_only_a_plate_of_the_same_bench_comes_into_a_rack(school, ida, iron_run):
+    other = classes.benches_of(school.conn, school.ida.class_id)[1].id
+    plate = uuid4()
+    pages.start_page(school.conn, school.ida.account, other, "planar", plate)
+    for key, status in ((plate, 404), (school.page, 422), (uuid4(), 404)):
+        data = {"entry": str(uuid4()), "plate": str(key), "step": "s7"}
+        assert ida.post(f"{iron_run}/from-plate", data=data, headers=HTMX).status_code == status, key
+
+
+def test_a_fraction_plate_as_json(ida):
+    found = ida.post("/api/column/fraction-plate", json={"tubes": [3, 2, 2], "compounds": ["ferrocene"]}).json()
+    assert [lane["label"] for lane in found["lanes"]] == ["2", "3", "F"]
+    gaps = [b["mm"] - a["mm"] for a, b in zip(found["lanes"], found["lanes"][1:], strict=False)]
+    assert min(gaps) >= 5 and found["lanes"][-1]["mm"] < found["width_mm"]
+    assert ida.post("/api/column/fraction-plate", json={"tubes": [1], "compounds": []}).status_code == 422

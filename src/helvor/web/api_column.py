@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import itertools
 from typing import Annotated, Literal
+from uuid import UUID
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field
 
+from helvor.bench.column.fraction_plate import lanes_for, tubes_on
 from helvor.bench.column.model import (
     PLATES,
     Compound,
@@ -18,6 +20,11 @@ from helvor.bench.column.model import (
     resolution,
 )
 from helvor.bench.column.pools import Tube, cost_of, exchanged, found_in, odd, propose
+from helvor.bench.planar.work_out import work_out
+from helvor.notebook import pages
+from helvor.notebook.pages import NotYours
+from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.security import VisitorDep, pool
 
 router = APIRouter(prefix="/api/column", tags=["columns"])
 
@@ -165,3 +172,55 @@ def pools(asked: PoolsIn) -> PoolsOut:
         odd=odd(tubes),
         found={name: FoundOut(ml=band.mean, plates=band.plates) for name, band in moments.items() if band is not None},
     )
+
+
+class FractionPlateIn(_In):
+    """Tubes by their numbers, and what is followed."""
+
+    tubes: list[Annotated[int, Field(ge=1, le=192)]] = Field(min_length=1, max_length=192)
+    compounds: list[Name] = Field(min_length=1, max_length=12)
+
+
+class LaneOut(BaseModel):
+    """A lane: mm from the left edge, its name, what is on it."""
+
+    mm: float
+    label: str
+    on_it: str
+    reference: bool
+
+
+class FractionPlateOut(BaseModel):
+    width_mm: float
+    lanes: list[LaneOut]
+
+
+@router.post("/fraction-plate")
+def fraction_plate(asked: FractionPlateIn) -> FractionPlateOut:
+    """A plate with a lane for each tube and a reference for each compound."""
+    set_up, *lanes = lanes_for(sorted(set(asked.tubes)), asked.compounds)
+    return FractionPlateOut(
+        width_mm=set_up.width.value,
+        lanes=[
+            LaneOut(mm=lane.at.value, label=lane.label, on_it=lane.substance, reference=lane.role == "reference")
+            for lane in lanes
+        ],
+    )
+
+
+class TubeShows(BaseModel):
+    """A tube and what it shows, each 1 (trace) to 4 (strong)."""
+
+    tube: int
+    seen: dict[str, int]
+
+
+@router.get("/plates/{page_id}/tubes")
+def tubes_of_plate(request: Request, page_id: UUID, who: VisitorDep) -> list[TubeShows]:
+    """What the lanes of a plate that are named by tubes show, by the references beside them."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+    if page.technique_key != "planar":
+        raise NotYours
+    found = tubes_on(work_out(entries, page.rules, eluotropic_rank()))
+    return [TubeShows(tube=one.tube, seen=one.shows) for one in found]

@@ -34,6 +34,7 @@ from helvor.web import (
     today,
     unknowns,
 )
+from helvor.web.column import routes as fraction_plates
 from helvor.web.plan import routes as plan
 from helvor.web.planar import compare, photographs
 from helvor.web.planar import routes as plates
@@ -57,6 +58,7 @@ PARTS = (
     room,
     run_files,
     photographs,
+    fraction_plates,
     compare,
     today,
     places,

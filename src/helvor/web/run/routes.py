@@ -54,6 +54,8 @@ from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
+SHOWS_PLATES = ("plate", "fraction plate")
+"""Kinds of step beside which the plates of the bench stand."""
 HINT = "container, portion, mass; take, net, vol, use, done, skip, timer, note"
 
 
@@ -270,7 +272,9 @@ def _append(
 def _beside(request: Request, conn: psycopg.Connection, who: VisitorDep, written: Written, view: str) -> _Beside:
     if not is_htmx(request):
         return _Beside([], {})
-    asks_plates = view in ("", "step") and any(seen.step.kind == "plate" for seen in _sheet(written).steps)
+    asks_plates = view in ("", "step") and any(
+        seen.step.kind in ("plate", "fraction plate") for seen in _sheet(written).steps
+    )
     plates = _plates(conn, who.account.id, written.page) if asks_plates else []
     return _Beside(plates, _registered(conn, who.account.id, written.page))
 

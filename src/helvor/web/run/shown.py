@@ -180,7 +180,7 @@ class RunWork:
     headlines: list[Headline]
     portions: list[str]
     states: dict[str, str]
-    plates: list[tuple[str, str]]
+    plates: list[tuple[UUID, str]]
     csrf: str
     said: str
     file_trouble: str
@@ -330,7 +330,7 @@ def work_of(
         "headlines": _headlines(sheet),
         "portions": sheet.run.portion_names,
         "states": e.STATES,
-        "plates": [(f"/plates/{p.id}", f"Plate {p.number}") for p in plates],
+        "plates": [(p.id, f"Plate {p.number}") for p in plates],
         "csrf": csrf,
         "said": said,
         "instrument": _instrument(page, sheet, chosen, view, csrf),
