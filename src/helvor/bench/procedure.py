@@ -93,6 +93,11 @@ class Substance(_Part):
     waste: str = Field("", max_length=40)
 
 
+Celsius = Annotated[float, Field(ge=-100, le=300, allow_inf_nan=False)]
+GramsIn100 = Annotated[float, Field(gt=0, le=2000, allow_inf_nan=False)]
+"""g in 100 mL of solvent."""
+
+
 class Component(_Part):
     """What is followed through the separation.
 
@@ -104,6 +109,7 @@ class Component(_Part):
         pka: of the acid, or of the base's conjugate acid.
         log_k: log10 of the uncharged form's concentration in the organic layer over that in water.
         rf: eluent → its Rf on a plate in it, for a column.
+        dissolves: solvent → how much of it 100 mL take, as pairs of °C and g, for recrystallizing.
     """
 
     name: Name
@@ -113,6 +119,9 @@ class Component(_Part):
     pka: float | None = Field(None, ge=-12, le=40, allow_inf_nan=False)
     log_k: float | None = Field(None, ge=-12, le=20, allow_inf_nan=False)
     rf: dict[Name, Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]] = Field({}, max_length=6)
+    dissolves: dict[Name, Annotated[tuple[tuple[Celsius, GramsIn100], ...], Field(min_length=2, max_length=12)]] = (
+        Field({}, max_length=6)
+    )
 
 
 class Portion(_Part):

@@ -14,6 +14,7 @@ from uuid import UUID
 from pydantic import Field, TypeAdapter
 
 from helvor.bench.column import craft as column
+from helvor.bench.crystallization import craft as crystallization
 from helvor.bench.entry import Entry, Payload
 from helvor.bench.extraction import craft as extraction
 from helvor.bench.filtration import craft as filtration
@@ -56,7 +57,8 @@ class Technique:
 
 
 CRAFTS = Crafts(
-    (filtration.CRAFT, precipitation.CRAFT, solids.CRAFT, extraction.CRAFT, column.CRAFT), more_kinds=planar.STEP_KINDS
+    (filtration.CRAFT, precipitation.CRAFT, solids.CRAFT, extraction.CRAFT, column.CRAFT, crystallization.CRAFT),
+    more_kinds=planar.STEP_KINDS,
 )
 """Techniques that are carried out inside a run. A new one adds its name here."""
 

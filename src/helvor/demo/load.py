@@ -21,7 +21,7 @@ from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.prep.unknowns import read_samples
 from helvor.bench.quantity import Reading, parse
 from helvor.bench.room import entries as room
-from helvor.demo import column, extraction, ions
+from helvor.demo import column, crystals, extraction, ions
 from helvor.demo.runs import load_containers, load_runs
 from helvor.notebook import accounts, classes, pages, unknowns
 from helvor.notebook import room as notebook_room
@@ -193,6 +193,7 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     load_containers(conn, ines, class_id)
     extraction.load(conn, institution, ines, now, rank)
     column.load(conn, institution, ines, now, rank)
+    crystals.load(conn, institution, ines, now, rank)
     _in_the_room(conn, ines, class_id, second, now)
 
 

@@ -31,6 +31,7 @@ PROCEDURES = (
     "sulfate-in-garden-salt",
     "three-from-one",
     "colours-of-iron",
+    "acetanilide-made-clean",
 )
 
 PROCEDURE_IDS = {name: uuid5(_NAMESPACE, name) for name in PROCEDURES}

@@ -141,8 +141,8 @@ def _x(number: float, count: int) -> float:
 
 
 def _lane(index: int, compounds: int) -> float:
-    """How far down the plate a compound's spots are drawn; four have room, more move together."""
-    return round(128 + 44 * index / max(3, compounds - 1), 1)
+    """How far down the plate a compound's spots are drawn; three have room, more move together."""
+    return round(128 + 44 * index / max(2, compounds - 1), 1)
 
 
 def _compounds(at: AtStep, column: Column) -> list[str]:

@@ -1,0 +1,1 @@
+"""Recrystallization: solvents, solubility, the plan and its ceiling, cooling, crops, melting ranges."""
