@@ -23,6 +23,7 @@ from helvor.web import (
     unknowns,
 )
 from helvor.web.column import instrument as columns
+from helvor.web.crystallization import instrument as crystals
 from helvor.web.extraction import instrument as extracting
 from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
@@ -115,6 +116,10 @@ PAGES = [
     ("column/column.html", columns.ColumnStep),
     ("column/tube.html", columns.TubeShown),
     ("column/form.html", crafts.CraftForm),
+    ("crystallization/crystals.html", crystals.CrystalsStep),
+    ("crystallization/melting.html", crystals.MeltingStep),
+    ("crystallization/tries.html", crystals.TriesStep),
+    ("crystallization/form.html", crafts.CraftForm),
 ]
 SHELL = {f.name for f in fields(Shell)}
 

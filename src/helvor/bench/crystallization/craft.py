@@ -57,7 +57,7 @@ STEP_KINDS = (
              caution="Boiling chips before heating; charcoal never into boiling liquid: it foams over."),
     StepKind(CRYSTALLIZE, GROUP, "crystallize", "Let it cool slowly, undisturbed; then ice with water", 3, 40,
              kit=("ice bath",), cools=True, example="temp 74 first crystals"),
-    StepKind(MELT, GROUP, "melting range", "Melting range of the dry solid, 1 to 2 °C a minute near the end", 12,
+    StepKind(MELT, GROUP, "melting", "Melting range of the dry solid, 1 to 2 °C a minute near the end", 12,
              kit=("melting block", "capillary"), example="melts product 113.2-114.1 1/min",
              caution="The block is hot long after: hot metal looks cold."),
 )  # fmt: skip
@@ -173,8 +173,11 @@ def _ranges(case: Case) -> Iterator[Finding]:
     for one in alone.values():
         if one.published is not None:
             verdict = judge_range(one.true, one.published, one.what)
-            yield Finding(f"melting-{verdict.code}", verdict.level, f"{one.said.portion}: {verdict.says}",
-                          verdict.because, verdict.do, about=one.said.portion)  # fmt: skip
+            # What is not the product yet may be impure: that is why it is purified.
+            before = case.run.procedure.portion(one.said.portion).end != "product" and verdict.level == "caution"
+            code = "melting-before" if before else f"melting-{verdict.code}"
+            yield Finding(code, "note" if before else verdict.level, f"{one.said.portion}: {verdict.says}",
+                          verdict.because, "" if before else verdict.do, about=one.said.portion)  # fmt: skip
         if too_fast(one.said.rate):
             yield Finding("melted-fast", "note",
                           f"{one.said.portion} was heated at {one.said.rate:g} °C a minute.",

@@ -130,7 +130,7 @@ def judge_solvent(one: Candidate, melts: float | None, melts_wet: float | None =
     elif one.hot is None or one.cold is None:
         worse("note", 0, "not known: try it in a test tube")
     if one.hazard:
-        score -= 0.4 * one.hazard
+        score -= 0.6 * one.hazard
     if one.flammable:
         why.append("flammable: no flame, hood")
     return Judged(one.name, level, round(score, 2), tuple(why))

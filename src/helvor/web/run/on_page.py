@@ -9,6 +9,8 @@ from markupsafe import Markup
 from helvor.bench.entry import Payload
 from helvor.web.column import forms as column_forms
 from helvor.web.column import instrument as column
+from helvor.web.crystallization import forms as crystal_forms
+from helvor.web.crystallization import instrument as crystals
 from helvor.web.extraction import forms as extraction_forms
 from helvor.web.extraction import instrument as extraction
 from helvor.web.filtration import forms as filtration_forms
@@ -37,6 +39,13 @@ CRAFTS_ON_PAGE = (
         values=column_forms.values_of,
         readers=column_forms.READERS,
         instruments=column.INSTRUMENTS,
+    ),
+    CraftOnPage(
+        titles=crystal_forms.TITLES,
+        form="crystallization/form.html",
+        values=crystal_forms.values_of,
+        readers=crystal_forms.READERS,
+        instruments=crystals.INSTRUMENTS,
     ),
 )
 

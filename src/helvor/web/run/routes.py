@@ -272,9 +272,7 @@ def _append(
 def _beside(request: Request, conn: psycopg.Connection, who: VisitorDep, written: Written, view: str) -> _Beside:
     if not is_htmx(request):
         return _Beside([], {})
-    asks_plates = view in ("", "step") and any(
-        seen.step.kind in ("plate", "fraction plate") for seen in _sheet(written).steps
-    )
+    asks_plates = view in ("", "step") and any(seen.step.kind in SHOWS_PLATES for seen in _sheet(written).steps)
     plates = _plates(conn, who.account.id, written.page) if asks_plates else []
     return _Beside(plates, _registered(conn, who.account.id, written.page))
 
