@@ -31,6 +31,7 @@ from helvor.web.planar import compare, photographs, routes
 from helvor.web.prep import routes as preps
 from helvor.web.reckon import amounts, layers, plates
 from helvor.web.reckon import columns as column_sums
+from helvor.web.reckon import crystals as crystal_sums
 from helvor.web.reckon import routes as reckoning
 from helvor.web.rendering import ENVIRONMENT, Shell
 from helvor.web.run import crafts, shown
@@ -102,6 +103,7 @@ PAGES = [
     ("reckon/charts.html", layers.ChartsShown),
     ("reckon/scheme.html", layers.SchemeShown),
     ("reckon/elution.html", column_sums.ElutionShown),
+    ("reckon/solubility.html", crystal_sums.SolubilityShown),
     ("reckon/set_up.html", amounts.SetUpShown),
     ("filtration/filter.html", filtering.FilterShown),
     ("filtration/wash.html", filtering.WashShown),

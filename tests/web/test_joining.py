@@ -57,7 +57,7 @@ def test_it_sees_nothing_of_other_benches_and_classes_on_any_route(school, whose
     else:
         tablet, answer = join(school, open_code(school), "2")
     assert answer.status_code == 303
-    assert school.file and school.photo and school.procedure
+    assert school.file and school.photo and school.procedure and school.tubes_plate
     entries, drafts = school.entries(), school.conn.execute("SELECT count(*) FROM procedure_draft").fetchone()
     mine = {("GET", "/"), ("POST", "/sign-out"), ("GET", "/reckon"), ("GET", "/reckon/{key}")}
     mine |= {("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/notices"), ("GET", "/timers")}

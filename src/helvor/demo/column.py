@@ -27,13 +27,14 @@ def evening(
     pools: Sequence[str],
     dry: tuple[Sequence[str], Sequence[str]],
     seen: Sequence[str] = (),
+    melts: tuple[str, str] = ("", ""),
 ) -> list[str]:
     """What a bench typed.
 
     Args:
         taken: g of ferrocene and acetylferrocene; flasks: A and B empty.
         spots: what the tubes show; pools: what was put together; dry: gross of A and B after each drying.
-        seen: what was noted at the column.
+        seen: what was noted at the column; melts: ranges of A and B.
     """
     return [
         f"1: flask A {flasks[0]}", "done 1", f"2: flask B {flasks[1]}", "done 2",
@@ -45,6 +46,11 @@ def evening(
         *(["done 9", "done 10", "done 11", "done 12"] if dry[0] else []),
         *(f"13: flask A ferrocene, dry dried {mass}" for mass in dry[0]), *(["done 13"] if dry[0] else []),
         *(f"14: flask B acetylferrocene, dry dried {mass}" for mass in dry[1]), *(["done 14"] if dry[1] else []),
+        *(
+            [f"15: melts ferrocene, dry {melts[0]} 1/min", "15: check all", "done 15",
+             f"16: melts acetylferrocene, dry {melts[1]} 1/min", "16: check all", "done 16"]
+            if melts[0] else []
+        ),
     ]  # fmt: skip
 
 
@@ -54,7 +60,7 @@ CLEAN = ("6 ferrocene 1", "7 ferrocene 3", "8 ferrocene 4", "9 ferrocene 3", "10
 
 COLUMNS: dict[int, list[str]] = {
     1: evening(("0.102", "0.098"), ("48.221", "50.118"), CLEAN, ("6-10 pool A", "21-27 pool B"),
-               (("48.320", "48.318"), ("50.212", "50.211"))),
+               (("48.320", "48.318"), ("50.212", "50.211")), melts=("171.6-172.8", "80.3-81.4")),
     # Stepped to the stronger eluent from the first tube: the two run into each other.
     2: [
         line.replace(f"6: tubes 1-10 5 mL {A}", f"6: tubes 1-10 5 mL {B}")

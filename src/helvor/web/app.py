@@ -16,6 +16,7 @@ from helvor import __version__
 from helvor.web import (
     api,
     api_column,
+    api_crystals,
     api_extraction,
     api_planar,
     api_prep,
@@ -75,6 +76,7 @@ PARTS = (
     api_run,
     api_planar,
     api_column,
+    api_crystals,
     api_extraction,
     api_prep,
     api_reckon,

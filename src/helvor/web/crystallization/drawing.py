@@ -33,7 +33,8 @@ class Stop:
 class CurveShown:
     """The curve, what stays dissolved under it, ticks of both axes, the points of the shelf, the way of the flask.
 
-    ``way`` is the flask's path from hot to cold: level until it is saturated, then down along the curve.
+    ``way`` is the flask's path from hot to cold: level until crystals come, then down along the curve; ``late``
+    is the part of it that was saturated before any came.
     """
 
     path: str
@@ -42,6 +43,7 @@ class CurveShown:
     ticks_y: list[tuple[float, str]]
     points: list[tuple[float, float, str]]
     way: str
+    late: str
     stops: list[Stop]
     says: str
 
@@ -70,27 +72,29 @@ def draw_curve(curve: Curve, plan: Recrystallization | None, seen: Sequence[tupl
     points = [
         (x.at(p.celsius), y.at(p.grams), f"{digits(p.grams, 3)} at {digits(p.celsius, 3)} °C") for p in curve.points
     ]
-    way, stops = "", list[Stop]()
+    way, late, stops = "", "", list[Stop]()
     if plan is not None:
-        due = plan.due if plan.due is not None else plan.hot
-        turn = max(min(due, plan.hot), plan.cold)
-        way = f"M{x.at(plan.hot)} {y.at(content)}H{x.at(turn)}"
+        due = min(plan.due, plan.hot) if plan.due is not None else plan.hot
+        came = next(((t, words) for t, words in seen if "crystal" in words or "needle" in words), None)
+        turn = max(min(due, came[0]) if came is not None else due, plan.cold)
+        way = f"M{x.at(plan.hot)} {y.at(content)}H{x.at(max(due, plan.cold))}"
+        if turn < due:
+            late = f"M{x.at(due)} {y.at(content)}H{x.at(turn)}"
         if turn > plan.cold:
             below = [turn - (turn - plan.cold) * i / 30 for i in range(31)]
-            way += "L" + "L".join(f"{x.at(t)} {y.at(min(content, curve.at(t)))}" for t in below)
+            way += f"M{x.at(turn)} {y.at(content)}L"
+            way += "L".join(f"{x.at(t)} {y.at(min(content, curve.at(t)))}" for t in below)
         stops.append(Stop(x.at(plan.hot), y.at(content), "dissolved hot",
                           f"{amount(plan.volume)} mL, {digits(plan.mass, 3)} g"))  # fmt: skip
         if plan.due is not None and plan.cold < plan.due < plan.hot:
             stops.append(Stop(x.at(plan.due), y.at(content), "saturated from here", f"{round_to(plan.due, 0)} °C"))
-        for celsius, words in seen:
-            if "crystal" in words or "needle" in words:
-                stops.append(Stop(x.at(celsius), y.at(content), words, f"{celsius:g} °C"))
-                break
+        if came is not None:
+            stops.append(Stop(x.at(came[0]), y.at(content), came[1], f"{came[0]:g} °C"))
         cold = curve.at(plan.cold)
         stops.append(Stop(x.at(plan.cold), y.at(min(content, cold)), "stays dissolved",
                           f"{plan.cold:g} °C, {digits(cold, 2)}"))  # fmt: skip
     says = f"Solubility from {digits(low, 2)} to {digits(high, 3)} °C"
     if plan is not None:
-        says += f"; {round_to(100 * plan.ceiling, 1)} % can come out of {digits(plan.volume, 3)} mL"
+        says += f"; {round_to(100 * plan.ceiling, 1)} % can come out of {amount(plan.volume)} mL"
     under = f"M{x.at(low)} {FOOT}L{line}V{FOOT}Z"
-    return CurveShown(f"M{line}", under, ticks_x, ticks_y, points, way, stops, says)
+    return CurveShown(f"M{line}", under, ticks_x, ticks_y, points, way, late, stops, says)

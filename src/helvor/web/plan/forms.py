@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from helvor.bench.crystallization.solubility import read_curve
 from helvor.bench.entry import Problem
 from helvor.bench.house_rules import HouseRules, known_choices
 from helvor.bench.plan import edit
@@ -170,6 +171,24 @@ def _rf_lines(form: Form) -> dict[str, float]:
     return found
 
 
+def _dissolves_lines(form: Form) -> dict[str, tuple[tuple[float, float], ...]]:
+    """``water = 0.56 at 25, 5.55 at 100``, a line each: a solvent and g in 100 mL of it at two temperatures or more."""
+    found: dict[str, tuple[tuple[float, float], ...]] = {}
+    for line in form.text("dissolves").splitlines():
+        if not line.strip():
+            continue
+        solvent, equals, points = line.partition("=")
+        if not equals or not solvent.strip():
+            words = f"“{line.strip()[:30]}” is a solvent and its points, such as water = 0.56 at 25, 5.55 at 100."
+            form.errors["dissolves"] = words
+            continue
+        try:
+            found[solvent.strip()] = tuple((point.celsius, point.grams) for point in read_curve(points).points)
+        except Unreadable as unreadable:
+            form.errors["dissolves"] = str(unreadable)
+    return found
+
+
 def _layer_of(name: str) -> str:
     """The layer that a new liquid makes, where the shelf knows it."""
     liquid = liquid_named(name, shipped())
@@ -190,6 +209,7 @@ def _component(form: Form, rules: HouseRules) -> tuple[Change, str]:
         expressed=form.text("expressed"),
         acts=form.text("acts"),
         rf=_rf_lines(form),
+        dissolves=_dissolves_lines(form),
         pka=pka,
         log_k=log_k,
     )

@@ -370,6 +370,12 @@ def part_form(request: Request, procedure_id: UUID, op: str, who: VisitorDep, na
                 }
             if isinstance(part, Component):
                 values["rf"] = ["\n".join(f"{eluent} = {rf:g}" for eluent, rf in part.rf.items())]
+                values["dissolves"] = [
+                    "\n".join(
+                        f"{solvent} = {', '.join(f'{grams:g} at {celsius:g}' for celsius, grams in points)}"
+                        for solvent, points in part.dissolves.items()
+                    )
+                ]
         else:
             values = {"name": [name]}
     form = _form(kept, op, who.csrf, values=values, was=was)

@@ -1,0 +1,263 @@
+"""Sums about crystals: how much solvent and what can come out, which solvent, what a melting range says."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from helvor.bench.crystallization.melting import (
+    Range,
+    Standard,
+    corrected,
+    correction,
+    judge_range,
+    read_range,
+    same_by_mixing,
+    too_fast,
+)
+from helvor.bench.crystallization.plan import GREEDY, TEACHING, USUAL_EXTRA, by_volume, recrystallize
+from helvor.bench.crystallization.solubility import Curve, Point, read_curve
+from helvor.bench.crystallization.solvents import Candidate, Tried, pairs, rank
+from helvor.bench.quantity import Unreadable, digits, parse_number, round_to
+from helvor.bench.worksheet import WorkingLine
+from helvor.shelf.shelf import known_as
+from helvor.web.crystallization.drawing import CurveShown, draw_curve
+from helvor.web.forms import FieldErrors, Form
+from helvor.web.reckon.answer import Answer, Asked, House, Large, Sum, number_of
+from helvor.web.rendering import fragment
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SolubilityShown:
+    """A curve with a flask on it."""
+
+    curve: CurveShown
+    solid: str
+    solvent: str
+
+
+def _curve(form: Form, house: House) -> tuple[Curve, str]:
+    """The points typed, else the two that the shelf knows in water; and where they come from."""
+    typed = form.text("points")
+    try:
+        if typed:
+            return read_curve(typed), "as typed"
+        item = known_as(house.shelf, form.text("solid"), ("substance",))
+        cold = item.number("solubility") if item is not None else None
+        hot = item.number("solubility_hot") if item is not None else None
+        if item is None or cold is None or hot is None:
+            raise Unreadable("The shelf knows no two solubilities of it in water: give points, 0.54 at 25, 5.0 at 100.")
+        source = item.values["solubility"].source
+        return Curve((Point(20, cold, source), Point(100, hot, source))), f"the shelf's, in water: {source}"
+    except Unreadable as unreadable:
+        raise FieldErrors({"points": str(unreadable)}) from unreadable
+
+
+def how_much_solvent(form: Form, house: House) -> Answer:
+    """Hot solvent, flask, ceiling, what too much costs."""
+    mass = number_of(form, "mass", "The mass")
+    hot, cold = number_of(form, "hot", "The hot temperature", 100.0), number_of(form, "cold", "The cold one", 2.0)
+    extra = form.number("extra")
+    volume, wash, benches = form.number("volume"), form.number("wash") or 0.0, form.whole("benches")
+    form.check()
+    curve, source = _curve(form, house)
+    try:
+        plan = recrystallize(
+            mass, curve, hot, cold, volume=volume, wash=wash,
+            extra=extra / 100 if extra is not None else USUAL_EXTRA,
+        )  # fmt: skip
+    except Unreadable as unreadable:
+        raise FieldErrors({"mass" if "mass" in str(unreadable) else "cold": str(unreadable)}) from unreadable
+    s_cold = curve.at(cold)
+    answer = Answer(f"Solubility {source}; between its points ln S is straight in 1/T.")
+    answer.large = [
+        Large("can come out, at most", round_to(100 * plan.ceiling, 1), "%",
+              f"{TEACHING[0]:.0%} to {TEACHING[1]:.0%} is ordinary".replace("%", " %")),
+        Large("hot solvent", digits(plan.volume, 3), "mL", f"least {digits(plan.least, 3)} mL"),
+    ]  # fmt: skip
+    answer.head = ("solvent", "comes out at most")
+    answer.rows = [
+        (f"{digits(ml, 3)} mL, {n:g} times the least", f"{round_to(100 * top, 1)} %")
+        for n, (ml, top) in zip(
+            (1, 1.2, 1.5, 2, 3), by_volume(plan, s_cold, [n * plan.least for n in (1, 1.2, 1.5, 2, 3)]), strict=True
+        )
+    ]
+    answer.rows += [
+        ("flask", f"{plan.flask:g} mL" if plan.flask else "none so large: divide it"),
+        ("charcoal, if it is coloured", " to ".join(digits(1000 * one, 2) for one in plan.charcoal) + " mg"),
+        ("saturated on cooling from", f"{round_to(plan.due, 0)} °C" if plan.due is not None else "beyond the curve"),
+        ("second crop, liquor boiled to half", f"about {digits(plan.boiled, 2)} g, less pure"),
+    ]
+    if benches:
+        answer.rows.append((f"for {benches} benches, a tenth to spare", f"{digits(plan.volume * benches * 1.1, 3)} mL"))
+    if not plan.crystallizes:
+        answer.remarks.append(("stop", "It never becomes saturated: nothing can come out. Less solvent."))
+    elif plan.volume > GREEDY * plan.least:
+        answer.remarks.append(("caution", "More than half again too much solvent: the liquor keeps what it can hold."))
+    answer.working = [
+        WorkingLine("least hot solvent", f"100 × {digits(mass, 3)} g ÷ {digits(curve.at(hot), 3)} = "
+                                         f"{digits(plan.least, 3)} mL"),
+        WorkingLine("stays in the liquor", f"{digits(s_cold, 3)} × {digits(plan.volume, 3)} ÷ 100 = "
+                                           f"{digits(plan.liquor, 3)} g"),
+        WorkingLine("ceiling", f"1 − {digits(s_cold, 3)} × ({digits(plan.volume, 3)} + {digits(wash, 2)}) ÷ "
+                               f"(100 × {digits(mass, 3)}) = {round_to(100 * plan.ceiling, 1)} %"),
+        WorkingLine("heat of dissolving, from the slope", f"{digits(curve.heat, 2)} kJ/mol"),
+    ]  # fmt: skip
+    answer.steps = [
+        "Chips first; solvent in portions, each to the boil.", "Charcoal only off the boil.",
+        "Slowly, undisturbed; then ice with water. Hot glass looks cold; local rules decide.",
+    ]  # fmt: skip
+    shown = draw_curve(curve, plan)
+    solid = form.text("solid") or "the solid"
+    answer.drawing = fragment("reckon/solubility.html", SolubilityShown(curve=shown, solid=solid, solvent="solvent"))
+    return answer
+
+
+_TUBE = re.compile(r"\b(cold|hot|cooled)\s+(none|some|all|crystals|oil|nothing)\b", re.IGNORECASE)
+HAZARD = {"water": 0, "ethanol": 1, "acetone": 1, "ethyl acetate": 1, "heptane": 2, "hexane": 3, "methanol": 3,
+          "toluene": 3, "dichloromethane": 3, "diethyl ether": 3}  # fmt: skip
+"""How careful one has to be, 0 to 3. Common practice; the bottle's sheet and local rules decide."""
+
+
+def _candidate(line: str, house: House) -> Candidate:
+    """``water 0.5 at 20, 5.5 at 100 cold none hot all cooled crystals``, as much of it as is known."""
+    name = re.split(r"\s+(?=\d)|\s+(?:cold|hot|cooled|reacts)\b", line.strip(), maxsplit=1)[0]
+    said = {when.casefold(): how.casefold() for when, how in _TUBE.findall(line)}
+    figures = _TUBE.sub("", line[len(name) :]).replace("reacts", "").strip(" ,;:")
+    curve = read_curve(figures) if figures else None
+    item = known_as(house.shelf, name, ("solvent",))
+    tried = Tried(name, said.get("cold", ""), said.get("hot", ""), said.get("cooled", "")) if said else None  # type: ignore[arg-type]
+    return Candidate(
+        name, item.number("boils") if item is not None else None,
+        curve.points[0].grams if curve else None, curve.points[-1].grams if curve else None,
+        HAZARD.get(name.casefold(), 2), "reacts" in line.casefold(),
+        item is not None and item.flammable, tried,
+    )  # fmt: skip
+
+
+def which_solvent(form: Form, house: House) -> Answer:
+    """Solvents in order, with reasons, from figures and test tubes."""
+    melts, wet = form.number("melts"), form.number("wet")
+    form.check()
+    try:
+        candidates = [_candidate(line, house) for line in form.text("solvents").splitlines() if line.strip()]
+    except Unreadable as unreadable:
+        raise FieldErrors({"solvents": str(unreadable)}) from unreadable
+    if not candidates:
+        raise FieldErrors({"solvents": "At least one solvent is needed."})
+    ordered = rank(candidates, melts, {one.name: wet for one in candidates} if wet is not None else None)
+    best = ordered[0]
+    answer = Answer(f"{best.name} first." if best.level == "good" else "None suits as it stands; least bad first.")
+    answer.head = ("solvent", "why")
+    answer.rows = [(f"{one.name} ({one.level})", "; ".join(one.why)) for one in ordered]
+    couples = pairs([one.tried for one in candidates if one.tried is not None])
+    if couples:
+        named = ", ".join(f"{a} with {b}" for a, b in couples)
+        answer.remarks.append(("note", f"As a pair, if they mix: {named}."))
+    answer.steps = ["A few grains in half a mL: cold, at the boil in a bath, on cooling.", "No flame near what burns."]
+    return answer
+
+
+def _standards(text: str) -> list[Standard]:
+    found = []
+    for line in text.splitlines():
+        if not line.strip():
+            continue
+        match = re.fullmatch(r"\s*(.+?)\s+([\d.,]+)\s+(?:read\s+)?([\d.,]+)\s*", line)
+        if match is None:
+            raise Unreadable(f"“{line.strip()[:30]}” is a standard, its melting point, and what was read.")
+        found.append(Standard(match[1], parse_number(match[2])[0], parse_number(match[3])[0]))
+    return found
+
+
+def what_it_melts_like(form: Form, house: House) -> Answer:
+    """A melting range against the published value, corrected by standards, with a mixed one if there is one."""
+    try:
+        seen = read_range(form.text("range"))
+    except Unreadable as unreadable:
+        raise FieldErrors({"range": str(unreadable)}) from unreadable
+    solid, published, rate = form.text("solid") or "the substance", form.number("published"), form.number("rate")
+    form.check()
+    item = known_as(house.shelf, solid, ("substance",))
+    where = "as typed"
+    if published is None and item is not None and item.number("melts") is not None:
+        published, where = item.number("melts"), f"the shelf's: {item.values['melts'].source}"
+    if published is None:
+        raise FieldErrors({"published": "The shelf knows no melting point of it: give the published one."})
+    try:
+        standards = _standards(form.text("standards"))
+    except Unreadable as unreadable:
+        raise FieldErrors({"standards": str(unreadable)}) from unreadable
+    true = corrected(seen, standards)
+    verdict = judge_range(true, published, solid)
+    answer = Answer(f"{verdict.says} {verdict.because}")
+    answer.large = [Large("melts", true.shown, "°C", f"width {round_to(true.width, 1)} °C")]
+    answer.rows = [("published", f"{round_to(published, 1)} °C, {where}")]
+    if standards:
+        off = correction(seen.starts, standards)
+        answer.rows.append(("read", f"{seen.shown} °C, corrected by {round_to(off, 1)} °C there"))
+    if verdict.level != "good":
+        answer.remarks.append((verdict.level, verdict.do or verdict.because))
+    if too_fast(rate):
+        answer.remarks.append(("note", "Heated too fast: it reads high and wide. Again at 1 to 2 °C a minute."))
+    _mixed(form, standards, true, answer)
+    return answer
+
+
+def _mixed(form: Form, standards: list[Standard], alone: Range, answer: Answer) -> None:
+    if not form.text("mixed"):
+        return
+    try:
+        mixed = corrected(read_range(form.text("mixed")), standards)
+    except Unreadable as unreadable:
+        raise FieldErrors({"mixed": str(unreadable)}) from unreadable
+    same = same_by_mixing(alone, mixed)
+    answer.rows.append(("mixed with the known one", f"{mixed.shown} °C"))
+    answer.remarks.append(
+        ("good", "Unchanged by mixing: the same substance.")
+        if same
+        else ("caution", "Lowered by mixing: it is not that substance.")
+    )
+
+
+CRYSTALS: tuple[Sum, ...] = (
+    Sum(
+        "recrystallize", "How much hot solvent", "Least solvent, flask, what comes out at most, what too much costs.",
+        (
+            Asked("solid", "Solid", usual="acetanilide"),
+            Asked("points", "Solubility", "g in 100 mL at °C; empty: the shelf's, in water", wide=True,
+                  usual="0.54 at 25, 5.0 at 100"),
+            Asked("mass", "Of it", unit="g", usual="2.0"),
+            Asked("hot", "Dissolved at", unit="°C", usual="100"),
+            Asked("cold", "Filtered at", unit="°C", usual="2"),
+            Asked("extra", "Extra for hot filtration", unit="%", usual="20", slides=(0, 200)),
+            Asked("volume", "Really used", "instead of the least and its extra", unit="mL"),
+            Asked("wash", "Cold washes", unit="mL", usual="5"),
+            Asked("benches", "Benches"),
+        ),
+        how_much_solvent,
+    ),
+    Sum(
+        "which-solvent", "Which solvent", "From figures and test tubes: what to recrystallize from, and why.",
+        (
+            Asked("solvents", "Solvents", "a line each: name, g in 100 mL cold and hot, what the tube showed", lines=5,
+                  wide=True, usual="water 0.5 at 20, 5.5 at 100 cold none hot all cooled crystals\n"
+                  "ethanol cold all\nheptane cold none hot none"),
+            Asked("melts", "It melts at", "dry", unit="°C", usual="114"),
+            Asked("wet", "Under the solvent", "where it is known to melt lower", unit="°C"),
+        ),
+        which_solvent,
+    ),
+    Sum(
+        "melting", "What a melting range says", "Against the published value, corrected, with a mixed one.",
+        (
+            Asked("solid", "It should be", usual="acetanilide"),
+            Asked("range", "Melts", unit="°C", usual="113.2-114.1"),
+            Asked("published", "Published", "empty: the shelf's", unit="°C"),
+            Asked("rate", "Heated", unit="°C/min", usual="1"),
+            Asked("standards", "Standards", "a line each: name, known, read", lines=2, wide=True),
+            Asked("mixed", "Mixed with the known one", unit="°C"),
+        ),
+        what_it_melts_like,
+    ),
+)  # fmt: skip
