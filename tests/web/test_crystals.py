@@ -120,7 +120,8 @@ USUAL = {"solid": "acetanilide", "points": "0.54 at 25, 5.0 at 100", "mass": "2"
     [
         ({}, "94.3", 200), ({"volume": "52"}, "93.9", 200), ({"points": ""}, "the shelf", 200),
         ({"volume": "120"}, "half again too much", 200), ({"mass": "0.1", "volume": "90"}, "nothing can come out", 200),
-        ({"benches": "12"}, "for 12 benches", 200), ({"points": "lots"}, "0.54 at 25", 422),
+        ({"benches": "12"}, "for 12 benches", 200), ({"impurity": "35 at 0, 39 at 100"}, "up to 17 g", 200),
+        ({"impurity": "much"}, "0.54 at 25", 422), ({"points": "lots"}, "0.54 at 25", 422),
         ({"points": "", "solid": "moonstone"}, "knows no two", 422), ({"mass": ""}, "is needed", 422),
         ({"cold": "100"}, "colder", 422), ({"cold": "-60"}, "too far", 422),
     ],

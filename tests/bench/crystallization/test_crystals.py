@@ -23,6 +23,7 @@ from helvor.bench.crystallization.solubility import GAS, ZERO_C, Curve, Point, c
 from helvor.bench.crystallization.solvents import Candidate, Tried, judge_solvent, pairs, rank
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.plan.judge import judge_plan
+from helvor.bench.procedure import procedure_from
 from helvor.bench.quantity import Unreadable
 from helvor.bench.run.ledger import keep
 from helvor.bench.run.reading_line import understand
@@ -255,6 +256,8 @@ def test_the_clean_bench_by_the_numbers():
         (("6: crystals none",), "nothing-crystallizes", "scratched the glass"),
         (("6: crystals none scratched", "6: crystals none seeded"), "nothing-crystallizes", "set into ice"),
         (("6: crystals coloured",), "coloured", "charcoal"),
+        (("6: crystals grey",), "charcoal-through", "finer fluted paper"),
+        (("done 14",), "liquor-gone", "until the mass agrees"),
         (("3: melts crude 106-111 6/min",), "melted-fast", "1 to 2 °C"),
         (("13: melts acetanilide, dry 113-114", "13: melts acetanilide, dry with acetanilide 113-114"), "mixed-same",
          "same substance"),
@@ -320,3 +323,22 @@ def test_what_is_not_understood_is_said(line, says):
 def test_entries_refuse_what_does_not_go_together(bad):
     with pytest.raises(ValueError, match="1 validation error"):
         bad()
+
+
+def test_two_crops_count_together_and_the_liquor_may_go_once_they_are_weighed():
+    second = {"name": "second crop", "component": "acetanilide", "formula": "C8H9NO", "end": "product"}
+    step = CLEAN.step("s12").model_copy(update={"id": "s15", "on": "second crop", "container": ("boat",)})
+    made = CLEAN.step("s9").model_copy(
+        update={"id": "s16", "takes": ("liquor",), "gives": ("second crop",), "container": ("boat",)}
+    )
+    two = procedure_from(
+        CLEAN.model_dump(mode="json")
+        | {"portions": [*(p.model_dump(mode="json") for p in CLEAN.portions), second],
+           "steps": [*(s.model_dump(mode="json") for s in CLEAN.steps[:-1]), made.model_dump(mode="json"), step.model_dump(mode="json")]}
+    )  # fmt: skip
+    lines = (*CRYSTALS[1], "15: boat 1.000", "15: boat second crop dried 1.060", "15: boat second crop dried 1.060")
+    run = gather(tuple(typed(*lines, procedure=two)))
+    [flask] = flasks(run, keep(run, HouseRules()))
+    assert [crop.name for crop in flask.crops] == ["acetanilide, dry", "second crop"]
+    assert flask.recovered == pytest.approx((1.690 + 0.060) / 2.0)
+    assert "liquor-gone" not in codes(*CRYSTALS[1], "done 14")

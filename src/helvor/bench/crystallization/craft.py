@@ -88,6 +88,7 @@ def judge_crystals(case: Case) -> Iterator[Finding]:
         yield from _dissolved(flask)
         yield from _came(flask)
         yield from _recovery(flask)
+        yield from _liquor_gone(case, flask)
     yield from _ranges(case)
 
 
@@ -132,6 +133,11 @@ def _came(flask: Flask) -> Iterator[Finding]:
         yield Finding("nothing-crystallizes", "caution", "No crystals yet.",
                       "It is supersaturated, or there is too much solvent.",
                       f"Next: {left[0]}. {ORDER}" if left else ORDER, about=flask.step)  # fmt: skip
+    elif last.outcome == "grey":
+        yield Finding("charcoal-through", "caution", "Charcoal came through: the crystals are grey.",
+                      "Its finest grains run through a coarse or torn paper, and weigh with the product.",
+                      "Dissolve again hot, filter through a finer fluted paper or twice, cool again.",
+                      about=flask.step)  # fmt: skip
     elif last.outcome == "coloured":
         yield Finding("coloured", "note", "The crystals are coloured.",
                       "A coloured impurity sits on them or in them.",
@@ -165,6 +171,20 @@ def _recovery(flask: Flask) -> Iterator[Finding]:
                       about=product.name)  # fmt: skip
     elif TEACHING[0] <= part <= top:
         yield Finding("ordinary-recovery", "good", f"{shown} % recovered of at most {most} %.", about=product.name)
+
+
+def _liquor_gone(case: Case, flask: Flask) -> Iterator[Finding]:
+    """The liquor was thrown away before the product was weighed: there is no second crop, and no way back."""
+    if flask.product is not None and flask.product.mass is not None:
+        return
+    procedure = case.run.procedure
+    liquors = {p.name.casefold() for p in procedure.portions if same(p.component, flask.component) and p.end == "waste"}
+    for step in procedure.steps:
+        gone = [name for name in step.takes if name.casefold() in liquors]
+        if gone and step.kind == "discard" and step.id in case.run.done:
+            yield Finding("liquor-gone", "caution", f"{gone[0]} was thrown away before the product was weighed.",
+                          "A second crop, or a product that stayed dissolved, is gone with it.",
+                          "Keep the liquor, labelled, until the mass agrees.", about=step.id)  # fmt: skip
 
 
 def _ranges(case: Case) -> Iterator[Finding]:
@@ -250,7 +270,8 @@ def describe(payload: Payload) -> str:
         case TemperatureSeen() as seen:
             return f"{seen.celsius:g} °C" + (f", {seen.seen}" if seen.seen else "")
         case Crystallized() as came:
-            words = {"crystals": "crystals", "nothing": "no crystals", "oil": "an oil", "coloured": "coloured crystals"}
+            words = {"crystals": "crystals", "nothing": "no crystals", "oil": "an oil", "coloured": "coloured crystals",
+                     "grey": "grey crystals"}  # fmt: skip
             return words[came.outcome] + (f", {REMEDIES[came.remedy]}" if came.remedy else "")
         case MeltingSeen() as melting:
             mixed = f" with {melting.mixed_with}" if melting.mixed_with else ""
@@ -300,7 +321,7 @@ def _temperature(words: list[str], run: Run, step: str) -> Understood:
 
 
 _OUTCOMES = {"yes": "crystals", "crystals": "crystals", "none": "nothing", "no": "nothing", "nothing": "nothing",
-             "oil": "oil", "coloured": "coloured"}  # fmt: skip
+             "oil": "oil", "coloured": "coloured", "grey": "grey"}  # fmt: skip
 
 
 def _crystals(words: list[str], run: Run, step: str) -> Understood:

@@ -47,7 +47,7 @@ class Crystallized(Payload):
 
     kind: Literal["crystallized"] = "crystallized"
     step: Id
-    outcome: Literal["crystals", "nothing", "oil", "coloured"]
+    outcome: Literal["crystals", "nothing", "oil", "coloured", "grey"]
     remedy: Literal["", "scratched", "seeded", "ice", "boiled down", "more solvent"] = ""
 
 

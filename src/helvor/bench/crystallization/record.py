@@ -55,7 +55,7 @@ class Flask:
         curve: its solubility, None where the procedure has none; cold: °C it was filtered at; cold_seen: it was read.
         wash: mL of cold washes of the product.
         cooling: in order; outcomes: what came, in order.
-        product: portion that it is collected in, with its mass once weighed.
+        crops: portions that it is collected in, the first crop first, with their masses once weighed.
         plan: with what is really in the flask, None where something is missing; why_not: what.
     """
 
@@ -75,7 +75,7 @@ class Flask:
     wash: float
     cooling: tuple[Cooling, ...]
     outcomes: tuple[Crystallized, ...]
-    product: PortionMass | None
+    crops: tuple[PortionMass, ...]
     plan: Recrystallization | None = None
     why_not: str = ""
 
@@ -90,11 +90,16 @@ class Flask:
         return self.plan.ceiling if self.plan is not None and self.volume > 0 else None
 
     @property
+    def product(self) -> PortionMass | None:
+        """The first crop."""
+        return self.crops[0] if self.crops else None
+
+    @property
     def recovered(self) -> float | None:
-        """Part of the solid that the product weighs."""
+        """Part of the solid that the crops weigh together; None before the first is weighed."""
         if self.product is None or self.product.mass is None or not self.mass:
             return None
-        return self.product.mass.value / self.mass
+        return sum(crop.mass.value for crop in self.crops if crop.mass is not None) / self.mass
 
     @property
     def first_crystals(self) -> Cooling | None:
@@ -120,7 +125,7 @@ def _flask(run: Run, ledger: Ledger, step: Step) -> Flask:
     hot = step.celsius if step.celsius is not None else boils.boils if boils is not None else None
     cooling = _cooling(run, {step.id, *after})
     cold = min((one.celsius for one in cooling), default=ROOM)
-    product = _product(procedure, ledger, component)
+    crops = _crops(procedure, ledger, component)
     wash = sum(
         said.millilitres for _, said in run.of(Washed)
         if said.step in after and said.cold != "hot" and (not solvent or _alike(said.liquid, solvent))
@@ -129,7 +134,7 @@ def _flask(run: Run, ledger: Ledger, step: Step) -> Flask:
         step.id, component.name if component else "", solvent, _mass(procedure, ledger, step, component), hot,
         by["dissolve"], by["extra"], by["rinse"], by["boiled off"],
         sum(said.why == "dissolve" for said in added), curve, cold, bool(cooling), wash, cooling,
-        tuple(said for _, said in run.of(Crystallized) if said.step == step.id or said.step in after), product,
+        tuple(said for _, said in run.of(Crystallized) if said.step == step.id or said.step in after), crops,
     )  # fmt: skip
     return _planned(flask)
 
@@ -204,12 +209,13 @@ def _cooling(run: Run, steps: set[str]) -> tuple[Cooling, ...]:
     return tuple(Cooling((at - seen[0][0]).total_seconds() / 60, said.celsius, said.seen, at) for at, said in seen)
 
 
-def _product(procedure: Procedure, ledger: Ledger, component: Component | None) -> PortionMass | None:
-    for name in ledger.ends:
-        said = procedure.portion(name)
-        if said.end == "product" and (component is None or same(said.component, component.name)):
-            return ledger.portion(name)
-    return None
+def _crops(procedure: Procedure, ledger: Ledger, component: Component | None) -> tuple[PortionMass, ...]:
+    found = []
+    for name in procedure.portion_names:
+        said, mass = procedure.portion(name), ledger.portion(name)
+        if said.end == "product" and mass is not None and (component is None or same(said.component, component.name)):
+            found.append(mass)
+    return tuple(found)
 
 
 @dataclass(frozen=True, slots=True)

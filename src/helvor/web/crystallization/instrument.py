@@ -44,6 +44,20 @@ class CoolingShown:
     ticks_y: list[tuple[float, str]]
 
 
+@dataclass(frozen=True, slots=True)
+class WentTo:
+    """A part of the solid on one bar: from where, how wide, its name, g, and how it is known.
+
+    ``kind`` is *measured*, *estimated* by the curve, *missing*, or *more* than went in.
+    """
+
+    x: float
+    width: float
+    name: str
+    grams: str
+    kind: str
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CrystalsStep:
     """The flask: its curve, how much solvent, what can come out, how it cools, what came.
@@ -62,6 +76,7 @@ class CrystalsStep:
     recovered: str
     bar: tuple[float, float]
     stays: list[tuple[str, str]]
+    went: list[WentTo]
     cooling: CoolingShown | None
     outcomes: list[str]
     why: dict[str, str]
@@ -167,18 +182,39 @@ def flask_instrument(at: AtStep) -> Markup:
             costs=costs,
             ceiling=round_to(100 * top, 1) if top is not None else "",
             recovered=round_to(100 * part, 1) if part is not None else "",
-            bar=(min(120.0, 100 * (part or 0)), 100 * (top or 0)), stays=stays, cooling=_cooling(flask),
+            bar=(min(120.0, 100 * (part or 0)), 100 * (top or 0)), stays=stays,
+            went=_went(flask), cooling=_cooling(flask),
             outcomes=[_came(one.outcome, one.remedy) for one in flask.outcomes], why=WHY, remedies=REMEDIES,
             usual=f"{TEACHING[0]:.0%} to {TEACHING[1]:.0%}".replace("%", " %"), marks=marks_of(at.seen),
         ),
     )  # fmt: skip
 
 
+def _went(flask: Flask) -> list[WentTo]:
+    """Where the solid is, once a crop is weighed: crops as weighed, liquor and washes by the curve, and the rest."""
+    plan, mass = flask.plan, flask.mass
+    if plan is None or not mass or flask.recovered is None:
+        return []
+    parts = [(crop.name, crop.mass.value, "measured") for crop in flask.crops if crop.mass is not None]
+    parts += [("liquor", plan.liquor, "estimated"), ("washes", plan.washed, "estimated")]
+    rest = mass - sum(grams for _, grams, _ in parts)
+    # Below a milligram nothing is missing that a balance could tell.
+    if abs(rest) >= 0.001:
+        parts.append(("not found", rest, "missing") if rest > 0 else ("more than went in", -rest, "more"))
+    whole = max(mass, sum(grams for _, grams, _ in parts))
+    shown, x = list[WentTo](), 1.0
+    for name, grams, kind in parts:
+        width = 618 * grams / whole
+        if grams > 0:
+            shown.append(WentTo(round(x, 1), round(width, 1), name, f"{round_to(grams, 3)} g", kind))
+            x += width
+    return shown
+
+
 def _came(outcome: str, remedy: str) -> str:
-    words = {"crystals": "crystals", "nothing": "nothing came", "oil": "an oil", "coloured": "coloured crystals"}[
-        outcome
-    ]
-    return f"{words}, {REMEDIES[remedy]}" if remedy else words
+    words = {"nothing": "nothing came", "oil": "an oil", "coloured": "coloured crystals", "grey": "grey crystals"}
+    outcome = words.get(outcome, outcome)
+    return f"{outcome}, {REMEDIES[remedy]}" if remedy else outcome
 
 
 @drawn_once(64, ink=lambda at: at.sheet, about=_about)

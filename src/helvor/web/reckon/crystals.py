@@ -68,6 +68,11 @@ def how_much_solvent(form: Form, house: House) -> Answer:
         )  # fmt: skip
     except Unreadable as unreadable:
         raise FieldErrors({"mass" if "mass" in str(unreadable) else "cold": str(unreadable)}) from unreadable
+    if form.text("impurity"):
+        try:
+            held = digits(read_curve(form.text("impurity")).at(cold) * plan.volume / 100, 2)
+        except Unreadable as unreadable:
+            raise FieldErrors({"impurity": str(unreadable)}) from unreadable
     s_cold = curve.at(cold)
     answer = Answer(f"Solubility {source}; between its points ln S is straight in 1/T.")
     answer.large = [
@@ -88,6 +93,8 @@ def how_much_solvent(form: Form, house: House) -> Answer:
         ("saturated on cooling from", f"{round_to(plan.due, 0)} °C" if plan.due is not None else "beyond the curve"),
         ("second crop, liquor boiled to half", f"about {digits(plan.boiled, 2)} g, less pure"),
     ]
+    if form.text("impurity"):
+        answer.rows.append(("of the impurity stays dissolved", f"up to {held} g"))
     if benches:
         answer.rows.append((f"for {benches} benches, a tenth to spare", f"{digits(plan.volume * benches * 1.1, 3)} mL"))
     if not plan.crystallizes:
@@ -233,6 +240,7 @@ CRYSTALS: tuple[Sum, ...] = (
             Asked("extra", "Extra for hot filtration", unit="%", usual="20", slides=(0, 200)),
             Asked("volume", "Really used", "instead of the least and its extra", unit="mL"),
             Asked("wash", "Cold washes", unit="mL", usual="5"),
+            Asked("impurity", "An impurity", "its solubility: stays dissolved", usual="", wide=True),
             Asked("benches", "Benches"),
         ),
         how_much_solvent,
