@@ -17,6 +17,7 @@ from helvor.bench.crystallization.plan import recrystallize
 from helvor.bench.crystallization.solubility import GAS, Curve, Point
 from helvor.demo.runs import demo_procedure
 from helvor.shelf.shelf import shipped
+from helvor.shelf.solubilities import shelf_curves
 
 
 @pytest.mark.parametrize("name", ["acetanilide", "benzoic acid", "salicylic acid", "naphthalene"])
@@ -88,3 +89,25 @@ def test_two_crops_by_direct_simulation():
 def test_ranges_as_they_are_judged_at_the_bench(seen, published, code):
     """Common practice, no source: within 2 °C and no wider than 2 °C fits."""
     assert judge_range(Range(*seen), published, "benzoic acid").code == code
+
+
+@pytest.mark.parametrize("key", sorted(shelf_curves()))
+def test_every_curve_that_ships_rises_or_nearly_stays_and_its_substance_is_on_the_shelf(key):
+    """From memory, so at least in order: no point falls below the one before it; salt hardly rises."""
+    curve = shelf_curves()[key]
+    grams = [point.grams for point in curve.points]
+    assert grams == sorted(grams)
+    assert all(point.source for point in curve.points)
+    assert any(item.kind == "substance" and item.name == key[0] for item in shipped())
+    assert 0 < curve.heat < 60  # kJ/mol; salt near 0, organic solids some tens
+
+
+def test_the_shelf_s_two_values_lie_near_its_curves():
+    """Two sets of values from memory, kept apart, agree within a quarter."""
+    for (name, solvent), curve in shelf_curves().items():
+        item = next(one for one in shipped() if one.kind == "substance" and one.name == name)
+        for celsius, key in ((20, "solubility"), (100, "solubility_hot")):
+            value = item.number(key)
+            low, high = curve.reach
+            if solvent == "water" and value is not None and low <= celsius <= high:
+                assert curve.at(celsius) == pytest.approx(value, rel=0.25), (name, celsius)

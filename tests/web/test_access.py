@@ -66,6 +66,7 @@ PUBLIC = {
     ("POST", "/api/crystals/plan"),
     ("POST", "/api/crystals/solvents"),
     ("POST", "/api/crystals/melting"),
+    ("GET", "/api/crystals/known"),
     ("POST", "/api/column/fraction-plate"),
     ("POST", "/api/extraction/density"),
     ("POST", "/api/extraction/portions"),

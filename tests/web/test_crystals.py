@@ -118,7 +118,8 @@ USUAL = {"solid": "acetanilide", "points": "0.54 at 25, 5.0 at 100", "mass": "2"
 @pytest.mark.parametrize(
     ("changes", "says", "status"),
     [
-        ({}, "94.3", 200), ({"volume": "52"}, "93.9", 200), ({"points": ""}, "the shelf", 200),
+        ({}, "94.3", 200), ({"volume": "52"}, "93.9", 200), ({"points": ""}, "the shelf", 200), ({"points": "", "solvent": "ether"}, "no curve of it in ether", 422),
+        ({"points": "", "solid": "naphthalene", "solvent": "ethanol", "hot": "60", "cold": "4"}, "the shelf", 200),
         ({"volume": "120"}, "half again too much", 200), ({"mass": "0.1", "volume": "90"}, "nothing can come out", 200),
         ({"benches": "12"}, "for 12 benches", 200), ({"impurity": "35 at 0, 39 at 100"}, "up to 17 g", 200),
         ({"impurity": "much"}, "0.54 at 25", 422), ({"points": "lots"}, "0.54 at 25", 422),
@@ -137,6 +138,7 @@ def test_how_much_hot_solvent(ida, changes, says, status):
     [
         ({"solvents": "water 0.5 at 20, 5.5 at 100\nheptane cold none hot none", "melts": "114"}, "water first", 200),
         ({"solvents": "ethanol cold all\nwater cold none hot none"}, "ethanol with water", 200),
+        ({"solvents": "ethanol cold all", "solid": "acetanilide"}, "water first", 200),
         ({"solvents": "water reacts"}, "None suits", 200), ({"solvents": ""}, "At least one", 422),
         ({"solvents": "water 5"}, "0.54 at 25", 422),
     ],
@@ -213,3 +215,12 @@ def test_the_builder_keeps_what_dissolves(ida, school):
     assert kept.dissolves == {"water": ((20, 0.5), (100, 5)), "ethanol": ((20, 20), (78, 60))}
     for bad in ("water", "water = 5", "water = 5 at 20"):
         assert edit(dissolves=bad).status_code == 422, bad
+
+
+def test_the_shelf_draws_what_it_knows_with_every_source(ida):
+    page = ida.get("/shelf?kind=substance&name=potassium+nitrate").text
+    assert "In water" in page and page.count("from memory") >= 6 and 'class="solubility"' in page
+    assert "In water" not in ida.get("/shelf?kind=substance&name=copper").text
+    [water] = ida.get("/api/crystals/known?solid=potassium%20nitrate").json()
+    assert water["solvent"] == "water" and water["points"][-1] == [100, 246, "from memory"]
+    assert ida.get("/api/crystals/known?solid=moonstone").json() == []

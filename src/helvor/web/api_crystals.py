@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict, Field
 
 from helvor.bench.crystallization.melting import Range, Standard, corrected, judge_range, same_by_mixing, too_fast
 from helvor.bench.crystallization.plan import USUAL_EXTRA, by_volume, recrystallize
 from helvor.bench.crystallization.solubility import Curve, Point
 from helvor.bench.crystallization.solvents import Candidate, Tried, pairs, rank
+from helvor.shelf.solubilities import curves_of
 
 router = APIRouter(prefix="/api/crystals", tags=["crystals"])
 
@@ -194,3 +195,23 @@ def melting(asked: MeltingIn) -> MeltingOut:
         range=(true.starts, true.ends), code=verdict.code, level=verdict.level, says=verdict.says,
         because=verdict.because, too_fast=too_fast(asked.rate), same=same,
     )  # fmt: skip
+
+
+class KnownOut(BaseModel):
+    """A solvent, °C and g in 100 mL with the source of each, and the heat of dissolving, kJ/mol."""
+
+    solvent: str
+    points: list[tuple[float, float, str]]
+    heat_kj_mol: float
+
+
+@router.get("/known")
+def known(solid: Annotated[str, Query(min_length=1, max_length=80)]) -> list[KnownOut]:
+    """What the shelf that ships knows of a solid's solubility over temperature."""
+    return [
+        KnownOut(
+            solvent=solvent, points=[(one.celsius, one.grams, one.source) for one in curve.points],
+            heat_kj_mol=curve.heat,
+        )
+        for solvent, curve in curves_of(solid)
+    ]  # fmt: skip

@@ -21,6 +21,7 @@ from helvor.bench.crystallization.solvents import Candidate, Tried, pairs, rank
 from helvor.bench.quantity import Unreadable, digits, parse_number, round_to
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import known_as
+from helvor.shelf.solubilities import curve_in, curves_of
 from helvor.web.crystallization.drawing import CurveShown, draw_curve
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.reckon.answer import Answer, Asked, House, Large, Sum, number_of
@@ -39,9 +40,15 @@ class SolubilityShown:
 def _curve(form: Form, house: House) -> tuple[Curve, str]:
     """The points typed, else the two that the shelf knows in water; and where they come from."""
     typed = form.text("points")
+    solvent = form.text("solvent") or "water"
     try:
         if typed:
             return read_curve(typed), "as typed"
+        shipped = curve_in(form.text("solid"), solvent)
+        if shipped is not None:
+            return shipped, f"the shelf's, {', '.join(dict.fromkeys(point.source for point in shipped.points))}"
+        if solvent.casefold() != "water":
+            raise Unreadable(f"The shelf knows no curve of it in {solvent}: give points, 0.54 at 25, 5.0 at 100.")
         item = known_as(house.shelf, form.text("solid"), ("substance",))
         cold = item.number("solubility") if item is not None else None
         hot = item.number("solubility_hot") if item is not None else None
@@ -116,7 +123,9 @@ def how_much_solvent(form: Form, house: House) -> Answer:
     ]  # fmt: skip
     shown = draw_curve(curve, plan)
     solid = form.text("solid") or "the solid"
-    answer.drawing = fragment("reckon/solubility.html", SolubilityShown(curve=shown, solid=solid, solvent="solvent"))
+    answer.drawing = fragment(
+        "reckon/solubility.html", SolubilityShown(curve=shown, solid=solid, solvent=form.text("solvent") or "water")
+    )
     return answer
 
 
@@ -126,12 +135,12 @@ HAZARD = {"water": 0, "ethanol": 1, "acetone": 1, "ethyl acetate": 1, "heptane":
 """How careful one has to be, 0 to 3. Common practice; the bottle's sheet and local rules decide."""
 
 
-def _candidate(line: str, house: House) -> Candidate:
+def _candidate(line: str, solid: str, house: House) -> Candidate:
     """``water 0.5 at 20, 5.5 at 100 cold none hot all cooled crystals``, as much of it as is known."""
     name = re.split(r"\s+(?=\d)|\s+(?:cold|hot|cooled|reacts)\b", line.strip(), maxsplit=1)[0]
     said = {when.casefold(): how.casefold() for when, how in _TUBE.findall(line)}
     figures = _TUBE.sub("", line[len(name) :]).replace("reacts", "").strip(" ,;:")
-    curve = read_curve(figures) if figures else None
+    curve = read_curve(figures) if figures else curve_in(solid, name)
     item = known_as(house.shelf, name, ("solvent",))
     tried = Tried(name, said.get("cold", ""), said.get("hot", ""), said.get("cooled", "")) if said else None  # type: ignore[arg-type]
     return Candidate(
@@ -147,7 +156,11 @@ def which_solvent(form: Form, house: House) -> Answer:
     melts, wet = form.number("melts"), form.number("wet")
     form.check()
     try:
-        candidates = [_candidate(line, house) for line in form.text("solvents").splitlines() if line.strip()]
+        lines = [line for line in form.text("solvents").splitlines() if line.strip()]
+        named = [line.strip().casefold() for line in lines]
+        # What the shelf knows of the solid joins in, unless the same solvent was written.
+        lines += [name for name, _ in curves_of(form.text("solid")) if not any(one.startswith(name) for one in named)]
+        candidates = [_candidate(line, form.text("solid"), house) for line in lines]
     except Unreadable as unreadable:
         raise FieldErrors({"solvents": str(unreadable)}) from unreadable
     if not candidates:
@@ -232,8 +245,8 @@ CRYSTALS: tuple[Sum, ...] = (
         "recrystallize", "How much hot solvent", "Least solvent, flask, what comes out at most, what too much costs.",
         (
             Asked("solid", "Solid", usual="acetanilide"),
-            Asked("points", "Solubility", "g in 100 mL at °C; empty: the shelf's, in water", wide=True,
-                  usual="0.54 at 25, 5.0 at 100"),
+            Asked("solvent", "Solvent", usual="water"),
+            Asked("points", "Solubility", "g in 100 mL at °C; empty: the shelf's", wide=True),
             Asked("mass", "Of it", unit="g", usual="2.0"),
             Asked("hot", "Dissolved at", unit="°C", usual="100"),
             Asked("cold", "Filtered at", unit="°C", usual="2"),
@@ -248,8 +261,9 @@ CRYSTALS: tuple[Sum, ...] = (
     Sum(
         "which-solvent", "Which solvent", "From figures and test tubes: what to recrystallize from, and why.",
         (
+            Asked("solid", "Solid", "what the shelf knows of it joins in", usual="acetanilide"),
             Asked("solvents", "Solvents", "a line each: name, g in 100 mL cold and hot, what the tube showed", lines=5,
-                  wide=True, usual="water 0.5 at 20, 5.5 at 100 cold none hot all cooled crystals\n"
+                  wide=True, usual="water cold none hot all cooled crystals\n"
                   "ethanol cold all\nheptane cold none hot none"),
             Asked("melts", "It melts at", "dry", unit="°C", usual="114"),
             Asked("wet", "Under the solvent", "where it is known to melt lower", unit="°C"),

@@ -11,11 +11,14 @@ from fastapi import APIRouter, File, Request, UploadFile
 from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
+from helvor.bench.crystallization.solubility import Curve
 from helvor.bench.entry import Problem
 from helvor.exchange.shelf import BadShelf, read_shelf, shelf_csv
 from helvor.notebook import shelf_values
 from helvor.notebook.pages import NotYours
 from helvor.shelf.shelf import KINDS, MARKS, PROPERTIES, Item, Property, find
+from helvor.shelf.solubilities import curves_of
+from helvor.web.crystallization.drawing import CurveShown, draw_curve
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
@@ -55,6 +58,7 @@ class ShelfPage(Shell):
     chosen: Item | None
     properties: list[Property]
     series: list[SeriesMark]
+    dissolves: list[tuple[str, CurveShown, Curve]]
     own: int
     values: dict[str, str]
     trouble: dict[str, str]
@@ -83,6 +87,8 @@ def _page(
     if kind == "solvent" and not q:
         listed.sort(key=lambda item: item.number("eluotropic_rank") or 99)
     chosen = next((item for item in items if item.kind == kind and item.name == name), None)
+    shown = chosen or (listed[0] if listed else None)
+    curves = curves_of(shown.name) if shown is not None and kind == "substance" else []
     return ShelfPage(
         visitor=who,
         place="shelf",
@@ -93,9 +99,10 @@ def _page(
         total=sum(item.kind == kind for item in items),
         columns=[PROPERTIES[key] for key in COLUMNS[kind]],
         marks=MARKS,
-        chosen=chosen or (listed[0] if listed else None),
+        chosen=shown,
         properties=list(PROPERTIES.values()),
-        series=_series(items, chosen or (listed[0] if listed else None)) if kind == "solvent" else [],
+        series=_series(items, shown) if kind == "solvent" else [],
+        dissolves=[(solvent, draw_curve(curve, None), curve) for solvent, curve in curves],
         own=sum(value.own for item in items for value in item.values.values()),
         values=dict.fromkeys(FIELDS, "") | (values or {}),
         trouble=dict.fromkeys(FIELDS, "") | (trouble or {}),
