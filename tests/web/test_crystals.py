@@ -224,3 +224,21 @@ def test_the_shelf_draws_what_it_knows_with_every_source(ida):
     [water] = ida.get("/api/crystals/known?solid=potassium%20nitrate").json()
     assert water["solvent"] == "water" and water["points"][-1] == [100, 246, "from memory"]
     assert ida.get("/api/crystals/known?solid=moonstone").json() == []
+
+
+def test_an_institution_lays_its_own_solubilities_over_the_shelf(school, ida):
+    form = {"kind": "substance", "item": "acetanilide", "key": "dissolves", "source": "weighed here, June"}
+    for bad in ("water", "water: 5 at 20", "5 at 20, 6 at 30"):
+        assert ida.post("/shelf", data=form | {"value": bad}).status_code == 422, bad
+    assert (
+        ida.post(
+            "/shelf", data=form | {"value": "water: 0.50 at 20, 6.0 at 100 | ethanol: 20 at 20, 60 at 78"}
+        ).status_code
+        == 303
+    )
+    page = ida.get("/shelf?kind=substance&name=acetanilide").text
+    assert "In ethanol" in page and page.count("weighed here, June") >= 4
+    asked = USUAL | {"points": "", "solvent": "ethanol", "hot": "78", "cold": "20"}
+    assert "weighed here, June" in ida.get("/reckon/recrystallize", params=asked).text
+    assert "least 3.33 mL" in ida.get("/reckon/recrystallize", params=asked).text.replace("\xa0", " ")
+    assert "no curve of it in ethanol" in school.visitor(school.otto).get("/reckon/recrystallize", params=asked).text

@@ -10,6 +10,7 @@ from helvor.bench.entry import Problem
 from helvor.bench.formula import molar_mass
 from helvor.bench.quantity import Unreadable
 from helvor.shelf.shelf import KINDS, PROPERTIES, Item, OwnValue, with_own
+from helvor.shelf.solubilities import read_dissolves
 
 MAX_IMPORT = 5000
 
@@ -54,6 +55,11 @@ def checked(kind: str, item: str, key: str, text: str, source: str) -> OwnValue:
         raise Problem("property", f"“{key[:30]}” is not a property that the shelf knows.")
     if not text or len(text) > 120 or not text.isprintable():
         raise Problem("value", "Give the value.")
+    if key == "dissolves":
+        try:
+            read_dissolves(text)
+        except Unreadable as unreadable:
+            raise Problem("value", str(unreadable)) from unreadable
     if known.is_number:
         plain = text.replace("−", "-").replace(",", ".")
         try:

@@ -50,6 +50,7 @@ PROPERTIES: dict[str, Property] = {
         Property("log_p", "log P", least=-12, most=20),
         Property("solubility", "dissolves in 100 mL water, 20 °C", "g"),
         Property("solubility_hot", "dissolves in 100 mL water, near 100 °C", "g"),
+        Property("dissolves", "dissolves over temperature, as water: 0.56 at 25, 5.55 at 100", is_number=False),
         Property("pksp", "solubility product as pKsp, 25 °C", least=-5, most=100),
         Property("eluotropic_rank", "place by eluent strength on silica"),
         Property("strength", "eluent strength ε° on alumina", most=2),

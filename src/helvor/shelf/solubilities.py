@@ -6,10 +6,14 @@ Grams in 100 mL of solvent; tables of grams in 100 g of water are taken as such.
 from __future__ import annotations
 
 import csv
+from collections.abc import Sequence
+from dataclasses import replace
 from functools import cache
 from importlib.resources import files
 
-from helvor.bench.crystallization.solubility import Curve, Point
+from helvor.bench.crystallization.solubility import Curve, Point, read_curve
+from helvor.bench.quantity import Unreadable
+from helvor.shelf.shelf import Item, known_as
 
 
 @cache
@@ -23,12 +27,33 @@ def shelf_curves() -> dict[tuple[str, str], Curve]:
     return {key: Curve(tuple(found)) for key, found in points.items()}
 
 
-def curve_in(substance: str, solvent: str) -> Curve | None:
-    """The curve of a substance in a solvent, or None."""
-    return shelf_curves().get((substance.casefold(), solvent.casefold()))
+def read_dissolves(text: str, source: str = "") -> dict[str, Curve]:
+    """An institution's own curves as they are typed: ``water: 0.56 at 25, 5.55 at 100 | ethanol: 20 at 20, 60 at 78``.
+
+    Raises:
+        Unreadable: a part is no solvent with at least two points.
+    """
+    found = {}
+    for part in text.split("|"):
+        solvent, colon, points = part.partition(":")
+        if not colon or not solvent.strip():
+            raise Unreadable("Write a solvent and its points: water: 0.56 at 25, 5.55 at 100.")
+        typed = read_curve(points)
+        found[solvent.strip().casefold()] = Curve(tuple(replace(point, source=source) for point in typed.points))
+    return found
 
 
-def curves_of(substance: str) -> list[tuple[str, Curve]]:
-    """Solvents in which a substance's curve is known, with it, in the order of their names."""
-    found = [(solvent, curve) for (name, solvent), curve in shelf_curves().items() if name == substance.casefold()]
-    return sorted(found, key=lambda pair: pair[0])
+def curve_in(items: Sequence[Item], substance: str, solvent: str) -> Curve | None:
+    """The curve of a substance in a solvent on a house's shelf, or None."""
+    return dict(curves_of(items, substance)).get(solvent.casefold())
+
+
+def curves_of(items: Sequence[Item], substance: str) -> list[tuple[str, Curve]]:
+    """Solvents in which a substance's curve is known, with it, by their names; own ones over what ships."""
+    item = known_as(items, substance, ("substance",))
+    name = (item.name if item is not None else substance).casefold()
+    found = {solvent: curve for (known, solvent), curve in shelf_curves().items() if known == name}
+    own = item.values.get("dissolves") if item is not None else None
+    if own is not None:
+        found |= read_dissolves(own.text, f"{own.source}, {own.by}" if own.by else own.source)
+    return sorted(found.items())

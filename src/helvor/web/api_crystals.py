@@ -11,6 +11,7 @@ from helvor.bench.crystallization.melting import Range, Standard, corrected, jud
 from helvor.bench.crystallization.plan import USUAL_EXTRA, by_volume, recrystallize
 from helvor.bench.crystallization.solubility import Curve, Point
 from helvor.bench.crystallization.solvents import Candidate, Tried, pairs, rank
+from helvor.shelf.shelf import shipped
 from helvor.shelf.solubilities import curves_of
 
 router = APIRouter(prefix="/api/crystals", tags=["crystals"])
@@ -213,5 +214,5 @@ def known(solid: Annotated[str, Query(min_length=1, max_length=80)]) -> list[Kno
             solvent=solvent, points=[(one.celsius, one.grams, one.source) for one in curve.points],
             heat_kj_mol=curve.heat,
         )
-        for solvent, curve in curves_of(solid)
+        for solvent, curve in curves_of(shipped(), solid)
     ]  # fmt: skip

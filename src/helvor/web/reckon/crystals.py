@@ -44,7 +44,7 @@ def _curve(form: Form, house: House) -> tuple[Curve, str]:
     try:
         if typed:
             return read_curve(typed), "as typed"
-        shipped = curve_in(form.text("solid"), solvent)
+        shipped = curve_in(house.shelf, form.text("solid"), solvent)
         if shipped is not None:
             return shipped, f"the shelf's, {', '.join(dict.fromkeys(point.source for point in shipped.points))}"
         if solvent.casefold() != "water":
@@ -140,7 +140,7 @@ def _candidate(line: str, solid: str, house: House) -> Candidate:
     name = re.split(r"\s+(?=\d)|\s+(?:cold|hot|cooled|reacts)\b", line.strip(), maxsplit=1)[0]
     said = {when.casefold(): how.casefold() for when, how in _TUBE.findall(line)}
     figures = _TUBE.sub("", line[len(name) :]).replace("reacts", "").strip(" ,;:")
-    curve = read_curve(figures) if figures else curve_in(solid, name)
+    curve = read_curve(figures) if figures else curve_in(house.shelf, solid, name)
     item = known_as(house.shelf, name, ("solvent",))
     tried = Tried(name, said.get("cold", ""), said.get("hot", ""), said.get("cooled", "")) if said else None  # type: ignore[arg-type]
     return Candidate(
@@ -159,7 +159,11 @@ def which_solvent(form: Form, house: House) -> Answer:
         lines = [line for line in form.text("solvents").splitlines() if line.strip()]
         named = [line.strip().casefold() for line in lines]
         # What the shelf knows of the solid joins in, unless the same solvent was written.
-        lines += [name for name, _ in curves_of(form.text("solid")) if not any(one.startswith(name) for one in named)]
+        lines += [
+            name
+            for name, _ in curves_of(house.shelf, form.text("solid"))
+            if not any(one.startswith(name) for one in named)
+        ]
         candidates = [_candidate(line, form.text("solid"), house) for line in lines]
     except Unreadable as unreadable:
         raise FieldErrors({"solvents": str(unreadable)}) from unreadable

@@ -88,7 +88,7 @@ def _page(
         listed.sort(key=lambda item: item.number("eluotropic_rank") or 99)
     chosen = next((item for item in items if item.kind == kind and item.name == name), None)
     shown = chosen or (listed[0] if listed else None)
-    curves = curves_of(shown.name) if shown is not None and kind == "substance" else []
+    curves = curves_of(items, shown.name) if shown is not None and kind == "substance" else []
     return ShelfPage(
         visitor=who,
         place="shelf",
