@@ -75,6 +75,12 @@ def test_every_bench_of_the_demo_draws_every_step(school, ida, run, bench):
     assert ida.get(f"/runs/{run}?view=why").status_code == 200
 
 
+def test_the_scheme_marks_the_liquor_s_estimate_as_one(school, ida, run):
+    type_all(school, run, CRYSTALS[1])
+    page = ida.get(f"/runs/{run}?view=record").text.replace("\xa0", " ")
+    assert "about 0.10" in page and "estimate, by its solubility" in page
+
+
 @pytest.mark.parametrize(
     ("fields", "says"),
     [

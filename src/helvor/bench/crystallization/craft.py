@@ -25,6 +25,7 @@ from helvor.bench.crystallization.record import (
     Flask,
     component_of,
     flasks,
+    liquors_of,
     melted,
     published_of,
     standards_of,
@@ -178,7 +179,7 @@ def _liquor_gone(case: Case, flask: Flask) -> Iterator[Finding]:
     if flask.product is not None and flask.product.mass is not None:
         return
     procedure = case.run.procedure
-    liquors = {p.name.casefold() for p in procedure.portions if same(p.component, flask.component) and p.end == "waste"}
+    liquors = {name.casefold() for name in liquors_of(procedure, flask.component)}
     for step in procedure.steps:
         gone = [name for name in step.takes if name.casefold() in liquors]
         if gone and step.kind == "discard" and step.id in case.run.done:

@@ -264,3 +264,20 @@ def tried_of(run: Run) -> list[Tried]:
             before.solvent, said.cold or before.cold, said.hot or before.hot, said.cooled or before.cooled
         )
     return list(found.values())
+
+
+def liquors_of(procedure: Procedure, component: str) -> list[str]:
+    """Portions that leave with some of a component still dissolved: its mother liquors."""
+    return [p.name for p in procedure.portions if p.end == "waste" and component and same(p.component, component)]
+
+
+def estimates(run: Run, ledger: Ledger) -> dict[str, float]:
+    """What portions that were not weighed should hold by the curves, g: name in lower case → amount."""
+    found: dict[str, float] = {}
+    for flask in flasks(run, ledger):
+        liquors = liquors_of(run.procedure, flask.component)
+        # Several liquors share what stays; the curve does not say how.
+        if flask.plan is None or not flask.volume or len(liquors) != 1:
+            continue
+        found[liquors[0].casefold()] = flask.plan.liquor
+    return found

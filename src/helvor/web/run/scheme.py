@@ -10,8 +10,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from helvor.bench.crystallization.record import estimates
 from helvor.bench.measured import Measured, shown
 from helvor.bench.procedure import Step, same
+from helvor.bench.quantity import digits
 from helvor.bench.run.ledger import Ledger, PortionMass
 from helvor.bench.run.work_out import RunWorksheet
 
@@ -222,6 +224,7 @@ def draw_scheme(sheet: RunWorksheet) -> Scheme | None:
         if ribbon.label:
             ribbon.label_y += LINE * _under(ribbon, written)
         ribbons.append(ribbon)
+    about = estimates(sheet.run, ledger)
     numbers = {seen.step.id: seen.number for seen in sheet.steps}
     kinds = {seen.step.id: (seen.kind.title if seen.kind else seen.step.kind) for seen in sheet.steps}
     nodes = [
@@ -236,7 +239,10 @@ def draw_scheme(sheet: RunWorksheet) -> Scheme | None:
         nodes=nodes,
         sources=[_source(name, ledger, centre[name.casefold()], thick[name.casefold()]) for name in flow.sources()],
         ends=[
-            *(_end(end, ledger, centre[end.casefold()], thick[end.casefold()]) for end in ends),
+            *(
+                _end(end, ledger, centre[end.casefold()], thick[end.casefold()], about.get(end.casefold()))
+                for end in ends
+            ),
             *([_missing_end(missing, ledger, height - ROW / 2, scale)] if missing else []),
         ],
         missing_path=_missing_path(missing, flow, centre, thick, height - ROW / 2, scale, step_x) if missing else "",
@@ -325,10 +331,13 @@ def _source(name: str, ledger: Ledger, y: float, thick: float) -> EndLabel:
     return EndLabel(name, mass, "g in" if mass else "not weighed yet", y, thick)
 
 
-def _end(name: str, ledger: Ledger, y: float, thick: float) -> EndLabel:
+def _end(name: str, ledger: Ledger, y: float, thick: float, estimate: float | None = None) -> EndLabel:
+    """The right end of a row; *estimate* is what it should hold, g, where it was not weighed."""
     portion = ledger.portions[name.casefold()]
     if portion.mass is None:
         note = "weighed wet only" if portion.wet is not None else "waste" if portion.said.end == "waste" else "waiting"
+        if estimate is not None:
+            return EndLabel(name, f"about {digits(estimate, 2)}", "estimate, by its solubility", y, thick)
         return EndLabel(name, "", note, y, thick)
     part = ledger.parts.get(portion.name)
     made = next((made for made in ledger.yields if same(made.portion, name)), None)
