@@ -342,3 +342,9 @@ def test_two_crops_count_together_and_the_liquor_may_go_once_they_are_weighed():
     assert [crop.name for crop in flask.crops] == ["acetanilide, dry", "second crop"]
     assert flask.recovered == pytest.approx((1.690 + 0.060) / 2.0)
     assert "liquor-gone" not in codes(*CRYSTALS[1], "done 14")
+
+
+def test_what_stays_in_an_unweighed_liquor_is_no_alarm():
+    found = codes(*CRYSTALS[1])
+    assert "closure-low" not in found
+    assert found["closure-held"].level == "note" and "stays in liquor" in found["closure-held"].because
