@@ -21,6 +21,7 @@ from helvor.web import (
     api_planar,
     api_prep,
     api_reckon,
+    api_review,
     api_room,
     api_run,
     class_set_up,
@@ -31,6 +32,7 @@ from helvor.web import (
     members,
     people,
     places,
+    review,
     room,
     today,
     unknowns,
@@ -67,6 +69,7 @@ PARTS = (
     containers,
     unknowns,
     prep,
+    review,
     plan,
     reckon,
     shelf,
@@ -80,6 +83,7 @@ PARTS = (
     api_extraction,
     api_prep,
     api_reckon,
+    api_review,
     api_room,
 )
 """Every module with routes, those that a class asks for all day first: an address is looked for in this order.

@@ -1,0 +1,190 @@
+"""The same numbers of every bench of a class: middle, spread, what lies apart, what many have in common.
+
+Review 1. The middle is the median, the spread the middle half (quartiles by linear interpolation).
+Review 2. A number lies apart where 0.6745·|x − median| ÷ MAD is above 3.5 (B. Iglewicz, D. C. Hoaglin, How to
+          Detect and Handle Outliers, 1993; from memory), and by more than its own uncertainty; among fewer than
+          five nothing does. Where more than half agree exactly, MAD is 0 and the mean absolute deviation
+          stands in, with 1.2533 for 1.4826, by the same source.
+Review 3. A finding on three benches and a third of them is no bench's own: reagent, balance or handout.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from helvor.bench.crystallization.record import melted
+from helvor.bench.finding import Level
+from helvor.bench.measured import Measured
+from helvor.bench.quantity import Unreadable
+from helvor.bench.run.work_out import RunWorksheet
+
+FAR = 3.5
+"""Modified z-score above which a number lies apart (Review 2)."""
+FEWEST = 5
+MELTING_U = 0.3
+"""Standard uncertainty of a melting range read by eye, °C. Common practice: half a degree, rectangular."""
+COVERAGE = 2.0
+
+
+@dataclass(frozen=True, slots=True)
+class Spread:
+    """Median, lower and upper quartile, and median absolute deviation of some numbers."""
+
+    median: float
+    low: float
+    high: float
+    mad: float
+
+
+def quantile(ordered: Sequence[float], part: float) -> float:
+    """A quantile by linear interpolation between ordered numbers (Review 1).
+
+    >>> quantile([1, 2, 3, 4], 0.5), quantile([1, 2, 3, 4], 0.25)
+    (2.5, 1.75)
+    """
+    if not ordered:
+        raise Unreadable("There is no middle of no numbers.")
+    place = part * (len(ordered) - 1)
+    low = math.floor(place)
+    high = min(low + 1, len(ordered) - 1)
+    return ordered[low] + (place - low) * (ordered[high] - ordered[low])
+
+
+def spread(values: Sequence[float]) -> Spread:
+    """Middle and spread of numbers.
+
+    Raises:
+        Unreadable: there are none.
+    """
+    ordered = sorted(values)
+    median = quantile(ordered, 0.5)
+    away = sorted(abs(value - median) for value in ordered)
+    return Spread(median, quantile(ordered, 0.25), quantile(ordered, 0.75), quantile(away, 0.5))
+
+
+def apart(values: Sequence[float], us: Sequence[float] | None = None) -> list[bool]:
+    """Which numbers lie apart from the others (Review 2).
+
+    Args:
+        us: their standard uncertainties; 0 without.
+
+    >>> apart([89, 90, 91, 90, 89.5, 74])
+    [False, False, False, False, False, True]
+    """
+    if len(values) < FEWEST:
+        return [False] * len(values)
+    middle = spread(values)
+    scale = middle.mad * 1.4826
+    if scale == 0:
+        scale = 1.2533 * sum(abs(value - middle.median) for value in values) / len(values)
+    if scale == 0:
+        return [False] * len(values)
+    own = us if us is not None else [0.0] * len(values)
+    return [
+        abs(value - middle.median) / scale > FAR and abs(value - middle.median) > COVERAGE * u
+        for value, u in zip(values, own, strict=True)
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class OfBench:
+    """A bench's number, its standard uncertainty, and whether it lies apart from the others."""
+
+    bench: int
+    value: float
+    u: float
+    apart: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """One number of every bench that has it.
+
+    Attributes:
+        expected: what it would be if nothing were lost, or the published value; None where there is none.
+    """
+
+    key: str
+    label: str
+    unit: str
+    expected: float | None
+    numbers: tuple[OfBench, ...]
+
+    @property
+    def spread(self) -> Spread:
+        return spread([one.value for one in self.numbers])
+
+
+@dataclass(frozen=True, slots=True)
+class Shared:
+    """A finding that many benches have: its code and worst level, the words of the first, and which benches."""
+
+    code: str
+    level: Level
+    what: str
+    benches: tuple[int, ...]
+
+
+def _numbers(sheet: RunWorksheet) -> list[tuple[str, str, str, float | None, float, float]]:
+    """Key, label, unit, expected value, number and its uncertainty, of all that a run has."""
+    found: list[tuple[str, str, str, float | None, float, float]] = []
+
+    def percent(key: str, label: str, number: Measured | None, expected: float | None) -> None:
+        if number is not None:
+            found.append((key, label, "%", expected, 100 * number.value, 100 * number.u))
+
+    ledger = sheet.ledger
+    for account in ledger.components:
+        name = account.component.name
+        percent(f"content {name}", f"{name} in the sample", account.mean_content, None)
+        percent(f"recovery {name}", f"{name} recovered", account.recovery, 100.0)
+    for made in ledger.yields:
+        percent(f"yield {made.portion}", f"yield of {made.portion}", made.percent, 100.0)
+    if not ledger.reacts and ledger.complete:
+        percent("closure", "closure", ledger.closure, 100.0)
+    followed = {p.casefold() for a in ledger.components if a.recovery is not None for p in a.portions}
+    for name, part in ledger.parts.items():
+        if name.casefold() not in followed:
+            percent(f"part {name}", f"{name} in the sample", part, None)
+    for one in melted(sheet.run):
+        name = one.said.portion
+        if not one.said.mixed_with and sheet.run.procedure.portion(name).end == "product":
+            found.append((f"melts {name}", f"{name} melts up to", "°C", one.published, one.true.ends, MELTING_U))
+    return found
+
+
+def measures(sheets: Sequence[tuple[int, RunWorksheet]]) -> list[Measure]:
+    """Every number that at least two benches have, in the order in which the first bench has them."""
+    seen: dict[str, tuple[str, str, float | None, list[tuple[int, float, float]]]] = {}
+    for bench, sheet in sheets:
+        for key, label, unit, expected, value, u in _numbers(sheet):
+            numbers = seen.setdefault(key, (label, unit, expected, []))[3]
+            # A later range of the same portion stands for it.
+            numbers[:] = [one for one in numbers if one[0] != bench]
+            numbers.append((bench, value, u))
+    found = []
+    for key, (label, unit, expected, numbers) in seen.items():
+        if len(numbers) > 1:
+            far = apart([value for _, value, _ in numbers], [u for _, _, u in numbers])
+            rows = tuple(OfBench(*one, is_far) for one, is_far in zip(numbers, far, strict=True))
+            found.append(Measure(key, label, unit, expected, rows))
+    return found
+
+
+def shared(sheets: Sequence[tuple[int, RunWorksheet]]) -> list[Shared]:
+    """Findings that are no bench's own (Review 3), the ones on most benches first."""
+    order: tuple[Level, ...] = ("good", "note", "caution", "stop")
+    seen: dict[str, tuple[Level, str, list[int]]] = {}
+    for bench, sheet in sheets:
+        for finding in sheet.findings:
+            if finding.level not in ("caution", "stop"):
+                continue
+            level, what, benches = seen.get(finding.code, (finding.level, finding.what, []))
+            if bench not in benches:
+                benches.append(bench)
+            seen[finding.code] = (max(level, finding.level, key=order.index), what, benches)
+    least = max(3, math.ceil(len(sheets) / 3))
+    found = [Shared(code, level, what, tuple(b)) for code, (level, what, b) in seen.items() if len(b) >= least]
+    return sorted(found, key=lambda one: (-len(one.benches), one.code))
