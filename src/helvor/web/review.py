@@ -118,7 +118,8 @@ def _lane(number: int, of: int, measure: Measure, address: dict[int, str]) -> La
     middle = measure.spread
     span = y.high - y.low
     step = next(s for s in (0.5, 1, 2, 5, 10, 20, 50, 100, 500) if span / s <= 6 or s == 500)
-    ticks = [(y.at(t), f"{t:g}") for n in range(int(y.low // step) + 1, int(y.high // step) + 1) if (t := n * step)]
+    heights = [n * step for n in range(int(y.low // step) + 1, int(y.high // step) + 1)]
+    ticks = [(y.at(height), f"{height:g}") for height in heights]
     return LaneShown(
         round(x, 1), round(width, 1), measure.label, round_to(middle.median, 1),
         f"{round_to(middle.low, 1)}–{round_to(middle.high, 1)}", measure.unit, (y.at(middle.high), y.at(middle.low)),
