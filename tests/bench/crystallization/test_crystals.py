@@ -348,3 +348,13 @@ def test_what_stays_in_an_unweighed_liquor_is_no_alarm():
     found = codes(*CRYSTALS[1])
     assert "closure-low" not in found
     assert found["closure-held"].level == "note" and "stays in liquor" in found["closure-held"].because
+
+
+def test_a_warm_wash_takes_more_and_is_named_where_much_is_missing():
+    cold, warm = CRYSTALS[2], [line.replace("2 x 2.5 mL cold", "2 x 10 mL") for line in CRYSTALS[2]]
+    iced, washed = flask_of(*cold), flask_of(*warm)
+    assert (iced.warm_wash, washed.warm_wash) == (0, 20)
+    assert washed.plan.washed == pytest.approx(20 * WATER.at(21) / 100)
+    assert washed.ceiling < iced.ceiling
+    poor = [line.replace("31.58", "31.38") for line in warm]
+    assert "not ice-cold" in codes(*poor)["far-below-ceiling"].because

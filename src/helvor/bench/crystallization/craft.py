@@ -165,6 +165,8 @@ def _recovery(flask: Flask) -> Iterator[Finding]:
             why.append("no temperature on record: perhaps not cooled in ice")
         elif flask.cold > WARM:
             why.append(f"filtered at {digits(flask.cold, 2)} °C, not in ice")
+        if flask.warm_wash:
+            why.append(f"washed with {digits(flask.warm_wash, 2)} mL that was not ice-cold")
         why += ["left on the hot paper and in flasks"] if flask.extra or flask.rinsed else ["left in flask and funnel"]
         yield Finding("far-below-ceiling", "note",
                       f"{shown} % recovered; {most} % could have come.", f"Most likely: {'; '.join(why)}.",

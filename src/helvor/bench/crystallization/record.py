@@ -2,8 +2,9 @@
 
 Record 1. The solid is what the portion dissolved weighed, else what was weighed in of its component.
 Record 2. The liquor's volume is what was added hot, rinses too, less what was boiled off.
-Record 3. It was filtered at the lowest temperature that was seen; room temperature where none was.
-Record 4. A melting range is corrected by the standards melted on the same thermometer in this run.
+Record 3. A wash that was not ice-cold dissolves as at room temperature.
+Record 4. It was filtered at the lowest temperature that was seen; room temperature where none was.
+Record 5. A melting range is corrected by the standards melted on the same thermometer in this run.
 """
 
 from __future__ import annotations
@@ -53,7 +54,7 @@ class Flask:
         mass: g that were dissolved, None where none is known; hot: °C at which it was.
         dissolved, extra, rinsed, boiled_off: mL; portions: how many were added to dissolve it.
         curve: its solubility, None where the procedure has none; cold: °C it was filtered at; cold_seen: it was read.
-        wash: mL of cold washes of the product.
+        wash: mL of washes of the product; warm_wash: how much of that was not ice-cold.
         cooling: in order; outcomes: what came, in order.
         crops: portions that it is collected in, the first crop first, with their masses once weighed.
         plan: with what is really in the flask, None where something is missing; why_not: what.
@@ -73,6 +74,7 @@ class Flask:
     cold: float
     cold_seen: bool
     wash: float
+    warm_wash: float
     cooling: tuple[Cooling, ...]
     outcomes: tuple[Crystallized, ...]
     crops: tuple[PortionMass, ...]
@@ -126,14 +128,15 @@ def _flask(run: Run, ledger: Ledger, step: Step) -> Flask:
     cooling = _cooling(run, {step.id, *after})
     cold = min((one.celsius for one in cooling), default=ROOM)
     crops = _crops(procedure, ledger, component)
-    wash = sum(
-        said.millilitres for _, said in run.of(Washed)
-        if said.step in after and said.cold != "hot" and (not solvent or _alike(said.liquid, solvent))
-    )  # fmt: skip
+    washes = [
+        said for _, said in run.of(Washed) if said.step in after and (not solvent or _alike(said.liquid, solvent))
+    ]
+    wash = sum(said.millilitres for said in washes)
+    warm = sum(said.millilitres for said in washes if said.cold != "ice-cold")
     flask = Flask(
         step.id, component.name if component else "", solvent, _mass(procedure, ledger, step, component), hot,
         by["dissolve"], by["extra"], by["rinse"], by["boiled off"],
-        sum(said.why == "dissolve" for said in added), curve, cold, bool(cooling), wash, cooling,
+        sum(said.why == "dissolve" for said in added), curve, cold, bool(cooling), wash, warm, cooling,
         tuple(said for _, said in run.of(Crystallized) if said.step == step.id or said.step in after), crops,
     )  # fmt: skip
     return _planned(flask)
@@ -148,9 +151,10 @@ def _planned(flask: Flask) -> Flask:
     if flask.hot is None:
         return replace(flask, why_not="How hot it is dissolved is not said.")
     try:
-        plan = recrystallize(
-            flask.mass, flask.curve, flask.hot, flask.cold, volume=flask.volume or None, wash=flask.wash
-        )
+        # A wash that was not ice-cold takes what room temperature takes, at least: so much more of a cold one.
+        warmth = flask.curve.at(max(ROOM, flask.cold)) / flask.curve.at(flask.cold) if flask.warm_wash else 1.0
+        wash = flask.wash - flask.warm_wash + flask.warm_wash * warmth
+        plan = recrystallize(flask.mass, flask.curve, flask.hot, flask.cold, volume=flask.volume or None, wash=wash)
     except Unreadable as unreadable:
         return replace(flask, why_not=str(unreadable))
     return replace(flask, plan=plan)
@@ -236,7 +240,7 @@ def standards_of(run: Run) -> list[Standard]:
 
 
 def melted(run: Run) -> list[Melted]:
-    """Every melting range, in order (Record 4)."""
+    """Every melting range, in order (Record 5)."""
     standards = standards_of(run)
     found = []
     for line, said in run.of(MeltingSeen):
