@@ -18,6 +18,14 @@ TARGET = ROOT / "docs" / "screenshots"
 CHROMIUM = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync"]
 
 
+def open_step(page: Page, session: str, bench: int, step: str) -> None:
+    """A step of a bench's run, as one finds it from the first page."""
+    page.goto("/")
+    page.locator("a[href^='/classes/']", has_text=session).first.click()
+    page.locator("a[href^='/runs/']").filter(has_text=re.compile(rf"^\s*{bench}\s*$")).first.click()
+    page.locator(".strip a", has_text=step).click()
+
+
 def shots(page: Page) -> None:
     """Walk the main views; a picture of each."""
 
@@ -66,22 +74,13 @@ def shots(page: Page) -> None:
     page.get_by_role("button", name="Undo").click()
     page.goto("/shelf?name=ethyl+acetate")
     take("shelf")
-    page.goto("/")
-    page.locator("a[href^='/classes/']", has_text="SEP-5").first.click()
-    page.locator("a[href^='/runs/']").filter(has_text=re.compile(r"^\s*6\s*$")).first.click()
-    page.locator(".strip a", has_text="3 extract").click()
+    open_step(page, "SEP-5", 6, "3 extract")
     page.wait_for_selector(".funnel-instrument")
     take("funnel")
-    page.goto("/")
-    page.locator("a[href^='/classes/']", has_text="SEP-4").first.click()
-    page.locator("a[href^='/runs/']").filter(has_text=re.compile(r"^\s*2\s*$")).first.click()
-    page.locator(".strip a", has_text="8 pool").click()
+    open_step(page, "SEP-4", 2, "8 pool")
     page.wait_for_selector(".column-instrument")
     take("column")
-    page.goto("/")
-    page.locator("a[href^='/classes/']", has_text="SEP-6").first.click()
-    page.locator("a[href^='/runs/']").filter(has_text=re.compile(r"^\s*1\s*$")).first.click()
-    page.locator(".strip a", has_text="6 crystallize").click()
+    open_step(page, "SEP-6", 1, "6 crystallize")
     page.wait_for_selector(".crystals-instrument")
     take("crystals")
     page.goto("/find?q=sep-2")

@@ -12,8 +12,8 @@ from uuid import UUID, uuid5
 
 import psycopg
 
-from helvor.demo.runs import PROCEDURE_IDS, write
-from helvor.notebook import classes, procedures
+from helvor.demo.runs import run_class
+from helvor.notebook import classes
 
 _NAMESPACE = UUID("0a7e3b52-6a6f-4f0b-8f5e-95b1d6b0c4aa")
 PAIRS = ("Hedda and Ravi", "Ione and Stellan", "Corin and Adaeze", "Mirren and Joss")
@@ -90,10 +90,5 @@ def load(conn: psycopg.Connection, institution: int, ines: int, now: datetime, r
     classes.name_class(conn, ines, class_id, "SEP-4", "Colours on a column", "Evening chemistry")
     starts = (now - timedelta(days=2)).replace(hour=13, minute=0, second=0, microsecond=0)
     classes.add_meeting(conn, class_id, 1, starts, starts + timedelta(hours=2, minutes=45), "Colours of iron")
-    bench_of = {b.number: b.id for b in classes.benches_of(conn, class_id) if b.number is not None}
-    runs = procedures.start_runs(
-        conn, ines, "Ines Marlow", PROCEDURE_IDS["colours-of-iron"], [bench_of[number] for number in COLUMNS],
-        uuid5(_NAMESPACE, "columns"), rank,
-    )  # fmt: skip
-    for said, page in zip(COLUMNS.values(), runs, strict=True):
-        write(conn, ines, "Ines Marlow", page, said, rank, starts + timedelta(hours=2))
+    start = uuid5(_NAMESPACE, "columns")
+    run_class(conn, ines, class_id, "colours-of-iron", COLUMNS, start, rank, starts + timedelta(hours=2))

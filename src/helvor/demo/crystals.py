@@ -12,8 +12,8 @@ from uuid import UUID, uuid5
 
 import psycopg
 
-from helvor.demo.runs import PROCEDURE_IDS, write
-from helvor.notebook import classes, procedures
+from helvor.demo.runs import run_class
+from helvor.notebook import classes
 
 _NAMESPACE = UUID("c2e0a6a1-7b1f-4a0e-9d2e-5b8a1f60c1d7")
 PAIRS = ("Odile and Teo", "Runa and Imre", "Sabine and Kofi", "Vesna and Lars")
@@ -71,10 +71,5 @@ def load(conn: psycopg.Connection, institution: int, ines: int, now: datetime, r
     classes.name_class(conn, ines, class_id, "SEP-6", "Crystals from water", "Morning chemistry")
     starts = (now - timedelta(days=1)).replace(hour=9, minute=0, second=0, microsecond=0)
     classes.add_meeting(conn, class_id, 1, starts, starts + timedelta(hours=2, minutes=45), "Acetanilide made clean")
-    bench_of = {b.number: b.id for b in classes.benches_of(conn, class_id) if b.number is not None}
-    runs = procedures.start_runs(
-        conn, ines, "Ines Marlow", PROCEDURE_IDS["acetanilide-made-clean"], [bench_of[number] for number in CRYSTALS],
-        uuid5(_NAMESPACE, "crystals"), rank,
-    )  # fmt: skip
-    for said, page in zip(CRYSTALS.values(), runs, strict=True):
-        write(conn, ines, "Ines Marlow", page, said, rank, starts + timedelta(hours=2))
+    start = uuid5(_NAMESPACE, "crystals")
+    run_class(conn, ines, class_id, "acetanilide-made-clean", CRYSTALS, start, rank, starts + timedelta(hours=2))

@@ -20,7 +20,7 @@ from helvor.bench.procedure import Procedure, read_procedure
 from helvor.bench.quantity import parse
 from helvor.bench.run.reading_line import understand
 from helvor.bench.techniques import CRAFTS
-from helvor.notebook import containers, pages, procedures
+from helvor.notebook import classes, containers, pages, procedures
 from helvor.notebook.pages import Draft
 
 _NAMESPACE = UUID("f0a1f3de-5f8e-4f6b-8a5d-2c1a4a0c7d31")
@@ -280,3 +280,25 @@ def _bench_8_was_warm(
         return [Draft(uuid5(page_id, "warm"), warm, last.id, "the dish was still warm")]
 
     pages.append(conn, account_id, author, page_id, compose, rank)
+
+
+def run_class(
+    conn: psycopg.Connection,
+    ines: int,
+    class_id: UUID,
+    procedure: str,
+    said: Mapping[int, Sequence[str]],
+    start: UUID,
+    rank: Mapping[str, int],
+    until: datetime,
+) -> None:
+    """Start a procedure's runs on the benches of a class and write what each typed.
+
+    Args:
+        said: bench → its lines; start: names the start, so that it happens once; until: when the last was typed.
+    """
+    bench_of = {b.number: b.id for b in classes.benches_of(conn, class_id) if b.number is not None}
+    benches = [bench_of[number] for number in said]
+    runs = procedures.start_runs(conn, ines, "Ines Marlow", PROCEDURE_IDS[procedure], benches, start, rank)
+    for lines, page in zip(said.values(), runs, strict=True):
+        write(conn, ines, "Ines Marlow", page, lines, rank, until)

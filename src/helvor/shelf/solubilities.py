@@ -49,10 +49,16 @@ def curve_in(items: Sequence[Item], substance: str, solvent: str) -> Curve | Non
 
 
 def curves_of(items: Sequence[Item], substance: str) -> list[tuple[str, Curve]]:
-    """Solvents in which a substance's curve is known, with it, by their names; own ones over what ships."""
+    """Solvents in which a substance's curve is known, with it, by their names; own ones over what ships.
+
+    Where no curve is known, the two values for water make one: at 20 °C and near 100 °C.
+    """
     item = known_as(items, substance, ("substance",))
     name = (item.name if item is not None else substance).casefold()
     found = {solvent: curve for (known, solvent), curve in shelf_curves().items() if known == name}
+    cold, hot = (item.values.get(key) if item is not None else None for key in ("solubility", "solubility_hot"))
+    if "water" not in found and cold is not None and hot is not None and cold.number and hot.number:
+        found["water"] = Curve((Point(20, cold.number, cold.source), Point(100, hot.number, hot.source)))
     own = item.values.get("dissolves") if item is not None else None
     if own is not None:
         found |= read_dissolves(own.text, f"{own.source}, {own.by}" if own.by else own.source)

@@ -9,7 +9,8 @@ from fastapi import APIRouter, Request
 from starlette.responses import Response
 
 from helvor.bench.quantity import round_to
-from helvor.bench.review.side_by_side import Measure, Shared, Spread, measures, shared
+from helvor.bench.review.side_by_side import Measure, Shared, measures, shared
+from helvor.bench.robust import Spread
 from helvor.bench.run.work_out import RunWorksheet
 from helvor.notebook import pages
 from helvor.notebook.pages import NotYours

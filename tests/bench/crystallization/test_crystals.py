@@ -17,8 +17,8 @@ from helvor.bench.crystallization.melting import (
     read_range,
     same_by_mixing,
 )
-from helvor.bench.crystallization.plan import by_volume, ceiling, least_volume, recrystallize
-from helvor.bench.crystallization.record import flasks, melted, tried_of
+from helvor.bench.crystallization.plan import by_volume, ceiling, for_benches, least_volume, recrystallize
+from helvor.bench.crystallization.record import flasks, melted, tried_of, where_it_went
 from helvor.bench.crystallization.solubility import GAS, ZERO_C, Curve, Point, curve_of, read_curve
 from helvor.bench.crystallization.solvents import Candidate, Tried, judge_solvent, pairs, rank
 from helvor.bench.house_rules import HouseRules
@@ -128,6 +128,7 @@ def test_no_plan_of_what_cannot_be(asked, says):
     [
         ("113.2-114.1", "fits", "good"), ("112.5 – 114.0 °C", "fits", "good"), ("106.5-111.0", "low", "caution"),
         ("109-113.5", "wide", "note"), ("104-105.5", "sharp-low", "caution"), ("117.2-118", "above", "caution"),
+        ("115-117", "above", "caution"), ("110-116.5", "above", "caution"), ("114.5-115.8", "fits", "good"),
     ],
 )  # fmt: skip
 def test_a_range_is_judged_without_claiming_too_much(text, code, level):
@@ -358,3 +359,40 @@ def test_a_warm_wash_takes_more_and_is_named_where_much_is_missing():
     assert washed.ceiling < iced.ceiling
     poor = [line.replace("31.58", "31.38") for line in warm]
     assert "not ice-cold" in codes(*poor)["far-below-ceiling"].because
+
+
+@given(MASS, MILLILITRES)
+def test_a_second_crop_is_what_half_the_liquor_cannot_hold(mass, volume):
+    """Also where the liquor was never saturated: then boiling down to half may bring nothing."""
+    plan = recrystallize(mass, WATER, 100, 2, volume=volume)
+    held = WATER.at(2) * volume / 200
+    assert plan.boiled == pytest.approx(max(0.0, plan.liquor - held), abs=1e-9)
+    assert plan.boiled <= plan.liquor / 2 + 1e-9
+
+
+def test_enough_over_the_least_is_no_lean_filtration_however_it_was_said():
+    lean = ("2: take crude acetanilide 2.0 g", "4: solvent 36 mL", "4: solvent 2 mL extra")
+    enough = ("2: take crude acetanilide 2.0 g", "4: solvent 44 mL", "4: solvent 2 mL extra")
+    rinsed = (*lean, "4: solvent 10 mL rinse")
+    assert [flask_of(*lines).lean for lines in (lean, enough, rinsed)] == [True, False, True]
+    assert "little-extra" not in codes(*enough)
+
+
+def test_the_shares_of_the_solid_add_up_to_it():
+    for bench in (1, 2):
+        flask = flask_of(*CRYSTALS[bench])
+        assert sum(share.grams for share in where_it_went(flask)) == pytest.approx(flask.mass)
+    wet = where_it_went(flask_of(*CRYSTALS[3]))
+    assert wet[-1].kind == "more" and sum(s.grams for s in wet[:-1]) > flask_of(*CRYSTALS[3]).mass
+    assert where_it_went(flask_of(*CRYSTALS[4])) == []
+
+
+def test_no_crystals_are_no_first_crystals():
+    assert flask_of("6: temp 60 no crystals yet", "6: temp 50 first needles").first_crystals.celsius == 50
+
+
+def test_solvent_for_a_class():
+    plan = recrystallize(2, WATER, 100, 2)
+    assert for_benches(plan, 10) == pytest.approx(11 * plan.volume)
+    with pytest.raises(Unreadable):
+        for_benches(plan, 0)

@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from helvor.bench.quantity import Unreadable
-from helvor.bench.review.side_by_side import apart, measures, quantile, shared, spread
+from helvor.bench.review.side_by_side import apart, measures, shared
+from helvor.bench.robust import quantile, spread
 from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import CRAFTS
 from helvor.demo.crystals import CRYSTALS

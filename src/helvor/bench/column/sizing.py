@@ -19,6 +19,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from helvor.bench.plan.amounts import SUM_SPARE
 from helvor.bench.quantity import Unreadable, digits, round_to
 
 FLASH: tuple[tuple[float, float, float, float, float], ...] = (
@@ -195,10 +196,6 @@ def gravity(sample: float, fit: Suitability, bores: Sequence[float] = (), flow: 
     )
 
 
-SPARE = 0.1
-"""Put out more than the benches need, as a part of it. Common practice."""
-
-
 @dataclass(frozen=True, slots=True)
 class ForClass:
     """What a class takes, spare included, and what is left to throw away.
@@ -214,7 +211,7 @@ class ForClass:
     tubes: int
 
 
-def for_class(plan: ColumnDraft | GravityDraft, benches: int, spare: float = SPARE) -> ForClass:
+def for_class(plan: ColumnDraft | GravityDraft, benches: int, spare: float = SUM_SPARE) -> ForClass:
     """Totals of a plan for so many benches.
 
     Raises:

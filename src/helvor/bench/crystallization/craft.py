@@ -111,7 +111,7 @@ def _dissolved(flask: Flask) -> Iterator[Finding]:
                       f"{stays} % stays in the cold liquor.",
                       "Boil the extra off before cooling; keep the liquor for a second crop.",
                       about=flask.step)  # fmt: skip
-    if plan.flask is not None and flask.volume and flask.extra and flask.extra < 0.08 * plan.least:
+    if flask.extra and flask.lean:
         yield Finding("little-extra", "note",
                       f"Only {digits(flask.extra, 2)} mL more for the hot filtration.",
                       f"It is saturated from {digits(plan.due, 2)} °C on: crystals come on the paper."
@@ -232,11 +232,7 @@ def where_it_stayed(case: Case) -> Iterator[Cause]:
         if plan.washed:
             yield Cause("cold-wash", "loss", "The cold wash dissolved some.",
                         (f"{digits(flask.wash, 3)} mL by its solubility",), 0.7, plan.washed, at_most=True)  # fmt: skip
-        if (
-            plan.due is not None
-            and flask.extra < 0.1 * plan.least
-            and any(step.kind == "hot filter" for step in case.run.procedure.steps)
-        ):
+        if plan.due is not None and flask.lean and any(step.kind == "hot filter" for step in case.run.procedure.steps):
             yield Cause("hot-paper", "loss", "Crystals came on the hot paper.",
                         (f"saturated from {digits(plan.due, 2)} °C on",), 0.5)  # fmt: skip
 

@@ -87,9 +87,9 @@ def judge_range(seen: Range, published: float, what: str) -> Verdict:
     'fits'
     """
     book = f"{round_to(published, 1)} °C"
-    if seen.starts > published + NEAR:
+    if seen.ends > published + NEAR:
         return Verdict(
-            "above", "caution", f"{seen.shown} °C lies above the published {book} of {what}.",
+            "above", "caution", f"{seen.shown} °C reaches above the published {book} of {what}.",
             "Nothing impure melts higher: the thermometer reads high, it was heated too fast, or it is something else.",
             "Check the thermometer with a standard; repeat slowly.",
         )  # fmt: skip

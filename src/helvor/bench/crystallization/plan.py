@@ -6,7 +6,7 @@ Recryst 3. What stays dissolved at the end is S(cold) for the whole volume, wash
            ceiling of the recovery. Above it a product is wet or not pure.
 Recryst 4. Charcoal is 1 to 2 % of the solid, never into boiling liquid. Common practice.
 Recryst 5. A flask is at most two thirds full. Common practice.
-Recryst 6. A second crop: liquor boiled down to half gives half of what it holds, less pure.
+Recryst 6. A second crop: liquor boiled down to half keeps what half of it can hold; the rest comes, less pure.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from dataclasses import dataclass
 
 from helvor.bench.crystallization.solubility import Curve
 from helvor.bench.extraction.reflux import flask_for
+from helvor.bench.plan.amounts import SUM_SPARE
 from helvor.bench.quantity import Unreadable
 
 EXTRA = (0.10, 0.25)
@@ -127,9 +128,25 @@ def recrystallize(
     washed = min(mass - liquor, s_cold * wash / 100)
     return Recrystallization(
         mass, hot, cold, least, whole, wash, flask_for(whole), (CHARCOAL[0] * mass, CHARCOAL[1] * mass), liquor, washed,
-        ceiling(mass, whole, wash, s_cold), curve.saturated_at(100 * mass / whole), liquor / 2,
+        ceiling(mass, whole, wash, s_cold), curve.saturated_at(100 * mass / whole),
+        max(0.0, liquor - stays(whole / 2, s_cold, liquor)),
         stays(whole, impurity.at(cold), float("inf")) if impurity is not None else None,
     )  # fmt: skip
+
+
+COSTS = (1.0, 1.2, 1.5, 2.0, 3.0)
+"""Times the least volume at which the ceiling is shown."""
+
+
+def for_benches(plan: Recrystallization, benches: int) -> float:
+    """mL of solvent for so many benches, spare included.
+
+    Raises:
+        Unreadable: fewer than one bench.
+    """
+    if benches < 1:
+        raise Unreadable("A class has at least one bench.")
+    return plan.volume * benches * (1 + SUM_SPARE)
 
 
 def by_volume(plan: Recrystallization, cold: float, volumes: Sequence[float]) -> list[tuple[float, float]]:

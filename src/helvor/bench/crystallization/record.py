@@ -9,8 +9,10 @@ Record 5. A melting range is corrected by the standards melted on the same therm
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import Literal
 
 from helvor.bench.crystallization.entries import (
     Crystallized,
@@ -21,7 +23,7 @@ from helvor.bench.crystallization.entries import (
     TemperatureSeen,
 )
 from helvor.bench.crystallization.melting import Range, Standard, corrected
-from helvor.bench.crystallization.plan import Recrystallization, recrystallize
+from helvor.bench.crystallization.plan import EXTRA, Recrystallization, recrystallize
 from helvor.bench.crystallization.solubility import Curve, curve_of
 from helvor.bench.crystallization.solvents import Tried
 from helvor.bench.filtration.entries import Washed
@@ -33,6 +35,9 @@ from helvor.bench.run.record import Run
 DISSOLVE, CRYSTALLIZE, MELT, TRY = "dissolve hot", "crystallize", "melting point", "try solvents"
 ROOM = 21.0
 """°C where no temperature was seen."""
+
+
+_CRYSTALS = re.compile(r"^(?!no\b|nothing\b).*(crystal|needle)", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +111,12 @@ class Flask:
     @property
     def first_crystals(self) -> Cooling | None:
         """The temperature beside which crystals are spoken of first."""
-        return next((one for one in self.cooling if "crystal" in one.seen or "needle" in one.seen), None)
+        return next((one for one in self.cooling if _CRYSTALS.search(one.seen)), None)
+
+    @property
+    def lean(self) -> bool:
+        """Whether too little more than the least went in for a hot filtration; rinses come after it."""
+        return self.plan is not None and self.dissolved + self.extra < (1 + EXTRA[0]) * self.plan.least
 
 
 def flasks(run: Run, ledger: Ledger) -> list[Flask]:
@@ -285,3 +295,31 @@ def estimates(run: Run, ledger: Ledger) -> dict[str, float]:
             continue
         found[liquors[0].casefold()] = flask.plan.liquor
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class Share:
+    """A part of the solid: g, and how it is known.
+
+    ``kind`` is *measured*, *estimated* by the curve, *missing*, or *more* than went in.
+    """
+
+    name: str
+    grams: float
+    kind: Literal["measured", "estimated", "missing", "more"]
+
+
+def where_it_went(flask: Flask) -> list[Share]:
+    """Where the solid is once a crop is weighed: crops as weighed, liquor and washes by the curve, and the rest."""
+    plan, mass = flask.plan, flask.mass
+    if plan is None or not mass or flask.recovered is None:
+        return []
+    shares = [Share(crop.name, crop.mass.value, "measured") for crop in flask.crops if crop.mass is not None]
+    shares += [Share("liquor", plan.liquor, "estimated"), Share("washes", plan.washed, "estimated")]
+    rest = mass - sum(share.grams for share in shares)
+    # Below a milligram nothing is missing that a balance could tell.
+    if rest >= 0.001:
+        shares.append(Share("not found", rest, "missing"))
+    elif rest <= -0.001:
+        shares.append(Share("more than went in", -rest, "more"))
+    return [share for share in shares if share.grams > 0]

@@ -18,6 +18,10 @@ from typing import Literal
 
 from helvor.bench.quantity import digits
 
+HAZARD = {"water": 0, "ethanol": 1, "acetone": 1, "ethyl acetate": 1, "heptane": 2, "hexane": 3, "methanol": 3,
+          "toluene": 3, "dichloromethane": 3, "diethyl ether": 3}  # fmt: skip
+"""How careful one has to be, 0 to 3; 2 for others. Common practice; the bottle's sheet and local rules decide."""
+UNKNOWN_HAZARD = 2
 STEEP = 5.0
 """Hot over cold solubility from which a solvent is steep enough (Choose 1)."""
 LEAST_HOT = 2.0

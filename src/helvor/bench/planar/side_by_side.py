@@ -25,12 +25,10 @@ from helvor.bench.planar.plate import PHASES
 from helvor.bench.planar.results import PlateWorksheet, SpotResult
 from helvor.bench.planar.work_out import mark_of
 from helvor.bench.quantity import round_to
+from helvor.bench.robust import FAR, SAME_ON_MANY, spread
 
-ROBUST_Z = 3.5
 LEAST_OUTLYING = 0.05
 LEAST_VALUES = 4
-SAME_ON_MANY = 3
-"""As many benches with the same finding ask about the reagent or the handout rather than the bench. Common practice."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -239,9 +237,8 @@ def _marked(values: list[Value]) -> list[Value]:
     """The values with those that lie apart marked (Side by side 3)."""
     if len(values) < LEAST_VALUES:
         return values
-    middle = statistics.median(value.rf for value in values)
-    spread = 1.4826 * statistics.median(abs(value.rf - middle) for value in values)
-    limit = max(ROBUST_Z * spread, LEAST_OUTLYING)
+    found = spread([value.rf for value in values])
+    middle, limit = found.median, max(FAR * found.sd, LEAST_OUTLYING)
     return [Value(v.plate, v.address, v.spot, v.rf, v.u, outlying=abs(v.rf - middle) > limit + 1e-12) for v in values]
 
 

@@ -1,10 +1,9 @@
 """The same numbers of every bench of a class: middle, spread, what lies apart, what many have in common.
 
-Review 1. The middle is the median, the spread the middle half (quartiles by linear interpolation).
-Review 2. A number lies apart where 0.6745·|x − median| ÷ MAD is above 3.5 (B. Iglewicz, D. C. Hoaglin, How to
-          Detect and Handle Outliers, 1993; from memory), and by more than its own uncertainty; among fewer than
-          five nothing does. Where more than half agree exactly, MAD is 0 and the mean absolute deviation
-          stands in, with 1.2533 for 1.4826, by the same source.
+Review 1. Middle, middle half, and what lies apart as in :mod:`helvor.bench.robust`; a number lies apart only by
+          more than its own uncertainty, and among fewer than five none does.
+Review 2. Where more than half agree exactly, the mean absolute deviation stands in for the median one, with
+          1.2533 for 1.4826, by the same source.
 Review 3. A finding on three benches and a third of them is no bench's own: reagent, balance or handout.
 """
 
@@ -17,51 +16,13 @@ from dataclasses import dataclass
 from helvor.bench.crystallization.record import melted
 from helvor.bench.finding import Level
 from helvor.bench.measured import Measured
-from helvor.bench.quantity import Unreadable
+from helvor.bench.robust import FAR, SAME_ON_MANY, Spread, spread
 from helvor.bench.run.work_out import RunWorksheet
 
-FAR = 3.5
-"""Modified z-score above which a number lies apart (Review 2)."""
 FEWEST = 5
 MELTING_U = 0.3
 """Standard uncertainty of a melting range read by eye, °C. Common practice: half a degree, rectangular."""
 COVERAGE = 2.0
-
-
-@dataclass(frozen=True, slots=True)
-class Spread:
-    """Median, lower and upper quartile, and median absolute deviation of some numbers."""
-
-    median: float
-    low: float
-    high: float
-    mad: float
-
-
-def quantile(ordered: Sequence[float], part: float) -> float:
-    """A quantile by linear interpolation between ordered numbers (Review 1).
-
-    >>> quantile([1, 2, 3, 4], 0.5), quantile([1, 2, 3, 4], 0.25)
-    (2.5, 1.75)
-    """
-    if not ordered:
-        raise Unreadable("There is no middle of no numbers.")
-    place = part * (len(ordered) - 1)
-    low = math.floor(place)
-    high = min(low + 1, len(ordered) - 1)
-    return ordered[low] + (place - low) * (ordered[high] - ordered[low])
-
-
-def spread(values: Sequence[float]) -> Spread:
-    """Middle and spread of numbers.
-
-    Raises:
-        Unreadable: there are none.
-    """
-    ordered = sorted(values)
-    median = quantile(ordered, 0.5)
-    away = sorted(abs(value - median) for value in ordered)
-    return Spread(median, quantile(ordered, 0.25), quantile(ordered, 0.75), quantile(away, 0.5))
 
 
 def apart(values: Sequence[float], us: Sequence[float] | None = None) -> list[bool]:
@@ -76,7 +37,7 @@ def apart(values: Sequence[float], us: Sequence[float] | None = None) -> list[bo
     if len(values) < FEWEST:
         return [False] * len(values)
     middle = spread(values)
-    scale = middle.mad * 1.4826
+    scale = middle.sd
     if scale == 0:
         scale = 1.2533 * sum(abs(value - middle.median) for value in values) / len(values)
     if scale == 0:
@@ -185,6 +146,6 @@ def shared(sheets: Sequence[tuple[int, RunWorksheet]]) -> list[Shared]:
             if bench not in benches:
                 benches.append(bench)
             seen[finding.code] = (max(level, finding.level, key=order.index), what, benches)
-    least = max(3, math.ceil(len(sheets) / 3))
+    least = max(SAME_ON_MANY, math.ceil(len(sheets) / 3))
     found = [Shared(code, level, what, tuple(b)) for code, (level, what, b) in seen.items() if len(b) >= least]
     return sorted(found, key=lambda one: (-len(one.benches), one.code))

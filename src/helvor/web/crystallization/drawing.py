@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from helvor.bench.crystallization.plan import Recrystallization
@@ -48,11 +47,11 @@ class CurveShown:
     says: str
 
 
-def draw_curve(curve: Curve, plan: Recrystallization | None, seen: Sequence[tuple[float, str]] = ()) -> CurveShown:
+def draw_curve(curve: Curve, plan: Recrystallization | None, came: tuple[float, str] | None = None) -> CurveShown:
     """The curve from cold to hot, and a flask's way along it.
 
     Args:
-        seen: °C and words of what was seen while it cooled.
+        came: °C and words of the first crystals, where they were seen.
     """
     low, high = max(0.0, curve.reach[0]), curve.points[-1].celsius
     if plan is not None:
@@ -75,7 +74,6 @@ def draw_curve(curve: Curve, plan: Recrystallization | None, seen: Sequence[tupl
     way, late, stops = "", "", list[Stop]()
     if plan is not None:
         due = min(plan.due, plan.hot) if plan.due is not None else plan.hot
-        came = next(((t, words) for t, words in seen if "crystal" in words or "needle" in words), None)
         turn = max(min(due, came[0]) if came is not None else due, plan.cold)
         way = f"M{x.at(plan.hot)} {y.at(content)}H{x.at(max(due, plan.cold))}"
         if turn < due:

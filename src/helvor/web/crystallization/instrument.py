@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from markupsafe import Markup
 
 from helvor.bench.crystallization.entries import REMEDIES, WHY
-from helvor.bench.crystallization.plan import TEACHING, by_volume
+from helvor.bench.crystallization.plan import COSTS, TEACHING, by_volume
 from helvor.bench.crystallization.record import (
     CRYSTALLIZE,
     DISSOLVE,
@@ -20,6 +20,7 @@ from helvor.bench.crystallization.record import (
     published_of,
     standards_of,
     tried_of,
+    where_it_went,
 )
 from helvor.bench.crystallization.solvents import Candidate, Judged, Tried, pairs, rank
 from helvor.bench.quantity import digits, round_to
@@ -30,8 +31,7 @@ from helvor.web.rendering import drawn_once, fragment
 from helvor.web.run.crafts import AtStep
 
 LEFT, RIGHT = 44.0, 600.0
-COSTS = (1.0, 1.2, 1.5, 2.5)
-"""Times the least volume at which the ceiling is shown: what too much solvent costs."""
+SHOWN_COSTS = COSTS[:4]
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,13 +152,14 @@ def flask_instrument(at: AtStep) -> Markup:
     curve = None
     costs, stays = list[tuple[str, str, bool]](), list[tuple[str, str]]()
     if flask.curve is not None and plan is not None:
-        curve = draw_curve(flask.curve, plan, [(one.celsius, one.seen) for one in flask.cooling])
+        first = flask.first_crystals
+        curve = draw_curve(flask.curve, plan, (first.celsius, first.seen) if first is not None else None)
         cold = flask.curve.at(plan.cold)
-        near = min(COSTS, key=lambda n: abs(n * plan.least - plan.volume))
+        near = min(SHOWN_COSTS, key=lambda n: abs(n * plan.least - plan.volume))
         costs = [
             (digits(volume, 2), f"{round_to(100 * top, 0)} %", n == near)
             for n, (volume, top) in zip(
-                COSTS, by_volume(plan, cold, [n * plan.least for n in COSTS]),
+                SHOWN_COSTS, by_volume(plan, cold, [n * plan.least for n in SHOWN_COSTS]),
                 strict=True,
             )
         ]  # fmt: skip
@@ -191,23 +192,15 @@ def flask_instrument(at: AtStep) -> Markup:
 
 
 def _went(flask: Flask) -> list[WentTo]:
-    """Where the solid is, once a crop is weighed: crops as weighed, liquor and washes by the curve, and the rest."""
-    plan, mass = flask.plan, flask.mass
-    if plan is None or not mass or flask.recovered is None:
-        return []
-    parts = [(crop.name, crop.mass.value, "measured") for crop in flask.crops if crop.mass is not None]
-    parts += [("liquor", plan.liquor, "estimated"), ("washes", plan.washed, "estimated")]
-    rest = mass - sum(grams for _, grams, _ in parts)
-    # Below a milligram nothing is missing that a balance could tell.
-    if abs(rest) >= 0.001:
-        parts.append(("not found", rest, "missing") if rest > 0 else ("more than went in", -rest, "more"))
-    whole = max(mass, sum(grams for _, grams, _ in parts))
+    """Where the solid is, on one bar."""
+    shares = where_it_went(flask)
+    # What is more than went in is drawn past the end of what did.
+    whole = sum(share.grams for share in shares)
     shown, x = list[WentTo](), 1.0
-    for name, grams, kind in parts:
-        width = 618 * grams / whole
-        if grams > 0:
-            shown.append(WentTo(round(x, 1), round(width, 1), name, f"{round_to(grams, 3)} g", kind))
-            x += width
+    for share in shares:
+        width = 618 * share.grams / whole
+        shown.append(WentTo(round(x, 1), round(width, 1), share.name, f"{round_to(share.grams, 3)} g", share.kind))
+        x += width
     return shown
 
 

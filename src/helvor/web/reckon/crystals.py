@@ -15,9 +15,17 @@ from helvor.bench.crystallization.melting import (
     same_by_mixing,
     too_fast,
 )
-from helvor.bench.crystallization.plan import GREEDY, TEACHING, USUAL_EXTRA, by_volume, recrystallize
-from helvor.bench.crystallization.solubility import Curve, Point, read_curve
-from helvor.bench.crystallization.solvents import Candidate, Tried, pairs, rank
+from helvor.bench.crystallization.plan import (
+    COSTS,
+    GREEDY,
+    TEACHING,
+    USUAL_EXTRA,
+    by_volume,
+    for_benches,
+    recrystallize,
+)
+from helvor.bench.crystallization.solubility import Curve, read_curve
+from helvor.bench.crystallization.solvents import HAZARD, UNKNOWN_HAZARD, Candidate, Tried, pairs, rank
 from helvor.bench.quantity import Unreadable, digits, parse_number, round_to
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import known_as
@@ -38,24 +46,18 @@ class SolubilityShown:
 
 
 def _curve(form: Form, house: House) -> tuple[Curve, str]:
-    """The points typed, else the two that the shelf knows in water; and where they come from."""
+    """The points typed, else what the shelf knows; and where they come from."""
     typed = form.text("points")
     solvent = form.text("solvent") or "water"
     try:
         if typed:
             return read_curve(typed), "as typed"
-        shipped = curve_in(house.shelf, form.text("solid"), solvent)
-        if shipped is not None:
-            return shipped, f"the shelf's, {', '.join(dict.fromkeys(point.source for point in shipped.points))}"
-        if solvent.casefold() != "water":
-            raise Unreadable(f"The shelf knows no curve of it in {solvent}: give points, 0.54 at 25, 5.0 at 100.")
-        item = known_as(house.shelf, form.text("solid"), ("substance",))
-        cold = item.number("solubility") if item is not None else None
-        hot = item.number("solubility_hot") if item is not None else None
-        if item is None or cold is None or hot is None:
-            raise Unreadable("The shelf knows no two solubilities of it in water: give points, 0.54 at 25, 5.0 at 100.")
-        source = item.values["solubility"].source
-        return Curve((Point(20, cold, source), Point(100, hot, source))), f"the shelf's, in water: {source}"
+        known = curve_in(house.shelf, form.text("solid"), solvent)
+        if known is None:
+            raise Unreadable(
+                f"The shelf knows no two solubilities and no curve of it in {solvent}: give 0.54 at 25, 5.0 at 100."
+            )
+        return known, f"the shelf's, {', '.join(dict.fromkeys(point.source for point in known.points))}"
     except Unreadable as unreadable:
         raise FieldErrors({"points": str(unreadable)}) from unreadable
 
@@ -69,17 +71,18 @@ def how_much_solvent(form: Form, house: House) -> Answer:
     form.check()
     curve, source = _curve(form, house)
     try:
+        impurity = read_curve(form.text("impurity")) if form.text("impurity") else None
+        if impurity is not None:
+            impurity.at(cold)
+    except Unreadable as unreadable:
+        raise FieldErrors({"impurity": str(unreadable)}) from unreadable
+    try:
         plan = recrystallize(
-            mass, curve, hot, cold, volume=volume, wash=wash,
+            mass, curve, hot, cold, volume=volume, wash=wash, impurity=impurity,
             extra=extra / 100 if extra is not None else USUAL_EXTRA,
         )  # fmt: skip
     except Unreadable as unreadable:
         raise FieldErrors({"mass" if "mass" in str(unreadable) else "cold": str(unreadable)}) from unreadable
-    if form.text("impurity"):
-        try:
-            held = digits(read_curve(form.text("impurity")).at(cold) * plan.volume / 100, 2)
-        except Unreadable as unreadable:
-            raise FieldErrors({"impurity": str(unreadable)}) from unreadable
     s_cold = curve.at(cold)
     answer = Answer(f"Solubility {source}; between its points ln S is straight in 1/T.")
     answer.large = [
@@ -90,9 +93,7 @@ def how_much_solvent(form: Form, house: House) -> Answer:
     answer.head = ("solvent", "comes out at most")
     answer.rows = [
         (f"{digits(ml, 3)} mL, {n:g} times the least", f"{round_to(100 * top, 1)} %")
-        for n, (ml, top) in zip(
-            (1, 1.2, 1.5, 2, 3), by_volume(plan, s_cold, [n * plan.least for n in (1, 1.2, 1.5, 2, 3)]), strict=True
-        )
+        for n, (ml, top) in zip(COSTS, by_volume(plan, s_cold, [n * plan.least for n in COSTS]), strict=True)
     ]
     answer.rows += [
         ("flask", f"{plan.flask:g} mL" if plan.flask else "none so large: divide it"),
@@ -100,10 +101,10 @@ def how_much_solvent(form: Form, house: House) -> Answer:
         ("saturated on cooling from", f"{round_to(plan.due, 0)} °C" if plan.due is not None else "beyond the curve"),
         ("second crop, liquor boiled to half", f"about {digits(plan.boiled, 2)} g, less pure"),
     ]
-    if form.text("impurity"):
-        answer.rows.append(("of the impurity stays dissolved", f"up to {held} g"))
+    if plan.impurity is not None:
+        answer.rows.append(("of the impurity stays dissolved", f"up to {digits(plan.impurity, 2)} g"))
     if benches:
-        answer.rows.append((f"for {benches} benches, a tenth to spare", f"{digits(plan.volume * benches * 1.1, 3)} mL"))
+        answer.rows.append((f"for {benches} benches, a tenth to spare", f"{digits(for_benches(plan, benches), 3)} mL"))
     if not plan.crystallizes:
         answer.remarks.append(("stop", "It never becomes saturated: nothing can come out. Less solvent."))
     elif plan.volume > GREEDY * plan.least:
@@ -130,9 +131,6 @@ def how_much_solvent(form: Form, house: House) -> Answer:
 
 
 _TUBE = re.compile(r"\b(cold|hot|cooled)\s+(none|some|all|crystals|oil|nothing)\b", re.IGNORECASE)
-HAZARD = {"water": 0, "ethanol": 1, "acetone": 1, "ethyl acetate": 1, "heptane": 2, "hexane": 3, "methanol": 3,
-          "toluene": 3, "dichloromethane": 3, "diethyl ether": 3}  # fmt: skip
-"""How careful one has to be, 0 to 3. Common practice; the bottle's sheet and local rules decide."""
 
 
 def _candidate(line: str, solid: str, house: House) -> Candidate:
@@ -146,7 +144,7 @@ def _candidate(line: str, solid: str, house: House) -> Candidate:
     return Candidate(
         name, item.number("boils") if item is not None else None,
         curve.points[0].grams if curve else None, curve.points[-1].grams if curve else None,
-        HAZARD.get(name.casefold(), 2), "reacts" in line.casefold(),
+        HAZARD.get(name.casefold(), UNKNOWN_HAZARD), "reacts" in line.casefold(),
         item is not None and item.flammable, tried,
     )  # fmt: skip
 
