@@ -95,12 +95,19 @@ def tubes_on(sheet: PlateWorksheet) -> list[TubeOnPlate]:
         raise Unreadable("No lane of that plate is named by a tube's number.")
     references: list[tuple[str, SpotMark]] = []
     spots: dict[int, list[tuple[SpotMark, int]]] = {tube: [] for tube in lanes.values()}
+    stayed: dict[int, int] = {}
     for result in sheet.spots:
         mark = mark_of(result)
         lane = result.on.on
-        if mark is None:
+        if mark is None and result.beyond_front:
+            raise Unreadable(f"Spot {result.name} lies beyond the front of that plate: put that right first.")
+        if mark is None and result.rf is None:
             raise Unreadable("That plate's front is not marked yet, so its spots cannot be compared.")
-        if lane.key in lanes:
+        if mark is None:
+            # Left at the start it says only that something does not run: no reference can name it.
+            if lane.key in lanes:
+                stayed[lanes[lane.key]] = STRENGTH[result.on.spot.strength]
+        elif lane.key in lanes:
             spots[lanes[lane.key]].append((mark, STRENGTH[result.on.spot.strength]))
         elif lane.lane.role == "reference":
             references.append((lane.lane.substance or lane.label, mark))
@@ -108,7 +115,7 @@ def tubes_on(sheet: PlateWorksheet) -> list[TubeOnPlate]:
         raise Unreadable("No reference on that plate shows a spot: without one nothing can be named.")
     found = []
     for tube, marks in sorted(spots.items()):
-        shows: dict[str, int] = {}
+        shows = {"Rf 0.00": stayed[tube]} if tube in stayed else dict[str, int]()
         for mark, strength in marks:
             fits = [(match.score, name) for name, known in references if (match := compare(mark, known)) is not None]
             name = max(fits)[1] if fits else f"Rf {round_to(mark.rf, 2)}"
