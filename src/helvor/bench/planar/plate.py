@@ -33,6 +33,7 @@ from helvor.bench.entry import (
 from helvor.bench.planar.eluent import Eluent, parse_eluent
 from helvor.bench.quantity import Length, Reading
 from helvor.bench.remembered import remembered
+from helvor.bench.review.entries import Answered
 from helvor.bench.step_kinds import StepKind
 
 Phase = Literal["silica", "alumina", "paper", "C18"]
@@ -317,6 +318,7 @@ AnyPayload = Annotated[
     | Spot
     | ComparedTo
     | Photographed
+    | Answered
     | Struck
     | Acknowledged,
     Field(discriminator="kind"),
@@ -364,6 +366,7 @@ class Plate:
     seen: list[tuple[datetime, FrontSeen]] = field(default_factory=list)
     photos: list[Photographed] = field(default_factory=list)
     acknowledged: dict[tuple[str, str, str], str] = field(default_factory=dict)
+    answers: dict[str, Answered] = field(default_factory=dict)
     lines: list[Line] = field(default_factory=list)
     next_number: dict[UUID, int] = field(default_factory=dict)
 
@@ -413,6 +416,8 @@ def gather(entries: Iterable[Entry]) -> Plate:
                 plate.photos.append(photo)
             case ComparedTo() as choice:
                 plate.compared_to = choice.spot
+            case Answered() as answered:
+                plate.answers[answered.question] = answered
             case Acknowledged() as seen:
                 plate.acknowledged[seen.code, seen.about, seen.what] = seen.why
         if isinstance(line.root.payload, Spot):
@@ -480,6 +485,8 @@ def standing_twin(plate: Plate, payload: Payload) -> UUID | None:
             return newest(lambda other: isinstance(other, Developing))
         case Front(lane=lane):
             return newest(lambda other: isinstance(other, Front) and other.lane == lane)
+        case Answered(question=question):
+            return newest(lambda other: isinstance(other, Answered) and other.question == question)
         case Acknowledged(code=code, about=about):
             return newest(lambda other: isinstance(other, Acknowledged) and (other.code, other.about) == (code, about))
     return None

@@ -15,6 +15,7 @@ from pydantic import Field, StrictBool, StrictInt, StringConstraints, model_vali
 from helvor.bench.entry import Acknowledged, Payload, Struck, Words
 from helvor.bench.procedure import Id, Name, Portion, Procedure, Step, Substance, Text
 from helvor.bench.quantity import Mass, Reading, Volume
+from helvor.bench.review.entries import Answered
 
 State = Literal["empty", "empty, air-dry", "empty, damp", "as is", "wet", "dried"]
 STATES: dict[str, str] = {
@@ -313,6 +314,7 @@ GENERAL: tuple[type[Payload], ...] = (
     HandoutCorrected,
     Borrowed,
     Late,
+    Answered,
     Struck,
     Acknowledged,
 )

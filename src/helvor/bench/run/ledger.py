@@ -182,6 +182,11 @@ class SubstanceTaken:
     estimated: bool
     working: tuple[WorkingLine, ...]
 
+    @property
+    def readings_in_g(self) -> bool:
+        """Whether any of it was weighed rather than measured by volume."""
+        return any(on.taken.amount is None or on.taken.amount.unit == "g" for on in self.readings)
+
 
 @dataclass(frozen=True, slots=True)
 class ComponentAccount:

@@ -11,6 +11,7 @@ from uuid import UUID
 from helvor.bench.entry import Acknowledged, Entry, Line, Payload, Problem, Struck, corrected_line, lines
 from helvor.bench.procedure import Portion, Procedure, Step, Substance, same
 from helvor.bench.remembered import remembered
+from helvor.bench.review.entries import Answered
 from helvor.bench.run import entries as e
 
 _Said = TypeVar("_Said", bound=Payload)
@@ -71,6 +72,7 @@ class Run:
         done: step id → how many times it was done; skipped: step id → why.
         instead: step id and kit in lower case → what was used in its place.
         checked: step id → the checks seen to.
+        answers: question → what the bench answered itself.
         other: lines of the crafts' own kinds of entry; see :meth:`of`.
     """
 
@@ -89,6 +91,7 @@ class Run:
     instead: dict[tuple[str, str], tuple[Line, e.UsedInstead]] = field(default_factory=dict)
     checked: dict[str, frozenset[str]] = field(default_factory=dict)
     tried: list[tuple[Line, e.Tried]] = field(default_factory=list)
+    answers: dict[str, Answered] = field(default_factory=dict)
     other: list[Line] = field(default_factory=list)
     done: dict[str, int] = field(default_factory=dict)
     skipped: dict[str, str] = field(default_factory=dict)
@@ -192,6 +195,8 @@ def gather(page: Iterable[Entry]) -> Run:  # noqa: PLR0915  a case for each kind
                 run.checked[step] = frozenset(checks)
             case e.Tried() as tried:
                 run.tried.append((line, tried))
+            case Answered() as answered:
+                run.answers[answered.question] = answered
             case Acknowledged() as seen:
                 run.acknowledged[seen.code, seen.about, seen.what] = seen.why
             case Struck():
@@ -258,6 +263,8 @@ def standing_twin(run: Run, payload: Payload) -> UUID | None:
             return newest(payload.kind, step=step, kit=kit)
         case e.TimerStopped(timer=timer):
             return newest(payload.kind, timer=timer)
+        case Answered(question=question):
+            return newest(payload.kind, question=question)
         case Acknowledged(code=code, about=about):
             return newest(payload.kind, code=code, about=about)
         case e.Weighed(state="dried" | "as is") as weighed:
