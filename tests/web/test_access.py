@@ -79,6 +79,8 @@ PUBLIC = {
     ("POST", "/api/extraction/base-needed"),
     ("POST", "/api/extraction/reflux"),
     ("POST", "/api/extraction/mol"),
+    ("POST", "/api/answers/sheet"),
+    ("POST", "/api/review/spread"),
 }
 """What computes and keeps nothing, or lets somebody in."""
 
@@ -115,7 +117,7 @@ def address(path, school):
     """The route's address with ids of Ida's in it."""
     on_a_run = path.startswith(("/runs", "/api/runs"))
     suffix = "csv" if on_a_run else "json"
-    page = school.run if on_a_run else school.tubes_plate if path.endswith("/tubes") else school.page
+    page = school.run if on_a_run else school.tubes_plate if path.endswith(("/tubes", "/answers")) else school.page
     return (
         path.replace("{page_id}", str(page))
         .replace("{class_id}", str(school.ida.class_id))
@@ -148,6 +150,8 @@ def body(path, school):
         return {"json": LAYERS[path]}
     if path == "/api/prep/period":
         return {"json": {"procedure": POWDER.model_dump(mode="json"), "benches": 2, "runs": 2}}
+    if path == "/api/runs/{page_id}/answers":
+        return {"json": {"entry": str(uuid4()), "question": "closure", "answer": "98"}}
     if path.startswith("/api/"):
         says = {"kind": "noted", "words": "clear"} if "runs" in path else {"kind": "front", "distance": "70.0 mm"}
         return {"json": {"id": str(uuid4()), "says": says}}
@@ -159,6 +163,14 @@ def body(path, school):
     fields = {
         "entry": str(uuid4()), "page": str(uuid4()), "lane": "", "distance": "70", "what": "front", "text": "front 70",
     }  # fmt: skip
+    if path == "/plates/{page_id}/answers":
+        spot = school.conn.execute(
+            "SELECT id FROM entry WHERE page_id = %s AND kind = 'spot' ORDER BY seq LIMIT 1", [school.tubes_plate]
+        ).fetchone()
+        return {"data": fields | {"question": f"rf {spot[0]}", "answer": "0.55"}}
+    if path.endswith("/answers"):
+        fields |= {"question": "closure", "answer": "98", "work": "A mixed powder", "asked closure": "yes",
+                   "asked rf": "yes"}  # fmt: skip
     if path.startswith("/runs"):
         fields |= {"kind": "noted", "words": "clear", "text": "note clear", "step": "s1", "says": "Weigh the dish"}
         if path.endswith("/fraction-plate"):

@@ -18,7 +18,6 @@ from helvor.web import (
     people,
     places,
     reading,
-    review,
     room,
     today,
     unknowns,
@@ -35,6 +34,8 @@ from helvor.web.reckon import columns as column_sums
 from helvor.web.reckon import crystals as crystal_sums
 from helvor.web.reckon import routes as reckoning
 from helvor.web.rendering import ENVIRONMENT, Shell
+from helvor.web.review import answers as answer_sheets
+from helvor.web.review import class_page as review
 from helvor.web.run import crafts, shown
 from helvor.web.run import routes as runs
 from helvor.web.shelf import routes as shelves
@@ -51,7 +52,11 @@ PAGES = [
     ("day.html", room.DayPage),
     ("notices.html", room.NoticesShown),
     ("unknowns.html", unknowns.UnknownsPage),
-    ("review.html", review.ReviewPage),
+    ("review/review.html", review.ReviewPage),
+    ("review/found.html", review.ReviewFound),
+    ("review/answers.html", answer_sheets.AnswersPage),
+    ("review/answers_work.html", answer_sheets.AnswersWork),
+    ("review/sheet.html", answer_sheets.SheetPage),
     ("numbers.html", unknowns.NumberLabelsPage),
     ("people.html", members.PeoplePage),
     ("invitation.html", members.InvitationPage),

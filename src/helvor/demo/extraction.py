@@ -12,6 +12,7 @@ from uuid import UUID, uuid5
 
 import psycopg
 
+from helvor.demo.answers import load_layers
 from helvor.demo.runs import PROCEDURE_IDS, write
 from helvor.notebook import classes, procedures
 
@@ -123,3 +124,4 @@ def load(conn: psycopg.Connection, institution: int, ines: int, now: datetime, r
     )  # fmt: skip
     for (number, said), page in zip(LAYERS.items(), runs, strict=True):
         write(conn, ines, "Ines Marlow", page, said, rank, None if number == 6 else yesterday + timedelta(hours=1))
+    load_layers(conn, ines, "Ines Marlow", dict(zip(LAYERS, runs, strict=True)), rank)

@@ -19,6 +19,7 @@ from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.prep.unknowns import deal
 from helvor.bench.quantity import Reading, parse
+from helvor.demo.answers import load_strips
 from helvor.notebook import pages, photographs
 from helvor.notebook.pages import Draft
 
@@ -112,6 +113,8 @@ def load(
             drafts.append(Draft(uuid5(page, "compare"), planar.ComparedTo(spot=uuid5(page, "spot Cu Cu"))))
         drafts = [replace(draft, at=at) for draft in drafts]
         pages.append(conn, account, name, page, lambda _, drafts=drafts: drafts, rank)  # type: ignore[misc]
+    strips = {strip.bench: uuid5(_NAMESPACE, f"strip {strip.bench}") for strip in STRIPS if strip.bench}
+    load_strips(conn, account, name, strips, rank)
     _photographed(conn, account, name, bench_of[5], rank)
 
 

@@ -11,6 +11,7 @@ import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
 import psycopg
 from argon2 import PasswordHasher
@@ -35,6 +36,11 @@ class Account:
     time_zone: str
     is_demo: bool
     role: str = "instructor"
+
+    @property
+    def zone(self) -> ZoneInfo:
+        """The institution's time zone."""
+        return ZoneInfo(self.time_zone)
 
     @property
     def initials(self) -> str:

@@ -76,6 +76,31 @@ class Bench:
         return f"Bench {self.number}" if self.number else "Front bench"
 
 
+@dataclass(frozen=True, slots=True)
+class EarlierClass:
+    """Another class that did the same work, to hold this one against."""
+
+    id: UUID
+    code: str
+    title: str
+    benches: int
+
+
+def with_work(conn: psycopg.Connection, account_id: int, class_id: UUID, work: str) -> list[EarlierClass]:
+    """Other classes of the account with a page of that title, the newest first; archived ones too."""
+    with conn.cursor(row_factory=class_row(EarlierClass)) as cursor:
+        return cursor.execute(
+            """
+            SELECT c.id, c.code, c.title, count(DISTINCT b.id)::integer AS benches
+            FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s
+                JOIN bench b ON b.class_id = c.id JOIN page p ON p.bench_id = b.id
+            WHERE c.id <> %s AND (p.summary ->> 'title' = %s OR (%s = 'Plates' AND p.technique = 'planar'))
+            GROUP BY c.id, c.code, c.title ORDER BY max(p.started_at) DESC LIMIT 12
+            """,
+            [account_id, class_id, work, work],
+        ).fetchall()
+
+
 def add_class(
     conn: psycopg.Connection,
     institution_id: int,

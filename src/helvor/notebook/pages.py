@@ -368,14 +368,28 @@ def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
     return len(pages)
 
 
+_OF_CLASS = """
+SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, c.code, b.pair,
+    coalesce(p.summary ->> 'title', ''), i.house_rules
+FROM page p JOIN bench b ON b.id = p.bench_id JOIN class c ON c.id = b.class_id
+    JOIN institution i ON i.id = c.institution_id
+    JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s
+WHERE b.class_id = %s ORDER BY b.number, p.technique, p.number
+"""
+
+_NEWER = """
+SELECT e.page_id, e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at
+FROM unnest(%s::uuid[], %s::integer[]) AS asked (page_id, known)
+    JOIN entry e ON e.page_id = asked.page_id AND e.seq >= asked.known JOIN account a ON a.id = e.author_id
+ORDER BY e.page_id, e.seq
+"""
+
+
 def pages_of_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> list[tuple[Page, list[Entry]]]:
     """Every page of a class with its entries, bench by bench; empty if the account does not teach it."""
-    ids = conn.execute(
-        """
-        SELECT p.id FROM page p JOIN bench b ON b.id = p.bench_id
-        JOIN instructor_of t ON t.class_id = b.class_id AND t.account_id = %s
-        WHERE b.class_id = %s ORDER BY b.number, p.technique, p.number
-        """,
-        [account_id, class_id],
-    ).fetchall()
-    return [open_page(conn, account_id, page_id) for (page_id,) in ids]
+    found = [_page(row) for row in conn.execute(_OF_CLASS, [account_id, class_id])]
+    ink = {page.id: _ink.known(_database(conn), page.id) for page in found}
+    newer: dict[UUID, list[tuple[Any, ...]]] = {page.id: [] for page in found}
+    for page_id, *row in conn.execute(_NEWER, [list(ink), [len(known) for known in ink.values()]]):
+        newer[page_id].append(tuple(row))
+    return [(page, _entries(conn, page, ink[page.id], newer[page.id])) for page in found]

@@ -75,6 +75,46 @@ def series_of(conn: psycopg.Connection, account_id: int, class_id: UUID) -> list
     return list(found.values())
 
 
+def released(conn: psycopg.Connection, class_id: UUID) -> set[str]:
+    """Series whose key benches may see."""
+    rows = conn.execute("SELECT series FROM unknown_released WHERE class_id = %s", [class_id])
+    return {name for (name,) in rows}
+
+
+def release(conn: psycopg.Connection, account_id: int, class_id: UUID, series: str, *, seen: bool) -> None:
+    """Show a series' key to the benches, or take it back.
+
+    Raises:
+        NotYours: the account is no instructor of the class, or there is no such series.
+    """
+    with conn.transaction():
+        _mine(conn, account_id, class_id)
+        _dealing(conn, class_id, series)
+        if seen:
+            conn.execute(
+                "INSERT INTO unknown_released (class_id, series, released_by) VALUES (%s, %s, %s)"
+                " ON CONFLICT DO NOTHING",
+                [class_id, series, account_id],
+            )
+        else:
+            conn.execute("DELETE FROM unknown_released WHERE class_id = %s AND series = %s", [class_id, series])
+
+
+def held_at(conn: psycopg.Connection, account_id: int, bench_id: UUID) -> dict[str, str]:
+    """Series → what the bench's sample held, of those that are released; for whoever may see the bench."""
+    rows = conn.execute(
+        "SELECT d.series, s.number, s.holds FROM unknown_dealt d JOIN bench b ON b.id = d.bench_id"
+        " JOIN unknown_released r ON (r.class_id, r.series) = (d.class_id, d.series)"
+        " JOIN unknown_sample s ON (s.class_id, s.series, s.number) = (d.class_id, d.series, d.number)"
+        " WHERE b.id = %(bench)s AND (b.worker_id = %(account)s OR EXISTS"
+        " (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))",
+        {"bench": bench_id, "account": account_id},
+    )
+    return {
+        series: Sample.model_validate({"number": number, "holds": holds}).words for series, number, holds in rows
+    }  # fmt: skip
+
+
 def keep(conn: psycopg.Connection, account_id: int, class_id: UUID, series: str, samples: Sequence[Sample]) -> None:
     """Write the samples of a series; what is not named any more goes, unless a bench has it.
 

@@ -32,7 +32,6 @@ from helvor.web import (
     members,
     people,
     places,
-    review,
     room,
     today,
     unknowns,
@@ -44,6 +43,8 @@ from helvor.web.planar import routes as plates
 from helvor.web.prep import routes as prep
 from helvor.web.reckon import routes as reckon
 from helvor.web.rendering import STATIC
+from helvor.web.review import answers as answer_sheets
+from helvor.web.review import class_page as review
 from helvor.web.run import files as run_files
 from helvor.web.run import routes as run
 from helvor.web.security import Hardening
@@ -57,6 +58,7 @@ PARTS = (
     run,
     plates,
     live,
+    answer_sheets,
     class_set_up,
     room,
     run_files,

@@ -26,10 +26,11 @@ router = APIRouter(include_in_schema=False)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BenchPage(Shell):
-    """``samples`` are the unknowns that the bench has: series and number."""
+    """``samples`` are the unknowns that the bench has: series and number; ``held`` what they held, once released."""
 
     bench: Bench
     samples: list[tuple[str, int]]
+    held: dict[str, str]
 
 
 def current_meeting(meetings: list[Meeting], now: datetime) -> Meeting | None:
@@ -129,7 +130,10 @@ def bench(request: Request, bench_id: UUID, who: VisitorDep) -> Response:
             raise NotYours
         row, meeting = shell_of_class(conn, who, found.class_id)
         samples = unknowns.numbers_at(conn, who.account.id, bench_id)
-    page = BenchPage(visitor=who, place="bench", class_row=row, meeting=meeting, bench=found, samples=samples)
+        held = unknowns.held_at(conn, who.account.id, bench_id)
+    page = BenchPage(
+        visitor=who, place="bench", class_row=row, meeting=meeting, bench=found, samples=samples, held=held
+    )
     return html("bench.html", page)
 
 

@@ -103,7 +103,7 @@ def bench_may(path: str) -> bool:
 
 _NOT_READ_BY_ASSISTANTS = re.compile(r"/classes/[^/]+/(unknowns|set-up)")
 _NOT_WRITTEN_BY_ASSISTANTS = re.compile(
-    r"/(plan|procedures|shelf|people(?!/sessions/))(/|$)|/classes$|/classes/[^/]+/(unknowns|set-up)|.*/(handout|keep)$"
+    r"/(plan|procedures|shelf|people(?!/sessions/))(/|$)|/classes$|/classes/[^/]+/(unknowns|set-up|answers)|.*/(handout|keep)$"
 )
 
 

@@ -27,6 +27,7 @@ router = APIRouter(include_in_schema=False)
 @dataclass(frozen=True, slots=True, kw_only=True)
 class UnknownsPage(Shell):
     series: list[Series]
+    released: set[str]
     benches: list[Bench]
     values: dict[str, str]
     errors: dict[str, str]
@@ -49,10 +50,11 @@ def _show(
 ) -> Response:
     with pool(request).connection() as conn:
         found = unknowns.series_of(conn, who.account.id, class_id)
+        released = unknowns.released(conn, class_id)
         row, meeting = shell_of_class(conn, who, class_id)
         benches = classes.benches_of(conn, class_id)
     page = UnknownsPage(
-        visitor=who, place="prep", class_row=row, meeting=meeting, series=found, benches=benches,
+        visitor=who, place="prep", class_row=row, meeting=meeting, series=found, released=released, benches=benches,
         values=values or {}, errors=errors or {}, seed=1 + secrets.randbelow(9999),
     )  # fmt: skip
     return html("unknowns.html", page, status=422 if errors else 200)
@@ -79,6 +81,8 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
                 if not (text.isascii() and text.isdigit() and len(text) < 10):
                     raise Problem("seed", "A seed is a whole number: the same one deals the same again.")
                 unknowns.deal_out(conn, who.account.id, class_id, name, int(text))
+            elif what in ("release", "withhold"):
+                unknowns.release(conn, who.account.id, class_id, name, seen=what == "release")
             elif what == "give":
                 unknowns.give(conn, who.account.id, class_id, name, _by_hand(form))
             else:

@@ -16,7 +16,7 @@ import re
 import statistics
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from helvor.bench.finding import Finding, by_severity
 from helvor.bench.planar.eluent import Eluent
@@ -38,6 +38,7 @@ class OnePlate:
     name: str
     address: str
     sheet: PlateWorksheet
+    bench: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +51,7 @@ class Value:
     rf: float
     u: float
     outlying: bool = False
+    bench: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,7 +203,7 @@ def _series(plates: Sequence[OnePlate]) -> list[Series]:
         groups = _paired([[(plate, spot) for spot in spots] for plate, spots in ones])
         for number, group in enumerate(groups, start=1):
             values = [
-                Value(plate.name, plate.address, spot.name, spot.rf.value, spot.rf.u)
+                Value(plate.name, plate.address, spot.name, spot.rf.value, spot.rf.u, bench=plate.bench)
                 for plate, spot in group
                 if spot.rf is not None
             ]
@@ -239,7 +241,7 @@ def _marked(values: list[Value]) -> list[Value]:
         return values
     found = spread([value.rf for value in values])
     middle, limit = found.median, max(FAR * found.sd, LEAST_OUTLYING)
-    return [Value(v.plate, v.address, v.spot, v.rf, v.u, outlying=abs(v.rf - middle) > limit + 1e-12) for v in values]
+    return [replace(value, outlying=abs(value.rf - middle) > limit + 1e-12) for value in values]
 
 
 def _across(systems: Sequence[System]) -> list[Across]:

@@ -166,14 +166,19 @@ def near(a: float, b: float, tolerance: float) -> bool:
     return abs(a - b) <= tolerance * (1 + 1e-9) + 1e-12
 
 
+def asked_of(sheet: RunWorksheet) -> list[Question]:
+    """Every question of a run's sheet, whether it is asked or not."""
+    # Before the lab the handout as it was written counts, not what was corrected or added since.
+    handed = sheet.run.following.procedure if sheet.run.following is not None else sheet.run.procedure
+    return [*questions.before(handed), *questions.after(sheet.run.procedure)]
+
+
 def of_run(sheet: RunWorksheet, settings: SheetSettings) -> list[Marked]:
     """The whole sheet of a run, question by question; those not asked are left out."""
-    procedure = sheet.run.procedure
-    # Before the lab the handout as it was written counts, not what was corrected or added since.
-    handed = sheet.run.following.procedure if sheet.run.following is not None else procedure
+    handed = sheet.run.following.procedure if sheet.run.following is not None else sheet.run.procedure
     answers = sheet.run.answers
     found = []
-    for question in (*questions.before(handed), *questions.after(procedure)):
+    for question in asked_of(sheet):
         if settings.of(question).asked:
             early = question.when == "before"
             truth = truths.before(question, handed) if early else truths.after(question, sheet)

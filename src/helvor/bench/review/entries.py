@@ -42,6 +42,8 @@ def read_answer(question: str, written: str, unit: str) -> Answered:
     text = " ".join(written.split())
     if not text:
         raise Unreadable("Nothing is written here.")
+    if not any(letter.isdigit() for letter in text):
+        raise Unreadable(f"“{text[:24]}” is not a number.")
     if unit in ("g", "mL"):
         reading = parse(text, "mass" if unit == "g" else "volume", field_unit=unit)
         return Answered(question=question, written=text[:60], value=reading.value, resolution=reading.resolution)

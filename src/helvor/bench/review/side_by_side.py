@@ -16,7 +16,8 @@ from dataclasses import dataclass
 from helvor.bench.crystallization.record import melted
 from helvor.bench.finding import Level
 from helvor.bench.measured import Measured
-from helvor.bench.robust import FAR, SAME_ON_MANY, Spread, spread
+from helvor.bench.planar.side_by_side import SideBySide
+from helvor.bench.robust import FAR, SAME_ON_MANY, Spread, quantile, spread
 from helvor.bench.run.work_out import RunWorksheet
 
 FEWEST = 5
@@ -65,6 +66,7 @@ class Measure:
 
     Attributes:
         expected: what it would be if nothing were lost, or the published value; None where there is none.
+        about: the system that an Rf belongs to; empty for what a run gives.
     """
 
     key: str
@@ -72,6 +74,7 @@ class Measure:
     unit: str
     expected: float | None
     numbers: tuple[OfBench, ...]
+    about: str = ""
 
     @property
     def spread(self) -> Spread:
@@ -132,6 +135,36 @@ def measures(sheets: Sequence[tuple[int, RunWorksheet]]) -> list[Measure]:
             rows = tuple(OfBench(*one, is_far) for one, is_far in zip(numbers, far, strict=True))
             found.append(Measure(key, label, unit, expected, rows))
     return found
+
+
+def of_plates(found: SideBySide) -> list[Measure]:
+    """The Rf of every sample in every system that two benches or more ran it in (Review 1).
+
+    The number of a bench is the median of its own plates; what is expected is nothing that a shelf could say.
+    """
+    measures_: list[Measure] = []
+    for system in found.systems:
+        for series in system.series:
+            by_bench: dict[int, list[tuple[float, float]]] = {}
+            for value in series.values:
+                if value.bench is not None:
+                    by_bench.setdefault(value.bench, []).append((value.rf, value.u))
+            if len(by_bench) < 2:
+                continue
+            numbers = [
+                (bench, quantile(sorted(rf for rf, _ in seen), 0.5), max(u for _, u in seen))
+                for bench, seen in sorted(by_bench.items())
+            ]
+            far = apart([rf for _, rf, _ in numbers], [u for _, _, u in numbers])
+            rows = tuple(OfBench(*one, is_far) for one, is_far in zip(numbers, far, strict=True))
+            key = f"rf {system.title} {series.sample} {series.number or 1}"
+            measures_.append(Measure(key, f"Rf {series.title}", "", None, rows, system.title))
+    return measures_
+
+
+def against(now: Measure, earlier: Sequence[Measure]) -> Measure | None:
+    """The same measure of an earlier class, or None."""
+    return next((one for one in earlier if one.key == now.key), None)
 
 
 def shared(sheets: Sequence[tuple[int, RunWorksheet]]) -> list[Shared]:

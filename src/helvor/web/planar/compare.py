@@ -95,7 +95,9 @@ class ComparePlatesPage(Shell):
 def _plates(found: list[tuple[Page, list[Entry]]]) -> list[OnePlate]:
     rank = eluotropic_rank()
     return [
-        OnePlate(f"{page.bench_name}, {page.title}", page.address, work_out(entries, page.rules, rank))
+        OnePlate(
+            f"{page.bench_name}, {page.title}", page.address, work_out(entries, page.rules, rank), page.bench_number
+        )
         for page, entries in found
         if page.technique_key == "planar"
     ]

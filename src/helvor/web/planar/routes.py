@@ -633,6 +633,8 @@ def describe(entry: Entry, entries: Sequence[Entry]) -> str:
             return f"front rising, at {rising.distance}"
         case planar.Photographed() as photo:
             return f"photograph under {LIGHTS[photo.light].lower()}"
+        case planar.Answered() as answered:
+            return f"answered: {answered.written}"
         case planar.ComparedTo():
             return "comparison spot chosen"
         case planar.Acknowledged() as seen_and_on:

@@ -37,6 +37,8 @@ def describe(entry: Entry) -> str:
             trial = next((one for kind in CRAFTS.kinds for one in CRAFTS.trials(kind) if one.key == t.trial), None)
             outcome = (trial.passed if t.passed else trial.failed) if trial else "passed" if t.passed else "failed"
             return f"tried: {outcome}{f', {t.words}' if t.words else ''}"
+        case e.Answered() as a:
+            return f"answered “{a.question}”: {a.written}"
         case e.TimerSet() as t:
             return f"timer of {t.minutes:g} min{f' for {t.label}' if t.label else ''}"
         case e.TimerStopped():

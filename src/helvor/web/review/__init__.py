@@ -1,0 +1,1 @@
+"""Review: what a class found, what it answered, and what goes out of it."""
