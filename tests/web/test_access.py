@@ -85,7 +85,7 @@ PUBLIC = {
 """What computes and keeps nothing, or lets somebody in."""
 
 OWN = {
-    ("GET", "/"), ("GET", "/find"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
+    ("GET", "/"), ("GET", "/find"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
     ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
     ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
     ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),

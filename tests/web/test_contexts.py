@@ -19,6 +19,7 @@ from helvor.web import (
     places,
     reading,
     room,
+    search,
     today,
     unknowns,
 )
@@ -56,6 +57,7 @@ PAGES = [
     ("review/found.html", review.ReviewFound),
     ("review/answers.html", answer_sheets.AnswersPage),
     ("review/answers_work.html", answer_sheets.AnswersWork),
+    ("search.html", search.SearchPage),
     ("review/sheet.html", answer_sheets.SheetPage),
     ("numbers.html", unknowns.NumberLabelsPage),
     ("people.html", members.PeoplePage),

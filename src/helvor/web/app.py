@@ -33,6 +33,7 @@ from helvor.web import (
     people,
     places,
     room,
+    search,
     today,
     unknowns,
 )
@@ -72,6 +73,7 @@ PARTS = (
     unknowns,
     prep,
     review,
+    search,
     plan,
     reckon,
     shelf,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Annotated
+from urllib.parse import urlencode
 from uuid import UUID
 
 import psycopg
@@ -154,7 +155,7 @@ def start_run(request: Request, bench_id: UUID, who: WriterDep, page: Annotated[
 
 @router.get("/find")
 def find(request: Request, who: VisitorDep, q: str = "", in_class: UUID | None = None) -> Response:
-    """A bench by its number: in the class at hand, else in the only or first class that has it."""
+    """A bench by its number: in the class at hand, else in the only or first class that has it; else by words."""
     wanted = q.strip().casefold().removeprefix("bench").strip()
     with pool(request).connection() as conn:
         if wanted in ("front", "front bench", "f"):
@@ -166,4 +167,6 @@ def find(request: Request, who: VisitorDep, q: str = "", in_class: UUID | None =
             for found in classes.benches_of(conn, row.id):
                 if wanted and str(found.number) == wanted:
                     return RedirectResponse(f"/benches/{found.id}", status_code=303)
+    if wanted and not wanted.isdecimal():
+        return RedirectResponse(f"/search?{urlencode({'q': q.strip()})}", status_code=303)
     raise NotYours
