@@ -191,3 +191,36 @@ def test_the_launcher_lists_its_commands_and_refuses_others():
         assert f"  {command}" in listed
     unknown = subprocess.run([ROOT / "helvor", "fly"], capture_output=True, text=True, check=False)
     assert (unknown.returncode, "no command “fly”" in unknown.stderr) == (2, True)
+
+
+def test_a_backup_is_taken_and_put_back_and_what_was_there_is_kept(tmp_path):
+    var, file = tmp_path / "var", tmp_path / "class.helvor"
+    var.mkdir()
+    var.chmod(0o755)
+
+    def command(*arguments: str, typed: str = "") -> tuple[int, str]:
+        clean = {k: v for k, v in os.environ.items() if k != "DATABASE_URL"}
+        done = subprocess.run(
+            [sys.executable, "-m", "helvor", *arguments], cwd="/", text=True, input=typed, capture_output=True,
+            env=clean | {"PYTHONPATH": str(ROOT / "src"), "HELVOR_VAR": str(var)}, check=False,
+        )  # fmt: skip
+        return done.returncode, done.stdout + done.stderr
+
+    def account(email: str) -> None:
+        code, said = command("account", email, "Ada Moss", "--institution", "Reed School", typed="long enough 1\n")
+        assert code == 0, said
+
+    account("ada@example.org")
+    code, said = command("backup", str(file))
+    assert code == 0 and "read back and counted" in said and file.exists()
+    account("bo@example.org")
+    code, said = command("restore", str(file))
+    assert code == 1 and "holds records" in said
+    code, said = command("restore", str(file), "--replace")
+    assert code == 0 and "kept in the database helvor_before_" in said, said
+    # Bo came after the backup: the address is free again.
+    account("bo@example.org")
+    code, said = command("backup", str(file))
+    assert code == 1 and "there already" in said
+    code, said = command("restore", str(tmp_path / "nothing"), "--replace")
+    assert code == 1 and "There is no file" in said

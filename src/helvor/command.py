@@ -1,4 +1,4 @@
-"""The commands behind ``./helvor``: demo, serve, account, password, rebuild."""
+"""The commands behind ``./helvor``: demo, serve, account, password, rebuild, backup, restore."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ import signal
 import socket
 import sys
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from ipaddress import ip_address
 from pathlib import Path
 from typing import NoReturn
@@ -21,10 +22,17 @@ import psycopg_pool
 import uvicorn
 
 from helvor import demo
-from helvor.notebook import accounts, pages, people
+from helvor.notebook import accounts, backup, pages, people
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.migrate import EditedMigration, migrate
-from helvor.notebook.server import LocalServer, ServerTrouble, drop_database, make_database, running
+from helvor.notebook.server import (
+    LocalServer,
+    ServerTrouble,
+    drop_database,
+    make_database,
+    rename_database,
+    running,
+)
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.app import Settings, calm_collector, create_app
 
@@ -98,6 +106,17 @@ def _parser() -> argparse.ArgumentParser:
 
     rebuilt = commands.add_parser("rebuild", help="work every page out again for the class boards")
     rebuilt.set_defaults(run=run_rebuild)
+
+    backed = commands.add_parser("backup", help="write the whole database into one file, also while it is served")
+    backed.add_argument("file", type=Path)
+    backed.set_defaults(run=run_backup)
+
+    restored = commands.add_parser("restore", help="put a backup into an empty database")
+    restored.add_argument("file", type=Path)
+    restored.add_argument(
+        "--replace", action="store_true", help="where there are records: put that database aside and use the backup"
+    )
+    restored.set_defaults(run=run_restore)
     return parser
 
 
@@ -180,6 +199,55 @@ def run_rebuild(options: argparse.Namespace) -> None:
     with _database(DATABASE, fresh=False) as url, connect(url) as conn:
         migrate(conn)
         say(f"{pages.rebuild_summaries(conn, eluotropic_rank())} pages worked out again.")
+
+
+def run_backup(options: argparse.Namespace) -> None:
+    """Write the real database into a file and read it back."""
+    target = options.file.absolute()
+    with _database(DATABASE, fresh=False) as url:
+        with connect(url) as conn:
+            migrate(conn)
+        done = backup.write(url, target)
+    say(f"{target}: {done.total} rows in {done.bytes / 1e6:.1f} MB, read back and counted.")
+    say("It holds names and password hashes: keep it where only you can read it.")
+
+
+def run_restore(options: argparse.Namespace) -> None:
+    """Restore a backup; what is there is put aside, never thrown away."""
+    source = options.file.absolute()
+    with _one_at_a_time() as alone:
+        if not alone:
+            raise Refused("Stop Helvor first: a backup is not put in under people who write.")
+        with _database(DATABASE, fresh=False) as url:
+            aside = ""
+            with connect(url) as conn:
+                empty = backup.is_empty(conn)
+            if empty:
+                done = backup.restore(url, source)
+            elif not options.replace:
+                raise Refused(
+                    "This database holds records. With --replace they are put aside under another name, "
+                    "and the backup is used."
+                )
+            elif os.environ.get("DATABASE_URL"):
+                raise Refused("--replace works on the private database only: name an empty one in DATABASE_URL.")
+            else:
+                done, aside = _replace(url, source)
+    say(f"Restored {done.total} rows of {done.taken_at:%Y-%m-%d %H:%M} UTC, and counted them.")
+    if aside:
+        say(f"What was there before is kept in the database {aside} of this folder's server.")
+
+
+def _replace(url: str, source: Path) -> tuple[backup.Backup, str]:
+    """Restore beside the database and change their names only when that is whole."""
+    server, _, name = url.rpartition("/")
+    new, aside = f"{name}_restoring", f"{name}_before_{datetime.now(UTC):%Y%m%d_%H%M%S}"
+    drop_database(f"{server}/postgres", new)
+    make_database(f"{server}/postgres", new)
+    done = backup.restore(f"{server}/{new}", source)
+    rename_database(f"{server}/postgres", name, aside)
+    rename_database(f"{server}/postgres", new, name)
+    return done, aside
 
 
 def _is_loopback(host: str) -> bool:

@@ -37,6 +37,7 @@ class ClassRow:
     course: str
     benches: int
     pages: int
+    archived: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -236,6 +237,12 @@ def set_benches(conn: psycopg.Connection, account_id: int, class_id: UUID, pairs
         for bench_id, worker in moved:
             conn.execute("DELETE FROM session WHERE account_id = %s", [worker])
             conn.execute("UPDATE bench SET worker_id = NULL WHERE id = %s", [bench_id])
+            # Who wrote nothing leaves no name behind: nothing will ever be signed with it.
+            conn.execute(
+                "UPDATE account SET name = 'Bench' WHERE id = %s AND NOT EXISTS"
+                " (SELECT FROM entry WHERE author_id = account.id)",
+                [worker],
+            )
         for number, pair in enumerate(pairs, start=1):
             conn.execute(
                 "INSERT INTO bench (class_id, number, pair) VALUES (%s, %s, %s)"
@@ -342,15 +349,26 @@ def add_meeting(
 _CLASS_ROWS = """
 SELECT c.id, c.code, c.title, c.course,
     (SELECT count(*) FROM bench b WHERE b.class_id = c.id) AS benches,
-    (SELECT count(*) FROM page p JOIN bench b ON b.id = p.bench_id WHERE b.class_id = c.id) AS pages
+    (SELECT count(*) FROM page p JOIN bench b ON b.id = p.bench_id WHERE b.class_id = c.id) AS pages,
+    c.archived_at IS NOT NULL AS archived
 FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %(account)s
 """
 
 
 def classes_of(conn: psycopg.Connection, account_id: int) -> list[ClassRow]:
-    """The classes that an account teaches."""
+    """The classes that an account teaches and that are not put away."""
     with conn.cursor(row_factory=class_row(ClassRow)) as cursor:
-        return cursor.execute(_CLASS_ROWS + "ORDER BY c.code", {"account": account_id}).fetchall()
+        return cursor.execute(
+            _CLASS_ROWS + "WHERE c.archived_at IS NULL ORDER BY c.code", {"account": account_id}
+        ).fetchall()
+
+
+def archived_of(conn: psycopg.Connection, account_id: int) -> list[ClassRow]:
+    """The classes of an account that were put away, the newest first."""
+    with conn.cursor(row_factory=class_row(ClassRow)) as cursor:
+        return cursor.execute(
+            _CLASS_ROWS + "WHERE c.archived_at IS NOT NULL ORDER BY c.archived_at DESC", {"account": account_id}
+        ).fetchall()
 
 
 def open_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> ClassRow | None:

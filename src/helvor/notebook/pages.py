@@ -42,6 +42,8 @@ class Page:
     name: str
     """What the page is about, where it has a name: its procedure's title."""
     rules: HouseRules
+    rewritten: datetime | None = None
+    """When names were last taken out of it; see :mod:`helvor.notebook.forget`."""
 
     @property
     def technique(self) -> Technique:
@@ -96,7 +98,7 @@ class EntryIdTaken(Exception):
 
 _PAGE = """
 SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, coalesce(c.code, ''), b.pair,
-    coalesce(p.summary ->> 'title', ''), i.house_rules
+    coalesce(p.summary ->> 'title', ''), p.rewritten_at, i.house_rules
 FROM page p JOIN bench b ON b.id = p.bench_id LEFT JOIN class c ON c.id = b.class_id
     LEFT JOIN account o ON o.id = b.account_id
     JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id)
@@ -115,23 +117,29 @@ class _Ink:
 
     What is written in ink never changes, so there is nothing to go stale; the newest one
     known is fetched again each time, and if the database does not have it (another
-    database, or one restored from a copy) the whole page is read afresh. The pages used
+    database, or one restored from a copy), or names were taken out of it since, the whole
+    page is read afresh. The pages used
     longest ago are dropped first. Entries just written are kept too, even before an outer
     transaction commits: the same check finds out if it never does.
     """
 
     def __init__(self, most: int) -> None:
         self._most = most
-        self._pages: OrderedDict[tuple[str, UUID], list[Entry]] = OrderedDict()
+        self._pages: OrderedDict[tuple[str, UUID], tuple[list[Entry], datetime | None]] = OrderedDict()
         self._lock = Lock()
 
     def known(self, database: str, page_id: UUID) -> list[Entry]:
         with self._lock:
-            return self._pages.get((database, page_id), [])
+            return self._pages.get((database, page_id), ([], None))[0]
 
-    def keep(self, database: str, page_id: UUID, entries: list[Entry]) -> None:
+    def rewritten(self, database: str, page_id: UUID) -> datetime | None:
+        """When names had last been taken out of the page as it is known here."""
         with self._lock:
-            self._pages[database, page_id] = entries
+            return self._pages.get((database, page_id), ([], None))[1]
+
+    def keep(self, database: str, page_id: UUID, entries: list[Entry], rewritten: datetime | None) -> None:
+        with self._lock:
+            self._pages[database, page_id] = entries, rewritten
             self._pages.move_to_end((database, page_id))
             while len(self._pages) > self._most:
                 self._pages.popitem(last=False)
@@ -202,7 +210,7 @@ def open_page(conn: psycopg.Connection, account_id: int, page_id: UUID) -> tuple
 
 
 def _page(row: tuple[Any, ...]) -> Page:
-    return Page(*row[:-1], rules=HouseRules(row[-1]))
+    return Page(*row[:-2], rules=HouseRules(row[-1]), rewritten=row[-2])
 
 
 def _database(conn: psycopg.Connection) -> str:
@@ -212,7 +220,8 @@ def _database(conn: psycopg.Connection) -> str:
 
 def _entries(conn: psycopg.Connection, page: Page, known: list[Entry], newer: list[tuple[Any, ...]]) -> list[Entry]:
     """The known entries and the newer ones; *newer* begins with the newest that was known."""
-    if known and (not newer or newer[0][0] != known[-1].id):
+    rewritten = _ink.rewritten(_database(conn), page.id)
+    if known and (not newer or newer[0][0] != known[-1].id or rewritten != page.rewritten):
         known, newer = [], conn.execute(_ENTRIES, [page.id, 0]).fetchall()
     validate = page.technique.payloads.validate_python
     fresh = [
@@ -220,7 +229,7 @@ def _entries(conn: psycopg.Connection, page: Page, known: list[Entry], newer: li
         for entry_id, seq, payload, strikes, reason, by, at in newer[bool(known) :]
     ]
     entries = [*known, *fresh]
-    _ink.keep(_database(conn), page.id, entries)
+    _ink.keep(_database(conn), page.id, entries, page.rewritten)
     return list(entries)
 
 
@@ -268,7 +277,7 @@ def append(
         sheet = page.technique.work_out(entries, page.rules, rank)
         if len(entries) > before:
             _insert(conn, account_id, page_id, entries[before:], sheet)
-    _ink.keep(_database(conn), page_id, list(entries))
+    _ink.keep(_database(conn), page_id, list(entries), page.rewritten)
     return Written(page, entries, sheet, len(entries) - before)
 
 
@@ -346,14 +355,16 @@ def summary_of(sheet: Worksheet) -> dict[str, Any]:
     }
 
 
-def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
-    """Work every page out again and write what the board shows; how many there were."""
+def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int], class_id: UUID | None = None) -> int:
+    """Work every page out again, or those of a class, and write what the board shows; how many there were."""
     pages = conn.execute(
         """
         SELECT p.id, p.technique, i.house_rules FROM page p JOIN bench b ON b.id = p.bench_id
         LEFT JOIN class c ON c.id = b.class_id LEFT JOIN account o ON o.id = b.account_id
-        JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id) ORDER BY p.id
-        """
+        JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id)
+        WHERE %(class)s::uuid IS NULL OR b.class_id = %(class)s ORDER BY p.id
+        """,
+        {"class": class_id},
     ).fetchall()
     for page_id, key, rules in pages:
         technique = TECHNIQUES[key]
@@ -370,7 +381,7 @@ def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
 
 _OF_CLASS = """
 SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, c.code, b.pair,
-    coalesce(p.summary ->> 'title', ''), i.house_rules
+    coalesce(p.summary ->> 'title', ''), p.rewritten_at, i.house_rules
 FROM page p JOIN bench b ON b.id = p.bench_id JOIN class c ON c.id = b.class_id
     JOIN institution i ON i.id = c.institution_id
     JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s

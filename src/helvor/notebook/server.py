@@ -216,6 +216,17 @@ def drop_database(server_url: str, name: str) -> None:
         conn.execute(psycopg.sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(psycopg.sql.Identifier(name)))
 
 
+def rename_database(server_url: str, name: str, to: str) -> None:
+    """Give a database another name, closing connections to it."""
+    with psycopg.connect(server_url, autocommit=True) as conn:
+        conn.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", [name])
+        conn.execute(
+            psycopg.sql.SQL("ALTER DATABASE {} RENAME TO {}").format(
+                psycopg.sql.Identifier(name), psycopg.sql.Identifier(to)
+            )
+        )
+
+
 @contextlib.contextmanager
 def running(server: LocalServer) -> Iterator[LocalServer]:
     """Start a server for a while, or borrow the one that already runs over its folder."""

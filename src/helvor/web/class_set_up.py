@@ -12,9 +12,11 @@ from fastapi import APIRouter, Form, Request
 from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.entry import Problem
-from helvor.notebook import classes
-from helvor.notebook.classes import PlannedMeeting
+from helvor.notebook import classes, forget
+from helvor.notebook.classes import ClassRow, PlannedMeeting
+from helvor.notebook.forget import Forgotten
 from helvor.notebook.pages import NotYours
+from helvor.shelf.solvents import eluotropic_rank
 from helvor.web import forms
 from helvor.web.forms import SubmittedDep
 from helvor.web.places import current_meeting
@@ -45,10 +47,12 @@ class SetUpPage(Shell):
     meetings: list[MeetingRow]
     errors: dict[str, str]
     most: int
+    forgotten: Forgotten | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NewClassPage(Shell):
+    archived: list[ClassRow]
     entry: UUID
     values: dict[str, str]
     errors: dict[str, str]
@@ -56,19 +60,25 @@ class NewClassPage(Shell):
 
 
 def _new(
-    who: Visitor, values: dict[str, str] | None = None, errors: dict[str, str] | None = None, entry: UUID | None = None
+    request: Request,
+    who: Visitor,
+    values: dict[str, str] | None = None,
+    errors: dict[str, str] | None = None,
+    entry: UUID | None = None,
 ) -> Response:
+    with pool(request).connection() as conn:
+        archived = classes.archived_of(conn, who.account.id)
     page = NewClassPage(
-        visitor=who, place="today", entry=entry or uuid4(), values=values or {}, errors=errors or {},
+        visitor=who, place="today", archived=archived, entry=entry or uuid4(), values=values or {}, errors=errors or {},
         most=classes.MOST_BENCHES,
     )  # fmt: skip
     return html("new_class.html", page, status=422 if errors else 200)
 
 
 @router.get("/classes")
-def new_class(who: VisitorDep) -> Response:
+def new_class(request: Request, who: VisitorDep) -> Response:
     """The form for a new class."""
-    return _new(who)
+    return _new(request, who)
 
 
 @router.post("/classes")
@@ -90,7 +100,7 @@ def make_class(
         with pool(request).connection() as conn:
             classes.make_class(conn, who.account.id, entry, code, title, course, int(text))
     except Problem as trouble:
-        return _new(who, values, {trouble.field: str(trouble)}, entry)
+        return _new(request, who, values, {trouble.field: str(trouble)}, entry)
     return RedirectResponse(f"/classes/{entry}/set-up", status_code=303)
 
 
@@ -103,6 +113,7 @@ def _show(
     meetings: list[MeetingRow] | None = None,
     names: dict[str, str] | None = None,
     errors: dict[str, str] | None = None,
+    forgotten: Forgotten | None = None,
 ) -> Response:
     zone = ZoneInfo(who.account.time_zone)
     with pool(request).connection() as conn:
@@ -130,6 +141,7 @@ def _show(
         meetings=meetings if meetings is not None else [*kept, _one_more(kept)],
         errors=errors or {},
         most=classes.MOST_BENCHES,
+        forgotten=forgotten,
         **names,
     )
     return html("class_set_up.html", page, status=422 if errors else 200)
@@ -170,6 +182,11 @@ def set_up(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDe
                     )
                 ]
                 classes.set_meetings(conn, who.account.id, class_id, planned(rows, who.account.time_zone))
+            elif what in ("archive", "take-out"):
+                forget.archive(conn, who.account.id, class_id, away=what == "archive")
+            elif what == "forget":
+                done = forget.forget_names(conn, who.account.id, class_id, eluotropic_rank())
+                return _show(request, who, class_id, forgotten=done)
             else:
                 raise NotYours
     except Problem as trouble:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from http import HTTPStatus
 from urllib.parse import quote
 
+import psycopg
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from pydantic import ValidationError
@@ -23,6 +24,9 @@ NOT_HERE = "There is nothing here that you can open. It may be another class's, 
 SESSION_OVER = "Your session has ended. Sign in again in a new tab, then send once more: what you typed is still here."
 NOT_OURS = "This did not come from a page of ours, so nothing was written. Reload the page and try again."
 INSTRUCTORS_ONLY = "This is decided by an instructor: ask one. Nothing was written."
+ARCHIVED = "This class is archived, so nothing was written. An instructor can take it out again, on its set-up page."
+IN_ARCHIVE = "HV001"
+"""What the database says when something is written in an archived class (0010_keep.sql)."""
 TAKEN = "This entry's id was used for something else, so nothing was written. Send it with a new id."
 
 
@@ -80,6 +84,12 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(Forged)
     def _forged(request: Request, _: Forged) -> Response:
         return refuse(request, 403, "Not from here", NOT_OURS)
+
+    @app.exception_handler(psycopg.DatabaseError)
+    def _database(request: Request, trouble: psycopg.DatabaseError) -> Response:
+        if trouble.sqlstate != IN_ARCHIVE:
+            raise trouble
+        return refuse(request, 409, "Archived", ARCHIVED)
 
     @app.exception_handler(NotYours)
     def _not_yours(request: Request, _: NotYours) -> Response:

@@ -1,4 +1,4 @@
--- Looking through what a class did: answer sheets, keys that are released, finding by words, putting a class away.
+-- Looking through what a class did: answer sheets, keys that are released, finding by words.
 
 -- What an instructor set for the answers of a work; without a row the sheet is as the procedure makes it.
 CREATE TABLE answer_sheet (
@@ -18,9 +18,6 @@ CREATE TABLE unknown_released (
     released_at timestamptz NOT NULL DEFAULT now(),
     PRIMARY KEY (class_id, series)
 );
-
--- A class that is over: it can be read and carried away, and nothing is written in it any more.
-ALTER TABLE class ADD COLUMN archived_at timestamptz;
 
 -- Words of entries, in whatever language they are: no stemming, no stop words.
 CREATE INDEX entry_words ON entry USING gin (jsonb_to_tsvector('simple', payload, '["string"]'));

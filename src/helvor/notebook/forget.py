@@ -1,0 +1,159 @@
+"""Putting a class away, and taking the names of its students out while what they measured stays.
+
+Forget 1. Archived, a class is read, searched and carried away as before; the database refuses anything new in it.
+Forget 2. Names are those of the pairs and of who was absent. They go from the benches, from the accounts that their
+          tablets wrote with, from the day book, and from free words of entries, where a dash takes their place.
+Forget 3. Readings, portions, containers, handouts and who of the staff wrote what are left alone. Backups made before
+          keep the names; that is said where it is done.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+import psycopg
+from psycopg.types.json import Jsonb
+
+from helvor.notebook.pages import NotYours, rebuild_summaries
+
+WORDS = frozenset({"words", "why", "who", "source", "make_up", "what", "done", "name"})
+"""Fields of an entry that hold free words; everything else is a reading, a label or a choice."""
+NOT_A_NAME = frozenset({"and", "und", "et", "with", "the", "pair", "bench", "group", "team", "own"})
+DASH = "—"
+
+
+@dataclass(frozen=True, slots=True)
+class Forgotten:
+    """What was done: names taken out, benches, entries and day book lines changed."""
+
+    names: int
+    benches: int
+    entries: int
+    day_lines: int
+
+
+_WORKERS = """
+SELECT a.id, b.number, a.name FROM account a JOIN bench b ON b.worker_id = a.id WHERE b.class_id = %(class)s
+UNION
+SELECT a.id, b.number, a.name FROM account a JOIN entry e ON e.author_id = a.id JOIN page p ON p.id = e.page_id
+    JOIN bench b ON b.id = p.bench_id WHERE a.role = 'bench' AND b.class_id = %(class)s
+"""
+
+
+def _own(conn: psycopg.Connection, account_id: int, class_id: UUID) -> None:
+    row = conn.execute(
+        "SELECT FROM instructor_of t JOIN account a ON a.id = t.account_id AND a.role = 'instructor'"
+        " JOIN class c ON c.id = t.class_id WHERE t.class_id = %s AND t.account_id = %s FOR UPDATE OF c",
+        [class_id, account_id],
+    ).fetchone()
+    if row is None:
+        raise NotYours
+
+
+def archive(conn: psycopg.Connection, account_id: int, class_id: UUID, *, away: bool) -> None:
+    """Put a class away, or take it out again. Its tablets are signed out and its code closed.
+
+    Raises:
+        NotYours: the account is no instructor of the class.
+    """
+    with conn.transaction():
+        _own(conn, account_id, class_id)
+        conn.execute(
+            "UPDATE class SET archived_at = CASE WHEN %s THEN coalesce(archived_at, now()) END WHERE id = %s",
+            [away, class_id],
+        )
+        if away:
+            conn.execute("DELETE FROM join_code WHERE class_id = %s", [class_id])
+            conn.execute(
+                "DELETE FROM session s USING bench b WHERE b.worker_id = s.account_id AND b.class_id = %s", [class_id]
+            )
+
+
+def names_in(pair: str) -> list[str]:
+    """The names in a pair as it was written: ``Ada and Bo`` → Ada, Bo.
+
+    >>> names_in("Ada Berg & Bo"), names_in("pair 3")
+    (['Ada', 'Berg', 'Bo'], [])
+    """
+    found = re.findall(r"[^\W\d_][\w'’-]+", pair)
+    return [name for name in found if name[0].isupper() and name.casefold() not in NOT_A_NAME]
+
+
+def without(value: Any, names: re.Pattern[str]) -> Any:
+    """An entry's payload with names in its free words replaced by a dash (Forget 2)."""
+    if not isinstance(value, dict):
+        return value
+    found = dict(value)
+    for key, held in value.items():
+        if key in WORDS and isinstance(held, str):
+            found[key] = DASH if key == "who" and held else names.sub(DASH, held)
+        elif key == "picks" and isinstance(held, list):
+            found[key] = [names.sub(DASH, one) if isinstance(one, str) else one for one in held]
+    return found
+
+
+def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank: Mapping[str, int]) -> Forgotten:
+    """Take the students' names out of a class (Forget 2 and 3), all or nothing.
+
+    Raises:
+        NotYours: the account is no instructor of the class.
+    """
+    with conn.transaction():
+        _own(conn, account_id, class_id)
+        conn.execute("SELECT set_config('helvor.forgetting', 'yes', true), set_config('helvor.keeping', 'yes', true)")
+        pairs = conn.execute("SELECT id, number, pair FROM bench WHERE class_id = %s ORDER BY number", [class_id])
+        benches = pairs.fetchall()
+        absent = conn.execute(
+            "SELECT DISTINCT payload ->> 'who' FROM room_entry WHERE class_id = %s AND payload ->> 'who' <> ''",
+            [class_id],
+        ).fetchall()
+        # A bench whose pair changed got another account for its tablets; the one before still has the old names.
+        workers = conn.execute(_WORKERS, {"class": class_id}).fetchall()
+        names = {name for _, _, pair in benches for name in names_in(pair)}
+        names |= {name for (who,) in absent for name in names_in(who)}
+        names |= {name for _, _, called in workers for name in names_in(called)}
+        changed = sum(bool(pair) for _, _, pair in benches)
+        conn.execute("UPDATE bench SET pair = '' WHERE class_id = %s", [class_id])
+        for worker, number, _ in workers:
+            conn.execute("UPDATE account SET name = %s WHERE id = %s", [f"Bench {number}", worker])
+        conn.execute(
+            "UPDATE session s SET device = '' FROM bench b WHERE b.worker_id = s.account_id AND b.class_id = %s",
+            [class_id],
+        )
+        pattern = re.compile(
+            r"\b(?:" + "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True)) + r")\b"
+            if names
+            else r"(?!)"
+        )
+        entries = _rewrite(
+            conn, pattern,
+            "SELECT e.id, e.payload, e.reason FROM entry e JOIN page p ON p.id = e.page_id"
+            " JOIN bench b ON b.id = p.bench_id WHERE b.class_id = %s AND e.kind <> 'following'",
+            "UPDATE entry SET payload = %s, reason = %s WHERE id = %s", class_id,
+        )  # fmt: skip
+        lines = _rewrite(
+            conn, pattern,
+            "SELECT id, payload, reason FROM room_entry WHERE class_id = %s",
+            "UPDATE room_entry SET payload = %s, reason = %s WHERE id = %s", class_id,
+        )  # fmt: skip
+        conn.execute(
+            "UPDATE page p SET rewritten_at = now() FROM bench b WHERE b.id = p.bench_id AND b.class_id = %s",
+            [class_id],
+        )
+        # What the board shows may have quoted a note.
+        rebuild_summaries(conn, rank, class_id)
+    return Forgotten(len(names), changed, entries, lines)
+
+
+def _rewrite(conn: psycopg.Connection, names: re.Pattern[str], ask: str, write: str, class_id: UUID) -> int:
+    changed = 0
+    for key, payload, reason in conn.execute(ask, [class_id]).fetchall():
+        new, why = without(payload, names), names.sub(DASH, reason)
+        if new != payload or why != reason:
+            conn.execute(write, [Jsonb(new), why, key])
+            changed += 1
+    return changed
