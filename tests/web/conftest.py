@@ -14,7 +14,7 @@ from starlette.testclient import TestClient
 from helvor.bench.entry import Payload
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.plate import gather
-from helvor.notebook import accounts, files, pages, people, photographs
+from helvor.notebook import accounts, files, imports, pages, people, photographs
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
@@ -128,6 +128,13 @@ class School:
     @property
     def colleague(self) -> int:
         return self.assistant.account
+
+    @cached_property
+    def draft(self) -> UUID:
+        """A file that Ida handed in and has not decided on."""
+        key = uuid4()
+        imports.put(self.conn, self.ida.account, self.ida.class_id, key, "readings.csv", b"bench,note\n1,clear\n")
+        return key
 
     @property
     def invitation(self) -> UUID:

@@ -1,10 +1,14 @@
 """Nobody reads or writes what is not theirs: every route, walked from the application's own list."""
 
+import json
+from datetime import UTC, datetime
 from uuid import uuid4
 
 import pytest
 from fastapi.routing import APIRoute
 
+from helvor.exchange import records
+from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.app import PARTS
 from tests.notebook.people import POWDER
 from tests.web.conftest import small_photograph
@@ -81,11 +85,12 @@ PUBLIC = {
     ("POST", "/api/extraction/mol"),
     ("POST", "/api/answers/sheet"),
     ("POST", "/api/review/spread"),
+    ("GET", "/api/schemas/{kind}.schema.json"),
 }
 """What computes and keeps nothing, or lets somebody in."""
 
 OWN = {
-    ("GET", "/"), ("GET", "/find"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
+    ("GET", "/"), ("GET", "/find"), ("GET", "/bring-in"), ("POST", "/bring-in/import/files"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
     ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
     ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
     ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),
@@ -136,6 +141,7 @@ def address(path, school):
         .replace("/find", "/find?q=1" if path == "/find" else "/find")
         .replace("{op}", "head")
         .replace("{key}", "paper")
+        .replace("{draft}", str(school.draft) if "{draft}" in path else "")
         .replace("{kind}", "paper")
         .replace("{suffix}", suffix)
     )
@@ -155,6 +161,8 @@ def body(path, school):
     if path.startswith("/api/"):
         says = {"kind": "noted", "words": "clear"} if "runs" in path else {"kind": "front", "distance": "70.0 mm"}
         return {"json": {"id": str(uuid4()), "says": says}}
+    if path.endswith("/import/files"):
+        return {"data": {"entry": str(uuid4()), "code": "Z-9"}, "files": {"file": import_of(path, school)}}
     if path.endswith("/files"):
         content = (
             POWDER.model_dump_json() if "plan" in path else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
@@ -199,6 +207,8 @@ def body(path, school):
                    "time_zone": "Europe/London"}  # fmt: skip
     elif path == "/classes":
         fields |= {"code": fields["entry"][:8], "title": "Another", "benches": "3"}
+    elif path.endswith("/import/{draft}"):
+        fields |= {"meaning": "bench", "sort": "readings", "work": "A mixed powder", "what": "look"}
     elif path.endswith("/accept"):
         fields |= {"front": "yes"}
     elif path == "/shelf":
@@ -206,6 +216,19 @@ def body(path, school):
     else:
         fields["kind"] = "front"
     return {"data": fields}
+
+
+def import_of(path, school):
+    """A file that can come in: a class's record where classes are made, else a line of readings."""
+    if path.startswith(("/plan", "/shelf")):
+        text = POWDER.model_dump_json() if "plan" in path else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
+        return ("file.csv", text)
+    if path.startswith("/bring-in"):
+        record = records.class_record(
+            school.conn, school.otto.account, school.otto.class_id, datetime.now(UTC), eluotropic_rank()
+        )
+        return ("class.json", json.dumps(record | {"class": record["class"] | {"id": str(uuid4())}}))
+    return ("readings.csv", "bench,note\n1,clear\n")
 
 
 def ask(client, method, path, school):

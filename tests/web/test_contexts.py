@@ -37,6 +37,7 @@ from helvor.web.reckon import routes as reckoning
 from helvor.web.rendering import ENVIRONMENT, Shell
 from helvor.web.review import answers as answer_sheets
 from helvor.web.review import class_page as review
+from helvor.web.review import imports
 from helvor.web.run import crafts, shown
 from helvor.web.run import routes as runs
 from helvor.web.shelf import routes as shelves
@@ -58,6 +59,9 @@ PAGES = [
     ("review/answers.html", answer_sheets.AnswersPage),
     ("review/answers_work.html", answer_sheets.AnswersWork),
     ("search.html", search.SearchPage),
+    ("review/import.html", imports.ImportPage),
+    ("review/preview.html", imports.PreviewPage),
+    ("review/class_in.html", imports.ClassInPage),
     ("review/sheet.html", answer_sheets.SheetPage),
     ("numbers.html", unknowns.NumberLabelsPage),
     ("people.html", members.PeoplePage),

@@ -12,24 +12,25 @@ from helvor.exchange.tables import csv_text
 from helvor.notebook.pages import Page
 
 FORMAT = "helvor plate"
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
+"""Of runs, plates and classes; see :mod:`helvor.exchange.records`."""
 
-_SPOT_COLUMNS = (
+SPOT_COLUMNS = (
     "lane", "spot", "substance", "role", "distance_mm", "tail_mm", "head_mm", "width_mm", "front_mm",
     "rf", "rf_u", "hrf", "relative_rf", "r_m", "k", "colour", "seen_under", "strength", "read_from",
 )  # fmt: skip
-_PLATE_COLUMNS = ("class", "bench", "plate", "phase", "eluent")
+PLATE_COLUMNS = ("class", "bench", "plate", "phase", "eluent")
 
 
 def spot_table(sheet: PlateWorksheet) -> str:
     """One plate's spots as CSV, lanes from the left, spots from the top down."""
-    return csv_text(_SPOT_COLUMNS, (_spot_row(spot) for spot in sheet.spots))
+    return csv_text(SPOT_COLUMNS, (spot_row(spot) for spot in sheet.spots))
 
 
 def class_table(plates: Iterable[tuple[Page, PlateWorksheet]]) -> str:
     """The Rf table of a class as CSV, bench by bench."""
     return csv_text(
-        (*_PLATE_COLUMNS, *_SPOT_COLUMNS),
+        (*PLATE_COLUMNS, *SPOT_COLUMNS),
         (
             (
                 page.class_code,
@@ -37,7 +38,7 @@ def class_table(plates: Iterable[tuple[Page, PlateWorksheet]]) -> str:
                 page.number,
                 sheet.plate.set_up.phase if sheet.plate.set_up else "",
                 str(sheet.plate.eluent or ""),
-                *_spot_row(spot),
+                *spot_row(spot),
             )
             for page, sheet in plates
             for spot in sheet.spots
@@ -103,7 +104,7 @@ def comparison(found: SideBySide) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _spot_row(result: SpotResult) -> tuple[object, ...]:
+def spot_row(result: SpotResult) -> tuple[object, ...]:
     spot, lane = result.on.spot, result.on.on.lane
     return (
         result.lane,
@@ -153,9 +154,10 @@ def plate_record(page: Page, entries: list[Entry], sheet: PlateWorksheet) -> dic
             "bench": page.bench_number,
             "started_at": page.started_at.isoformat(),
         },
+        "rules": dict(page.rules.chosen),
         "entries": [entry_record(entry) for entry in entries],
         "results": [
-            dict(zip(_SPOT_COLUMNS, _spot_row(spot), strict=True))
+            dict(zip(SPOT_COLUMNS, spot_row(spot), strict=True))
             | {"working": [f"{w.what}: {w.shown}" for w in spot.working()]}
             for spot in sheet.spots
         ],

@@ -3,78 +3,60 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from typing import Any
 
 from helvor.bench.entry import Entry
 from helvor.bench.measured import Measured, shown_with_u
 from helvor.bench.run.work_out import RunWorksheet
-from helvor.exchange.planar import entry_record
+from helvor.exchange.planar import FORMAT_VERSION, entry_record
 from helvor.exchange.tables import csv_text
 from helvor.notebook.pages import Page
 
 FORMAT = "helvor run"
-FORMAT_VERSION = 1
+
+
+PORTION_COLUMNS = (
+    "portion", "component", "form", "mass_g", "mass_u_g", "rests_on", "part_of_sample", "part_u", "shown",
+)  # fmt: skip
+WEIGHING_COLUMNS = (
+    "container", "portion", "state", "drying", "way", "mass_g", "step_g", "balance", "warm", "estimated", "by", "at",
+)  # fmt: skip
+
+
+def portion_rows(sheet: RunWorksheet) -> Iterable[tuple[object, ...]]:
+    """A row for each portion: mass with its uncertainty, what it rests on, its part of the sample."""
+    for portion in sheet.ledger.portions.values():
+        yield (
+            portion.name, portion.said.component, portion.said.formula,
+            portion.mass.value if portion.mass else None, portion.mass.u if portion.mass else None, portion.basis,
+            *_pair(sheet.ledger.parts.get(portion.name)), f"{shown_with_u(portion.mass)} g" if portion.mass else "",
+        )  # fmt: skip
+
+
+def weighing_rows(sheet: RunWorksheet) -> Iterable[tuple[object, ...]]:
+    """A row for each weighing that stands."""
+    for on in sheet.run.weighings:
+        weighed = on.weighed
+        yield (
+            weighed.name, weighed.portion, weighed.state, weighed.round, weighed.way, weighed.mass.value,
+            weighed.step_g, weighed.balance, "yes" if weighed.hot else "", "yes" if weighed.estimated else "",
+            on.entry.by, on.entry.at.isoformat(),
+        )  # fmt: skip
 
 
 def ledger_table(sheet: RunWorksheet) -> str:
-    """The portions of a run as CSV: mass with its uncertainty, what it rests on, its part of the sample."""
-    return csv_text(
-        ("portion", "component", "form", "mass_g", "mass_u_g", "rests_on", "part_of_sample", "part_u", "shown"),
-        (
-            (
-                portion.name,
-                portion.said.component,
-                portion.said.formula,
-                portion.mass.value if portion.mass else None,
-                portion.mass.u if portion.mass else None,
-                portion.basis,
-                *_pair(sheet.ledger.parts.get(portion.name)),
-                f"{shown_with_u(portion.mass)} g" if portion.mass else "",
-            )
-            for portion in sheet.ledger.portions.values()
-        ),
-    )
-
-
-def _pair(number: Measured | None) -> tuple[float | None, float | None]:
-    return (number.value, number.u) if number is not None else (None, None)
+    """The portions of a run as CSV."""
+    return csv_text(PORTION_COLUMNS, portion_rows(sheet))
 
 
 def weighing_table(sheet: RunWorksheet) -> str:
     """Every standing weighing as CSV."""
-    return csv_text(
-        (
-            "container",
-            "portion",
-            "state",
-            "drying",
-            "way",
-            "mass_g",
-            "step_g",
-            "balance",
-            "warm",
-            "estimated",
-            "by",
-            "at",
-        ),
-        (
-            (
-                on.weighed.name,
-                on.weighed.portion,
-                on.weighed.state,
-                on.weighed.round,
-                on.weighed.way,
-                on.weighed.mass.value,
-                on.weighed.step_g,
-                on.weighed.balance,
-                "yes" if on.weighed.hot else "",
-                "yes" if on.weighed.estimated else "",
-                on.entry.by,
-                on.entry.at.isoformat(),
-            )
-            for on in sheet.run.weighings
-        ),
-    )
+    return csv_text(WEIGHING_COLUMNS, weighing_rows(sheet))
+
+
+def _pair(number: Measured | None) -> tuple[float | None, float | None]:
+    return (number.value, number.u) if number is not None else (None, None)
 
 
 def run_record(page: Page, entries: list[Entry], sheet: RunWorksheet) -> str:
@@ -94,6 +76,7 @@ def run_data(page: Page, entries: list[Entry], sheet: RunWorksheet) -> dict[str,
             "bench": page.bench_number,
             "started_at": page.started_at.isoformat(),
         },
+        "rules": dict(page.rules.chosen),
         "entries": [entry_record(entry) for entry in entries],
         "results": results_of(sheet),
     }

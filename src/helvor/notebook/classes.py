@@ -102,6 +102,14 @@ def with_work(conn: psycopg.Connection, account_id: int, class_id: UUID, work: s
         ).fetchall()
 
 
+def rules_of(conn: psycopg.Connection, class_id: UUID) -> dict[str, str]:
+    """The house rules of a class's institution, question → school. Ask :func:`open_class` first."""
+    row = conn.execute(
+        "SELECT i.house_rules FROM class c JOIN institution i ON i.id = c.institution_id WHERE c.id = %s", [class_id]
+    ).fetchone()
+    return dict(row[0]) if row else {}
+
+
 def add_class(
     conn: psycopg.Connection,
     institution_id: int,

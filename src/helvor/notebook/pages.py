@@ -240,6 +240,8 @@ def append(
     page_id: UUID,
     compose: Callable[[list[Entry]], Sequence[Draft]],
     rank: Mapping[str, int],
+    *,
+    apart: bool = False,
 ) -> Written:
     """Write entries, all or none, each once however often it is sent.
 
@@ -249,6 +251,7 @@ def append(
             asked under the lock, so what it builds on is what stands. If what a draft strikes
             was corrected meanwhile, it strikes the newest instead.
         rank: the eluotropic series, for the worksheet's findings.
+        apart: none of them corrects, or stands in the place of, another of them, so that the page is gathered once.
 
     Raises:
         NotYours: the page is not for this account.
@@ -270,10 +273,13 @@ def append(
             now: datetime = clock.fetchone()[0]  # type: ignore[index]  # always one row
         entries = _entries(conn, page, known, newer)
         before = len(entries)
+        state = page.technique.gather(list(entries)) if apart else None
+        ids = {entry.id: entry for entry in entries}
         for draft in compose(list(entries)):
-            entry = _fit(page.technique, entries, draft, author, now)
+            entry = _fit(page.technique, entries, ids, state, draft, author, now)
             if entry is not None:
                 entries.append(entry)
+                ids[entry.id] = entry
         sheet = page.technique.work_out(entries, page.rules, rank)
         if len(entries) > before:
             _insert(conn, account_id, page_id, entries[before:], sheet)
@@ -281,19 +287,22 @@ def append(
     return Written(page, entries, sheet, len(entries) - before)
 
 
-def _fit(technique: Technique, entries: list[Entry], draft: Draft, author: str, now: datetime) -> Entry | None:
+def _fit(
+    technique: Technique, entries: list[Entry], ids: Mapping[UUID, Entry], gathered: Any, draft: Draft, author: str,
+    now: datetime,
+) -> Entry | None:  # fmt: skip
     """The entry that a draft becomes after those that are there, or None if it is there already."""
     # Through its stored form and back, so that what is worked out now is what will be read tomorrow,
     # and the same thing sent again is the same.
     payload = technique.payloads.validate_python(draft.payload.model_dump(mode="json"))
-    known = next((entry for entry in entries if entry.id == draft.id), None)
+    known = ids.get(draft.id)
     if known is not None:
         if known.payload != payload or known.by != author:
             raise EntryIdTaken
         return None
     if len(entries) >= MAX_ENTRIES:
         raise Problem("", f"This page is full: it holds {MAX_ENTRIES} entries. Start another.")
-    state = technique.gather(entries)
+    state = gathered if gathered is not None else technique.gather(entries)
     strikes, reason = _what_it_strikes(technique, state, draft)
     technique.check(state, draft.payload, strikes)
     return Entry(draft.id, len(entries) + 1, payload, strikes, reason, author, draft.at or now)

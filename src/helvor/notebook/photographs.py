@@ -260,11 +260,25 @@ def keep(
         return
     if len(known) >= MOST_OF_A_PLATE:
         raise Problem("file", f"A plate has at most {MOST_OF_A_PLATE} photographs here.")
+    put(conn, account_id, page_id, photo_id, picture, light, asked)
+
+
+def put(
+    conn: psycopg.Connection,
+    account_id: int,
+    page_id: UUID,
+    photo_id: UUID,
+    picture: Picture,
+    light: str,
+    asked: Asked,
+    at: str | None = None,
+) -> None:
+    """Put a photograph with a page, whose right to it was asked before; *at* is when, where that was not now."""
     conn.execute(
         "INSERT INTO photograph (id, page_id, name, media, sha256, content, shown, wide, high, light,"
-        " made_by) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
+        " made_by, made_at) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, coalesce(%s::timestamptz, now()))",
         [photo_id, page_id, picture.name, picture.media, hashlib.sha256(picture.content).hexdigest(), picture.content,
-         picture.shown, picture.wide, picture.high, light, account_id],
+         picture.shown, picture.wide, picture.high, light, account_id, at],
     )  # fmt: skip
     conn.execute(
         "INSERT INTO photograph_reading (photograph_id, asked, stage) VALUES (%s, %s, 'opening')",

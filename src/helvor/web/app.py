@@ -46,6 +46,7 @@ from helvor.web.reckon import routes as reckon
 from helvor.web.rendering import STATIC
 from helvor.web.review import answers as answer_sheets
 from helvor.web.review import class_page as review
+from helvor.web.review import exports, imports
 from helvor.web.run import files as run_files
 from helvor.web.run import routes as run
 from helvor.web.security import Hardening
@@ -73,6 +74,8 @@ PARTS = (
     unknowns,
     prep,
     review,
+    exports,
+    imports,
     search,
     plan,
     reckon,

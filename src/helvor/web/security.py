@@ -31,6 +31,14 @@ MAX_BODY = 256 * 1024
 MAX_FILE_BODY = 13 * 1024 * 1024
 """What may come where files are kept: a photograph of 12 MB and the form around it."""
 
+MAX_IMPORT_BODY = 60 * 1024 * 1024
+"""The same where whole classes come in, with their photographs."""
+
+
+def _size(limit: int) -> str:
+    return f"{limit // 1024} kB" if limit < 1024 * 1024 else f"{limit // (1024 * 1024)} MB"
+
+
 HEADERS = {
     "Content-Security-Policy": (
         "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
@@ -103,7 +111,7 @@ def bench_may(path: str) -> bool:
 
 _NOT_READ_BY_ASSISTANTS = re.compile(r"/classes/[^/]+/(unknowns|set-up)")
 _NOT_WRITTEN_BY_ASSISTANTS = re.compile(
-    r"/(plan|procedures|shelf|people(?!/sessions/))(/|$)|/classes$|/classes/[^/]+/(unknowns|set-up|answers)|.*/(handout|keep)$"
+    r"/(plan|procedures|shelf|bring-in|people(?!/sessions/))(/|$)|/classes$|/classes/[^/]+/(unknowns|set-up|answers|import)|.*/(handout|keep)$"
 )
 
 
@@ -193,9 +201,16 @@ class Hardening:
                     headers["Cache-Control"] = "no-store"
             await send(message)
 
-        most = MAX_FILE_BODY if scope["path"].endswith("/files") else MAX_BODY
+        path = scope["path"]
+        most = (
+            MAX_IMPORT_BODY
+            if path.endswith("/import/files")
+            else MAX_FILE_BODY
+            if path.endswith("/files")
+            else MAX_BODY
+        )
         too_long = PlainTextResponse(
-            f"This is more than {most // 1024} kB, which is more than is taken here. Nothing was written.",
+            f"This is more than {_size(most)}, which is more than is taken here. Nothing was written.",
             status_code=413,
         )
         length = dict(scope["headers"]).get(b"content-length", b"0")
@@ -203,7 +218,7 @@ class Hardening:
             await too_long(scope, receive, send_hardened)
             return
         # A chunked body has no length to look at beforehand, so it is counted as it comes.
-        body, more = b"", scope["method"] not in ("GET", "HEAD")
+        body, more = bytearray(), scope["method"] not in ("GET", "HEAD")
         while more:
             message = await receive()
             if message["type"] == "http.disconnect":
@@ -220,6 +235,6 @@ class Hardening:
             if given or scope["method"] in ("GET", "HEAD"):
                 return await receive()
             given = True
-            return {"type": "http.request", "body": body, "more_body": False}
+            return {"type": "http.request", "body": bytes(body), "more_body": False}
 
         await self.app(scope, receive_whole, send_hardened)

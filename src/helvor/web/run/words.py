@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from helvor.bench.entry import Acknowledged, Entry, Struck
+from helvor.bench.entry import Acknowledged, Entry, Payload, Struck
 from helvor.bench.run import entries as e
 from helvor.bench.techniques import CRAFTS
 
 
 def describe(entry: Entry) -> str:
     """An entry in bench words."""
-    match entry.payload:
+    return describe_payload(entry.payload)
+
+
+def describe_payload(payload: Payload) -> str:
+    """What an entry says, in bench words."""
+    match payload:
         case e.Following() as f:
             scaled = f", × {f.factor:g}" if f.factor != 1 else ""
             return f"follows “{f.procedure.title}”, version {f.version}{scaled}"

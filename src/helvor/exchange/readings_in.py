@@ -1,0 +1,232 @@
+"""From the rows of a table to readings of a run, and to the pairs of a class.
+
+Reading in 1. A row is a weighing when it has a container and a mass, an amount taken when it has a substance, a volume
+              when it has a portion and a volume, a note when it has words; one row may be only one of them.
+Reading in 2. Every error is said with its line. While there is one, nothing comes in.
+Reading in 3. A dried weighing without a number is the next one of its container in the order of the file.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime, tzinfo
+
+from pydantic import ValidationError
+
+from helvor.bench.entry import Payload
+from helvor.bench.quantity import Unreadable, parse, parse_amount
+from helvor.bench.run.entries import Noted, State, Taken, VolumeRead, Weighed
+from helvor.bench.run.record import Run
+from helvor.exchange.table_in import Row, Table
+
+MEANINGS: dict[str, str] = {
+    "": "not used",
+    "bench": "bench",
+    "container": "container",
+    "portion": "portion in it",
+    "state": "state (empty, wet, dried 2 …)",
+    "mass": "mass, g",
+    "substance": "substance taken",
+    "amount": "amount taken, with its unit or g",
+    "volume": "volume, mL",
+    "note": "note",
+    "balance": "balance",
+    "at": "when",
+    "names": "names of the pair",
+}
+_GUESSES: dict[str, str] = {
+    "bench": r"bench|place|group|station|platz",
+    "container": r"container|vessel|dish|beaker|label|gefäß",
+    "portion": r"portion|content|what|sample|fraction|inhalt",
+    "state": r"state|condition|zustand",
+    "mass": r"mass|gross|weight|reading|masse|brutto",
+    "substance": r"substance|reagent|chemical|stoff",
+    "amount": r"amount|taken|menge",
+    "volume": r"volume|vol|volumen",
+    "note": r"note|remark|comment|observation|notiz",
+    "balance": r"balance|waage",
+    "at": r"when|time|date|at|zeit",
+    "names": r"names?|pair|students?|people|who|namen?",
+}
+MOST_TROUBLES = 60
+
+
+def guess(headers: Sequence[str]) -> dict[str, str]:
+    """What columns probably mean, by their headings; each meaning once.
+
+    >>> guess(["Bench no.", "Dish", "gross / g", "colour"])
+    {'Bench no.': 'bench', 'Dish': 'container', 'gross / g': 'mass', 'colour': ''}
+    """
+    found: dict[str, str] = {}
+    for header in headers:
+        words = header.casefold()
+        fits = (m for m, pattern in _GUESSES.items() if re.search(rf"\b(?:{pattern})\b", words))
+        found[header] = next((meaning for meaning in fits if meaning not in found.values()), "")
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingIn:
+    """A reading of the table: its line, its bench, what it says, and when where that was given."""
+
+    line: int
+    bench: int
+    says: Payload
+    at: datetime | None
+
+
+@dataclass(slots=True)
+class Read:
+    """What a table gave: readings in its order, and what is wrong, by line."""
+
+    readings: list[ReadingIn] = field(default_factory=list)
+    troubles: list[tuple[str, str]] = field(default_factory=list)
+
+
+def readings_of(table: Table, mapping: Mapping[str, str], runs: Mapping[int, Run], zone: tzinfo) -> Read:
+    """Rows as readings (Reading in 1 to 3).
+
+    Args:
+        mapping: header → meaning.
+        runs: bench → its run as it stands, to which the readings would go.
+        zone: of times that are written without one.
+    """
+    read = Read()
+    where = {meaning: table.headers.index(header) for header, meaning in mapping.items() if meaning}
+    if "bench" not in where:
+        read.troubles.append(("columns", "Say which column is the bench."))
+        return read
+    seen: dict[tuple[object, ...], int] = {}
+    rounds: dict[tuple[int, str, str], int] = {}
+    for row in table.rows:
+        if len(read.troubles) >= MOST_TROUBLES:
+            break
+        cells = {meaning: row.cells[place] for meaning, place in where.items()}
+        try:
+            one = _reading(row, cells, runs, rounds, zone)
+        except (Unreadable, ValidationError) as wrong:
+            read.troubles.append((f"line {row.line}", _sentence(wrong)))
+            continue
+        if isinstance(one.says, Weighed):
+            key = (one.bench, one.says.pan, one.says.portion.casefold(), one.says.state, one.says.round)
+            if one.says.state in ("dried", "as is") and key in seen:
+                read.troubles.append((f"line {row.line}", f"It weighs the same again as line {seen[key]}: keep one."))
+                continue
+            seen[key] = row.line
+        read.readings.append(one)
+    return read
+
+
+def _sentence(wrong: Exception) -> str:
+    if isinstance(wrong, ValidationError):
+        return str(wrong.errors()[0]["msg"]).removeprefix("Value error, ").split(": ", 1)[-1]
+    return str(wrong)
+
+
+def _bench(text: str) -> int:
+    match = re.fullmatch(r"(?:bench\s*)?0*(\d{1,3})", text.strip(), re.IGNORECASE)
+    if match is None or not int(match[1]):
+        raise Unreadable(f"“{text[:20]}” is no bench's number.")
+    return int(match[1])
+
+
+def _state(text: str, portion: str) -> tuple[State, int | None]:
+    words = " ".join(text.casefold().replace(",", " ").split())
+    if not words:
+        return ("as is", None) if portion else ("empty", None)
+    dried = re.fullmatch(r"(?:dried|dry)\s*(\d{1,2})?", words)
+    if dried is not None and portion:
+        return "dried", int(dried[1]) if dried[1] else None
+    known: dict[str, State] = {
+        "empty": "empty", "tare": "empty", "empty dry": "empty", "dry": "empty", "air-dry": "empty, air-dry",
+        "airdry": "empty, air-dry", "empty air-dry": "empty, air-dry", "damp": "empty, damp",
+        "empty damp": "empty, damp", "wet": "wet", "as is": "as is", "as it came": "as is", "filled": "as is",
+    }  # fmt: skip
+    if words not in known:
+        raise Unreadable(f"“{text[:24]}” is no state: write empty, as is, wet, or dried with its number.")
+    return known[words], None
+
+
+def _reading(
+    row: Row, cells: Mapping[str, str], runs: Mapping[int, Run], rounds: dict[tuple[int, str, str], int], zone: tzinfo
+) -> ReadingIn:
+    bench = _bench(cells.get("bench", ""))
+    if bench not in runs:
+        raise Unreadable(f"Bench {bench} has no run of this procedure: start one first.")
+    at = _moment(cells.get("at", ""), zone)
+    container, mass = cells.get("container", ""), cells.get("mass", "")
+    substance, amount = cells.get("substance", ""), cells.get("amount", "")
+    portion, volume, note = cells.get("portion", ""), cells.get("volume", ""), cells.get("note", "")
+    if mass or (container and not (amount or volume)):
+        if not container:
+            raise Unreadable("A mass without a container: what stood on the pan?")
+        if not mass:
+            raise Unreadable(f"{container} has no mass.")
+        state, round_ = _state(cells.get("state", ""), portion)
+        if state == "dried" and round_ is None:
+            key = (bench, container.casefold(), portion.casefold())
+            labels = re.split(r"\s*\+\s*", container)
+            round_ = rounds.get(key) or runs[bench].next_round(labels, portion)
+            rounds[key] = round_ + 1
+        weighed = Weighed(
+            container=tuple(re.split(r"\s*\+\s*", container)), portion=portion, state=state, round=round_,
+            mass=parse(mass, "mass", field_unit="g"), balance=cells.get("balance", ""),
+        )  # fmt: skip
+        return ReadingIn(row.line, bench, weighed, at)
+    if substance or amount:
+        if not (substance and amount):
+            raise Unreadable("An amount taken needs both: which substance, and how much.")
+        read = parse_amount(amount) if re.search(r"[^\W\d]", amount) else parse(amount, "mass", field_unit="g")
+        return ReadingIn(row.line, bench, Taken(substance=substance, amount=read), at)
+    if volume:
+        if not portion:
+            raise Unreadable("A volume without a portion: what was measured?")
+        return ReadingIn(
+            row.line, bench, VolumeRead(portion=portion, volume=parse(volume, "volume", field_unit="mL")), at
+        )
+    if note:
+        return ReadingIn(row.line, bench, Noted(words=note), at)
+    raise Unreadable("There is no reading in it: a mass, an amount, a volume or a note.")
+
+
+def _moment(text: str, zone: tzinfo) -> datetime | None:
+    if not text.strip():
+        return None
+    for form in ("%Y-%m-%d %H:%M", "%Y-%m-%d %H:%M:%S", "%Y-%m-%dT%H:%M", "%d.%m.%Y %H:%M"):
+        try:
+            return datetime.strptime(text.strip(), form).replace(tzinfo=zone)
+        except ValueError:
+            continue
+    raise Unreadable(f"“{text[:24]}” is no moment: write it like 2026-11-24 14:05.")
+
+
+def pairs_of(table: Table, mapping: Mapping[str, str], benches: int) -> tuple[dict[int, str], list[tuple[str, str]]]:
+    """Bench → names of its pair; several rows of a bench are put together. And what is wrong, by line."""
+    where = {meaning: table.headers.index(header) for header, meaning in mapping.items() if meaning}
+    missing = [MEANINGS[meaning] for meaning in ("bench", "names") if meaning not in where]
+    if missing:
+        return {}, [("columns", f"Say which column is the {missing[0]}.")]
+    found: dict[int, list[str]] = {}
+    troubles: list[tuple[str, str]] = []
+    for row in table.rows:
+        try:
+            bench = _bench(row.cells[where["bench"]])
+        except Unreadable as wrong:
+            troubles.append((f"line {row.line}", str(wrong)))
+            continue
+        names = " ".join(row.cells[where["names"]].split())
+        if bench > benches:
+            troubles.append((f"line {row.line}", f"The class has {benches} benches: there is no bench {bench}."))
+        elif not names.isprintable():
+            troubles.append((f"line {row.line}", "The name holds a character that cannot be printed."))
+        elif names and names in found.get(bench, []):
+            troubles.append((f"line {row.line}", f"{names} is at bench {bench} already."))
+        elif names:
+            found.setdefault(bench, []).append(names)
+    pairs = {bench: " and ".join(names) for bench, names in sorted(found.items())}
+    troubles += [
+        (f"bench {b}", "Its names have more than 60 characters together.") for b, p in pairs.items() if len(p) > 60
+    ]
+    return pairs, troubles[:MOST_TROUBLES]

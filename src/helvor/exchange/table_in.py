@@ -1,0 +1,197 @@
+"""Tables that come in: CSV in any usual encoding, separator and decimal sign, or a workbook's first sheet.
+
+Table 1. Nothing is guessed silently: what was found (encoding, separator, decimal sign) is said beside the preview.
+Table 2. A comma is a decimal sign in a file whose cells are parted by something else and whose numbers have no point.
+Table 3. A formula is no reading: it is refused with its place. So are a cell that is too long and a table that is too
+         large. A workbook is looked at before it is unpacked.
+Table 4. In a workbook a number has the decimals that its cell shows, for the last digit says how finely it was read.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import zipfile
+from dataclasses import dataclass
+from datetime import datetime
+
+MOST_ROWS, MOST_COLUMNS, LONGEST_CELL = 20_000, 60, 2000
+MOST_UNPACKED = 150_000_000
+SEPARATORS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
+
+
+class BadTable(ValueError):
+    """A file that is no table: the place, and one sentence."""
+
+    def __init__(self, place: str, sentence: str) -> None:
+        super().__init__(f"{place}: {sentence}" if place else sentence)
+        self.place = place
+        self.sentence = sentence
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A row: its line or row number in the file, and its cells as text."""
+
+    line: int
+    cells: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A table as it came: headers, rows, and what was found out about the file (Table 1)."""
+
+    headers: tuple[str, ...]
+    rows: tuple[Row, ...]
+    found: str
+
+
+def read_table(name: str, content: bytes) -> Table:
+    """Read a CSV or XLSX file.
+
+    Raises:
+        BadTable: with the place and what is wrong.
+    """
+    if not content:
+        raise BadTable("", "The file is empty.")
+    table = _workbook(content) if content[:4] == b"PK\x03\x04" else _csv(content)
+    if not table.rows:
+        raise BadTable("", f"{name} has a heading and no line below it.")
+    doubled = [h for h in table.headers if h and table.headers.count(h) > 1]
+    if doubled:
+        raise BadTable("headings", f"Two columns are called “{doubled[0]}”: name them apart.")
+    return table
+
+
+def _decoded(content: bytes) -> tuple[str, str]:
+    if content[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        try:
+            return content.decode("utf-16"), "UTF-16"
+        except UnicodeDecodeError as broken:
+            raise BadTable("", "It begins like UTF-16 and is not: save it as UTF-8.") from broken
+    if b"\0" in content[:4000]:
+        raise BadTable("", "This is neither a CSV file nor a workbook (.xlsx).")
+    try:
+        return content.decode("utf-8-sig"), "UTF-8"
+    except UnicodeDecodeError:
+        return content.decode("cp1252", errors="replace"), "Windows-1252"
+
+
+def _csv(content: bytes) -> Table:
+    text, encoding = _decoded(content)
+    first = next((line for line in text.splitlines() if line.strip()), "")
+    separator = max(SEPARATORS, key=first.count)
+    if first.count(separator) == 0:
+        separator = ","
+    raw: list[Row] = []
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
+    try:
+        for cells in reader:
+            if any(cell.strip() for cell in cells):
+                raw.append(Row(reader.line_num, tuple(cell.strip() for cell in cells)))
+            if len(raw) > MOST_ROWS:
+                raise BadTable("", f"It has more than {MOST_ROWS} lines: part it.")
+    except csv.Error as wrong:
+        raise BadTable(f"line {reader.line_num}", f"It cannot be read as CSV: {wrong}.") from wrong
+    if not raw:
+        raise BadTable("", "The file is empty.")
+    headers, rows = raw[0].cells, raw[1:]
+    _fits(headers, rows)
+    comma = separator != "," and _decimal_comma(rows)
+    if comma:
+        rows = [Row(row.line, tuple(_pointed(cell) for cell in row.cells)) for row in rows]
+    sign = "comma" if comma else "point"
+    return Table(headers, tuple(_even(headers, rows)), f"{encoding}, {SEPARATORS[separator]}, decimal {sign}")
+
+
+def _fits(headers: tuple[str, ...], rows: list[Row]) -> None:
+    if len(headers) > MOST_COLUMNS:
+        raise BadTable("headings", f"It has {len(headers)} columns; up to {MOST_COLUMNS} are taken.")
+    for row in rows:
+        if len(row.cells) > len(headers) and any(row.cells[len(headers) :]):
+            raise BadTable(f"line {row.line}", f"It has {len(row.cells)} cells under {len(headers)} headings.")
+        for place, cell in enumerate(row.cells):
+            where = f"line {row.line}, {headers[place] if place < len(headers) else place + 1}"
+            if cell.startswith(("=", "@")) or re.match(r"[+-][A-Za-z(]", cell):
+                raise BadTable(where, "This is a formula: write its outcome.")
+            if len(cell) > LONGEST_CELL:
+                raise BadTable(where, f"It has {len(cell)} characters; up to {LONGEST_CELL} are taken.")
+
+
+_WITH_COMMA = re.compile(r"\d+,\d+")
+_WITH_POINT = re.compile(r"\d*\.\d+")
+
+
+def _decimal_comma(rows: list[Row]) -> bool:
+    """Whether numbers have decimal commas (Table 2)."""
+    cells = [cell.split(" ")[0] for row in rows for cell in row.cells]
+    commas = sum(_WITH_COMMA.fullmatch(cell) is not None for cell in cells)
+    return commas > 0 and not any(_WITH_POINT.fullmatch(cell) for cell in cells)
+
+
+def _pointed(cell: str) -> str:
+    number, _, unit = cell.partition(" ")
+    return f"{number.replace(',', '.')} {unit}".strip() if _WITH_COMMA.fullmatch(number) else cell
+
+
+def _even(headers: tuple[str, ...], rows: list[Row]) -> list[Row]:
+    """Every row as long as the headings."""
+    return [Row(row.line, (*row.cells, *[""] * len(headers))[: len(headers)]) for row in rows]
+
+
+def _workbook(content: bytes) -> Table:
+    from openpyxl import load_workbook  # noqa: PLC0415  heavy, and wanted only here
+    from openpyxl.utils import get_column_letter  # noqa: PLC0415
+
+    try:
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            unpacked = sum(info.file_size for info in archive.infolist())
+            if "xl/workbook.xml" not in archive.namelist():
+                raise BadTable("", "This zip is no workbook: save the table as .xlsx or .csv.")
+        if unpacked > MOST_UNPACKED or unpacked > 200 * len(content):
+            raise BadTable("", "Unpacked this workbook would be far too large: nothing was opened.")
+        book = load_workbook(io.BytesIO(content), read_only=True, data_only=False)
+    except BadTable:
+        raise
+    except Exception as broken:
+        raise BadTable("", "This workbook cannot be opened: save it anew as .xlsx, or as .csv.") from broken
+    try:
+        sheet = book.worksheets[0]
+        raw: list[Row] = []
+        for number, cells in enumerate(sheet.iter_rows(), start=1):
+            texts = []
+            for place, cell in enumerate(cells[: MOST_COLUMNS + 1], start=1):
+                where = f"cell {get_column_letter(place)}{number}"
+                if cell.data_type == "f":
+                    raise BadTable(where, "This is a formula: paste its value in its place.")
+                texts.append(_text(cell.value, getattr(cell, "number_format", "")))
+            if any(texts):
+                raw.append(Row(number, tuple(texts)))
+            if len(raw) > MOST_ROWS:
+                raise BadTable("", f"It has more than {MOST_ROWS} rows: part it.")
+    finally:
+        book.close()
+    if not raw:
+        raise BadTable("", "The first sheet is empty.")
+    headers = raw[0].cells
+    while headers and not headers[-1]:
+        headers = headers[:-1]
+    _fits(headers, raw[1:])
+    return Table(headers, tuple(_even(headers, raw[1:])), f"workbook, sheet “{sheet.title}”")
+
+
+def _text(value: object, shown: str) -> str:
+    """A cell as text, a number with the decimals that it is shown with (Table 4)."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int | float):
+        decimals = re.fullmatch(r"#?,?#*0(?:\.(0+))?", shown)
+        if decimals is not None and decimals[1]:
+            return f"{value:.{len(decimals[1])}f}"
+        return f"{value:.12g}"
+    if isinstance(value, datetime):
+        return value.isoformat(sep=" ", timespec="minutes")
+    return str(value).strip()

@@ -1,0 +1,97 @@
+"""A class as a research archive: an RO-Crate by the specification's own library, and what is no archive."""
+
+import hashlib
+import io
+import json
+import zipfile
+from datetime import UTC, datetime
+from uuid import UUID
+
+import pytest
+from rocrate.rocrate import ROCrate
+
+from helvor.exchange import archive, records
+from helvor.exchange.archive import Part
+from helvor.exchange.records import BadRecord
+from helvor.notebook import files
+from helvor.notebook.whole_class import as_json
+from helvor.shelf.solvents import eluotropic_rank
+from tests.notebook.people import run_of, teacher, type_in
+
+AT = datetime(2026, 11, 24, 12, tzinfo=UTC)
+FILE = UUID(int=5)
+
+
+@pytest.fixture
+def whole(conn):
+    """The parts of a class's archive: its record and a file of a run."""
+    ida = teacher(conn, "Ida Frost", "A-1")
+    run = run_of(conn, ida)
+    type_in(conn, ida, run, "dish 32.514")
+    files.keep(conn, ida.account, run, FILE, files.make("masses.csv", b"g\n1.2\n"))
+    record = records.class_record(conn, ida.account, ida.class_id, AT, eluotropic_rank())
+    return [
+        Part("class.json", "Record", "application/json", as_json(record).encode()),
+        Part(f"files/{FILE}/masses.csv", "masses.csv", "text/csv", b"g\n1.2\n"),
+        Part("tables/ä b.csv", "A table", "text/csv", b"a\n1\n"),
+    ]
+
+
+def written(parts):
+    out = io.BytesIO()
+    archive.write(out, "A-1, A class", "Bench records", "Ida's school", AT, parts)
+    return out.getvalue()
+
+
+def test_it_is_an_ro_crate_and_every_file_is_what_its_sum_says(whole, tmp_path):
+    content = written(whole)
+    (tmp_path / "crate.zip").write_bytes(content)
+    crate = ROCrate(tmp_path / "crate.zip")
+    assert crate.name == "A-1, A class" and crate.datePublished and crate.license
+    entities = {e.id: e for e in crate.data_entities}
+    with zipfile.ZipFile(io.BytesIO(content)) as opened:
+        names = set(opened.namelist()) - {"ro-crate-metadata.json"}
+        assert set(entities) == names == {part.path for part in whole}
+        for name in names:
+            held = opened.read(name)
+            assert hashlib.sha256(held).hexdigest() == entities[name]["sha256"]
+            assert str(len(held)) == entities[name]["contentSize"] and entities[name]["encodingFormat"]
+        graph = {e["@id"]: e for e in json.loads(opened.read("ro-crate-metadata.json"))["@graph"]}
+    assert graph["ro-crate-metadata.json"]["conformsTo"]["@id"] == "https://w3id.org/ro/crate/1.1"
+    assert graph["ro-crate-metadata.json"]["about"]["@id"] == "./" and graph["./"]["@type"] == "Dataset"
+    for linked in ("publisher", "license"):
+        assert graph["./"][linked]["@id"] in graph
+
+
+def test_the_same_class_gives_the_same_bytes(whole):
+    assert written(whole) == written(list(reversed(whole)))
+
+
+def test_it_reads_back(whole):
+    record, contents = archive.read(io.BytesIO(written(whole)))
+    assert record.class_.code == "A-1" and contents == {FILE: b"g\n1.2\n"}
+
+
+def zipped(*members, **more):
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
+        for name, content in members:
+            made.writestr(name, content)
+    return out.getvalue()
+
+
+def test_what_is_no_whole_archive_is_refused(whole):
+    record, file = whole[0].content, whole[1]
+    cases = [
+        (b"", "no zip"), (b"PK\x03\x04 cut", "no zip"), (zipped(("a.txt", "x")), "no class.json"),
+        (zipped(("class.json", "{")), "not JSON"), (zipped(("class.json", record)), "does not hold this file"),
+        (zipped(("class.json", record), (file.path, b"other")), "not what it was"),
+        (zipped(("class.json", record), (f"files/../{FILE}/x", b"g\n1.2\n")), "does not hold this file"),
+        (zipped(*((f"f{n}", "") for n in range(archive.MOST_FILES + 1))), "files"),
+        (zipped(("class.json", record), *((f"zeros {n}", b"0" * 60_000_000) for n in range(17))), "larger than 1 GB"),
+        (written(whole)[:-200], "no zip"),
+    ]  # fmt: skip
+    for content, sentence in cases:
+        with pytest.raises(BadRecord) as refused:
+            archive.read(io.BytesIO(content))
+        assert sentence in str(refused.value), sentence

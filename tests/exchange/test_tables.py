@@ -1,0 +1,215 @@
+"""Tables in: encodings, separators, decimal signs, workbooks; readings and pairs out of them; workbooks out."""
+
+import csv
+import io
+import zipfile
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
+
+import openpyxl
+import pytest
+import xlsxwriter
+from hypothesis import given
+from hypothesis import strategies as st
+
+from helvor.bench.run.entries import Noted, Taken, VolumeRead, Weighed
+from helvor.bench.run.record import gather
+from helvor.exchange.readings_in import guess, pairs_of, readings_of
+from helvor.exchange.table_in import BadTable, read_table
+from helvor.exchange.tables import csv_text
+from helvor.exchange.workbook import Sheet, workbook
+from tests.bench.runs import POWDER, page_of
+
+UTF16 = "bench;mass\n1;2,5\n".encode("utf-16")
+
+
+@pytest.mark.parametrize(
+    ("content", "cells", "found"),
+    [
+        (b"bench,mass\n1,31.820\n", ("1", "31.820"), "UTF-8, comma, decimal point"),
+        ("\ufeffbench,mass\r\n1,31.820\r\n".encode(), ("1", "31.820"), "UTF-8, comma, decimal point"),
+        (b"bench;mass\n1;31,820\n", ("1", "31.820"), "UTF-8, semicolon, decimal comma"),
+        (b"bench;mass\n1;31.820\n", ("1", "31.820"), "UTF-8, semicolon, decimal point"),
+        (b"bench\tmass\n1\t31,820 g\n", ("1", "31.820 g"), "UTF-8, tab, decimal comma"),
+        (b"bench|note\n1|clear\n", ("1", "clear"), "UTF-8, bar, decimal point"),
+        ("bench;note\n1;trüb\n".encode("cp1252"), ("1", "trüb"), "Windows-1252, semicolon, decimal point"),
+        (UTF16, ("1", "2.5"), "UTF-16, semicolon, decimal comma"),
+        (b'bench,note\n1,"two\nlines, one cell"\n', ("1", "two\nlines, one cell"), "UTF-8, comma, decimal point"),
+        (b"bench,note\n\n\n1\n", ("1", ""), "UTF-8, comma, decimal point"),
+    ],
+)  # fmt: skip
+def test_a_csv_file_however_it_was_saved(content, cells, found):
+    table = read_table("r.csv", content)
+    assert (table.rows[0].cells, table.found) == (cells, found)
+
+
+@pytest.mark.parametrize(
+    ("content", "place", "sentence"),
+    [
+        (b"", "", "empty"), (b"bench,mass\n", "", "no line below"), (b"bench,bench\n1,2\n", "headings", "Two columns"),
+        (b"bench,mass\n1,=1+1\n", "line 2, mass", "formula"), (b"bench,mass\n1,@SUM(A1)\n", "line 2, mass", "formula"),
+        (b"bench,mass\n1,-cmd|x\n", "line 2, mass", "formula"), (b"bench,mass\n1,2,3\n", "line 2", "3 cells under 2"),
+        (b"bench,note\n1," + b"x" * 3000, "line 2, note", "3000 characters"), (b"\0\0\0\0", "", "neither a CSV"),
+        (b"a," * 80 + b"\n1\n", "headings", "columns"), (b"a\n" + b"1\n" * 20_001, "", "more than 20000"),
+        (b'a,b\n1,"never closed\n', "line", "cannot be read as CSV"), (b"\xff\xfea", "", "UTF-16"),
+        (b"PK\x03\x04 not a zip", "", "cannot be opened"),
+    ],
+)  # fmt: skip
+def test_what_is_no_table_says_where(content, place, sentence):
+    with pytest.raises(BadTable) as refused:
+        read_table("r.csv", content)
+    assert place in refused.value.place and sentence in refused.value.sentence
+
+
+def book(write):
+    out = io.BytesIO()
+    made = xlsxwriter.Workbook(out, {"in_memory": True})
+    sheet = made.add_worksheet("Monday")
+    write(made, sheet)
+    made.close()
+    return out.getvalue()
+
+
+def test_a_number_in_a_workbook_has_the_decimals_that_it_shows():
+    """31.82 shown as 31.820 was read to the milligram."""
+
+    def write(made, sheet):
+        sheet.write_row(0, 0, ["bench", "mass", "plain"])
+        sheet.write_number(1, 0, 1)
+        sheet.write_number(1, 1, 31.82, made.add_format({"num_format": "0.000"}))
+        sheet.write_number(1, 2, 0.1 + 0.2)
+
+    table = read_table("m.xlsx", book(write))
+    assert table.rows[0].cells == ("1", "31.820", "0.3") and table.found == "workbook, sheet “Monday”"
+    assert table.rows[0].line == 2
+
+
+def test_a_formula_in_a_workbook_is_refused_with_its_cell():
+    def write(made, sheet):
+        sheet.write_row(0, 0, ["bench", "mass"])
+        sheet.write_formula(1, 1, "=1+1", None, 2)
+
+    with pytest.raises(BadTable) as refused:
+        read_table("m.xlsx", book(write))
+    assert refused.value.place == "cell B2"
+
+
+def test_a_bomb_is_not_unpacked():
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("xl/workbook.xml", b"<w/>")
+        archive.writestr("xl/worksheets/sheet1.xml", b"0" * 40_000_000)
+    with pytest.raises(BadTable, match="far too large"):
+        read_table("bomb.xlsx", out.getvalue())
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("photo.jpg", b"x")
+    with pytest.raises(BadTable, match="no workbook"):
+        read_table("photos.xlsx", out.getvalue())
+
+
+# ── readings ────────────────────────────────────────────────────────────────────────────────────
+
+RUNS = {1: gather(page_of("dish 32.514", procedure=POWDER)), 2: gather(page_of(procedure=POWDER))}
+ZONE = ZoneInfo("Europe/London")
+
+
+def read(text):
+    table = read_table("r.csv", text.encode())
+    return readings_of(table, guess(table.headers), RUNS, ZONE)
+
+
+def test_rows_become_readings():
+    found = read(
+        "bench,container,portion,state,mass,substance,amount,volume,note,when\n"
+        "1,dish,,,32.514,,,,,2026-11-24 14:05\n"
+        "Bench 2,beaker + watch glass,salt,dried,62.214,,,,,\n"
+        "2,beaker + watch glass,salt,dried,62.213,,,,,\n"
+        "2,beaker + watch glass,salt,dried 7,62.210,,,,,\n"
+        "1,dish,powder,,35.520,,,,,\n"
+        "1,,,,,powder,3.006 g,,,\n"
+        "1,,filtrate,,,,,25.0,,\n"
+        "1,,,,,,,,white fumes,\n"
+    )
+    assert not found.troubles
+    says = [one.says for one in found.readings]
+    assert [type(one) for one in says] == [Weighed, Weighed, Weighed, Weighed, Weighed, Taken, VolumeRead, Noted]
+    assert [one.round for one in says[1:4]] == [1, 2, 7] and says[1].container == ("beaker", "watch glass")
+    assert says[0].state == "empty" and says[4].state == "as is" and says[0].mass.resolution == pytest.approx(0.001)
+    assert found.readings[0].at == datetime(2026, 11, 24, 14, 5, tzinfo=ZONE)
+    assert [one.line for one in found.readings] == list(range(2, 10))
+
+
+@pytest.mark.parametrize(
+    ("row", "sentence"),
+    [
+        ("9,dish,,,32.5,", "Bench 9 has no run"), ("x,dish,,,32.5,", "no bench's number"), ("1,dish,,,,", "has no mass"),
+        ("1,,,,32.5,", "without a container"), ("1,dish,,sticky,32.5,", "no state"), ("1,,,,,", "no reading in it"),
+        ("1,dish,,,heavy,", "not a number"), ("1,dish,,,-3,", "below zero"), ('1,dish,,,"1,000",', "could be 1.000 or 1000"),
+        ("1,dish,,wet,32.5,", "what is in the container"), ("1,dish,,,32.5,soon", "no moment"),
+    ],
+)  # fmt: skip
+def test_a_row_that_is_no_reading_is_said_by_its_line(row, sentence):
+    found = read(f"bench,container,portion,state,mass,when\n{row}\n")
+    [(place, says)] = found.troubles
+    assert place == "line 2" and sentence.casefold() in says.casefold()
+
+
+def test_the_same_weighing_twice_in_one_file_is_asked_about():
+    found = read("bench,container,portion,state,mass\n1,dish,beads,dried 1,33.5\n1,Dish,beads,dried 1,33.6\n")
+    assert found.troubles == [("line 3", "It weighs the same again as line 2: keep one.")]
+    assert readings_of(read_table("r.csv", b"a,b\n1,2\n"), {"a": ""}, RUNS, ZONE).troubles[0][0] == "columns"
+
+
+@pytest.mark.parametrize(
+    ("text", "pairs", "troubles"),
+    [
+        ("bench,name\n1,Ada\n1,Bo\n2,Cy and Di\n", {1: "Ada and Bo", 2: "Cy and Di"}, []),
+        ("place;students\n2;Zoë\n", {2: "Zoë"}, []),
+        ("bench,name\n3,Ada\nx,Bo\n", {}, ["line 2", "line 3"]), ("bench,name\n1,Ada\n1,Ada\n", {1: "Ada"}, ["line 3"]),
+        ("bench,name\n1," + "A" * 61 + "\n", {1: "A" * 61}, ["bench 1"]), ("bench,room\n1,3\n", {}, ["columns"]),
+    ],
+)  # fmt: skip
+def test_pairs_of_a_class(text, pairs, troubles):
+    table = read_table("p.csv", text.encode())
+    found, wrong = pairs_of(table, guess(table.headers), 2)
+    assert found == pairs and [place for place, _ in wrong] == troubles
+
+
+# ── out ─────────────────────────────────────────────────────────────────────────────────────────
+
+CELLS = st.one_of(
+    st.none(), st.integers(-10**9, 10**9), st.floats(-1e6, 1e6, allow_nan=False),
+    st.text(st.characters(codec="utf-8", exclude_categories=("Cc", "Cs")), max_size=30),
+    st.sampled_from(["=1+1", "+cmd|' /C calc'!A0", "@SUM(A1)", "-2+3", "http://example.org", "{=1}", "0123"]),
+)  # fmt: skip
+
+
+@given(st.lists(st.tuples(CELLS, CELLS), min_size=1, max_size=8))
+def test_a_workbook_reads_back_with_numbers_as_numbers_and_no_formula(rows):
+    """Opened by another library: openpyxl."""
+    made = workbook("A class", [Sheet("All", ("mass_g", "said"), rows)], datetime(2026, 11, 24, tzinfo=UTC))
+    sheet = openpyxl.load_workbook(io.BytesIO(made)).active
+    assert [cell.value for cell in sheet[1]] == ["mass, g", "said"]
+    for number, row in enumerate(rows, start=2):
+        for place, value in enumerate(row, start=1):
+            cell = sheet.cell(number, place)
+            assert cell.data_type != "f"
+            if value is None or value == "":
+                assert cell.value is None
+            elif isinstance(value, str):
+                assert cell.data_type == "s" and cell.value is not None
+            else:
+                assert cell.data_type == "n" and cell.value == pytest.approx(value, rel=1e-12)
+
+
+@given(st.lists(st.tuples(CELLS, CELLS), min_size=1, max_size=8))
+def test_csv_reads_back_by_pythons_own_reader_and_runs_nothing(rows):
+    text = csv_text(("a", "b"), rows)
+    back = list(csv.reader(io.StringIO(text, newline="")))
+    assert back[0] == ["a", "b"] and len(back) == len(rows) + 1
+    for cells, row in zip(back[1:], rows, strict=True):
+        for cell, value in zip(cells, row, strict=True):
+            assert not cell.startswith(("=", "@")) and not (isinstance(value, str) and cell.startswith(("+", "-")))
+            if isinstance(value, float):
+                assert float(cell) == pytest.approx(value, rel=1e-5, abs=1e-12)
