@@ -141,6 +141,7 @@ def address(path, school):
         .replace("/find", "/find?q=1" if path == "/find" else "/find")
         .replace("{op}", "head")
         .replace("{key}", "paper")
+        .replace("{job}", str(school.report) if "{job}" in path else "")
         .replace("{draft}", str(school.draft) if "{draft}" in path else "")
         .replace("{kind}", "paper")
         .replace("{suffix}", suffix)

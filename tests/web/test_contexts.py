@@ -37,7 +37,7 @@ from helvor.web.reckon import routes as reckoning
 from helvor.web.rendering import ENVIRONMENT, Shell
 from helvor.web.review import answers as answer_sheets
 from helvor.web.review import class_page as review
-from helvor.web.review import imports
+from helvor.web.review import imports, reports
 from helvor.web.run import crafts, shown
 from helvor.web.run import routes as runs
 from helvor.web.shelf import routes as shelves
@@ -59,6 +59,12 @@ PAGES = [
     ("review/answers.html", answer_sheets.AnswersPage),
     ("review/answers_work.html", answer_sheets.AnswersWork),
     ("search.html", search.SearchPage),
+    ("report/bench.html", reports.BenchReport),
+    ("report/class.html", reports.ClassReport),
+    ("report/handout.html", reports.Handout),
+    ("report/prep.html", reports.PrepReport),
+    ("report/job.html", reports.JobPage),
+    ("report/job_shown.html", reports.JobShown),
     ("review/import.html", imports.ImportPage),
     ("review/preview.html", imports.PreviewPage),
     ("review/class_in.html", imports.ClassInPage),

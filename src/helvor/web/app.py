@@ -38,6 +38,7 @@ from helvor.web import (
     unknowns,
 )
 from helvor.web.column import routes as fraction_plates
+from helvor.web.drawings import Drawings
 from helvor.web.plan import routes as plan
 from helvor.web.planar import compare, photographs
 from helvor.web.planar import routes as plates
@@ -46,7 +47,7 @@ from helvor.web.reckon import routes as reckon
 from helvor.web.rendering import STATIC
 from helvor.web.review import answers as answer_sheets
 from helvor.web.review import class_page as review
-from helvor.web.review import exports, imports
+from helvor.web.review import exports, imports, reports
 from helvor.web.run import files as run_files
 from helvor.web.run import routes as run
 from helvor.web.security import Hardening
@@ -76,6 +77,7 @@ PARTS = (
     review,
     exports,
     imports,
+    reports,
     search,
     plan,
     reckon,
@@ -127,6 +129,7 @@ def create_app(settings: Settings, pool: ConnectionPool) -> FastAPI:
     for part in PARTS:
         app.include_router(part.router)
     errors.install(app)
+    app.add_middleware(Drawings)
     app.add_middleware(Hardening)
     app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=2)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings.allowed_hosts)

@@ -41,7 +41,7 @@ from helvor.web.forms import Form, SubmittedDep
 from helvor.web.places import current_meeting
 from helvor.web.prep.drawing import PeriodDrawing, draw_period
 from helvor.web.rendering import Shell, clock, html, is_htmx
-from helvor.web.security import VisitorDep, WriterDep, pool
+from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 SPARE_PERCENT, USUAL_MINUTES = 12, 165
@@ -127,6 +127,35 @@ def _asked(
     topics = {m.number: m.topic for m in meetings}
     of = meeting_of(chosen.procedure, topics, meeting.number) if chosen else 1
     return _Asked(row, meetings, meeting, kept, chosen, benches or max(1, row.benches), of)
+
+
+@dataclass(frozen=True, slots=True)
+class PrepAsked:
+    """A meeting's prep sheet, as it goes onto paper."""
+
+    row: ClassRow
+    meeting: Meeting
+    title: str
+    sheet: PrepSheet
+    benches: int
+    spare: int
+    amount: Callable[[float, str], str]
+
+
+def prep_asked(conn: psycopg.Connection, who: Visitor, class_id: UUID, number: int | None) -> PrepAsked:
+    """The prep sheet of a meeting, or of the next one.
+
+    Raises:
+        NotYours: the account does not teach the class.
+        Problem: there is no procedure yet.
+    """
+    asked = _asked(conn, who, class_id, number, None, None)
+    if asked.chosen is None:
+        raise Problem("procedure", "There is no procedure yet: build one, and what it needs stands here.")
+    counted = prep.kit_of(conn, who.account.id, class_id)
+    stock = counted | shared_kit(asked.chosen.procedure, counted)
+    sheet = prep_sheet(asked.chosen.procedure, asked.of, asked.benches, spare=SPARE_PERCENT / 100, stock=stock)
+    return PrepAsked(asked.row, asked.meeting, asked.chosen.title, sheet, asked.benches, SPARE_PERCENT, shown_amount)
 
 
 @router.get("/classes/{class_id}/prep")

@@ -194,6 +194,11 @@ def _draw(to: _ToDraw) -> Markup:
     ))  # fmt: skip
 
 
+def drawn_of(class_id: UUID, work: Work, earlier: tuple[str, list[Measure]] | None = None) -> Markup:
+    """What review shows of a work, drawn; held against another class where one is given."""
+    return _draw(_ToDraw(class_id, work, found_of(work), earlier))
+
+
 def keys_of(conn: psycopg.Connection, who: Visitor, class_id: UUID, everything: ClassFound) -> list[KeyShown]:
     """Every series of unknowns judged; nothing for who is no instructor of the class."""
     try:
@@ -239,7 +244,7 @@ def review(
             earlier = (f"{before.code}, {before.title}", found_of(then).measures) if then is not None else None
     drawn = Markup("")
     if chosen is not None:
-        drawn = _draw(_ToDraw(class_id, chosen, found_of(chosen), earlier))
+        drawn = drawn_of(class_id, chosen, earlier)
     page = ReviewPage(
         visitor=who, place="review", class_row=row, meeting=meeting, works=list(everything.works),
         work=chosen.title if chosen is not None else "", runs=len(chosen.benches) if chosen is not None else 0,

@@ -326,8 +326,8 @@ def work_of(
         "files": [(reading, reading.entry.payload) for reading in files],
         "rows": _rows(sheet) if view == "record" else [],
         "scheme": draw_scheme(sheet) if view == "record" else None,
-        "working": _working(sheet, chosen, view),
-        "headlines": _headlines(sheet),
+        "working": working(sheet, chosen, view),
+        "headlines": headlines(sheet),
         "portions": sheet.run.portion_names,
         "states": e.STATES,
         "plates": [(p.id, f"Plate {p.number}") for p in plates],
@@ -466,7 +466,7 @@ def _shown(standing: Sequence[Line], kinds: Any, most: int = 200) -> list[Readin
     ]
 
 
-def _working(sheet: RunWorksheet, chosen: StepSeen | None, view: str) -> list[WorkingLine]:
+def working(sheet: RunWorksheet, chosen: StepSeen | None = None, view: str = "record") -> list[WorkingLine]:
     """The arithmetic beside the record; beside a step only that of its portions, and the totals."""
     ledger = sheet.ledger
     portions = list(ledger.portions.values())
@@ -531,7 +531,7 @@ def _plot(nets: list[Net], portion: PortionMass) -> PlotShown | None:
     )  # fmt: skip
 
 
-def _headlines(sheet: RunWorksheet) -> list[Headline]:
+def headlines(sheet: RunWorksheet) -> list[Headline]:
     ledger = sheet.ledger
     heads = []
     for made in ledger.yields:
