@@ -390,12 +390,13 @@ def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int], class_i
 
 _OF_CLASS = """
 SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, c.code, b.pair,
-    coalesce(p.summary ->> 'title', ''), p.rewritten_at, i.house_rules
+    coalesce(p.summary ->> 'title', ''), p.rewritten_at,
+    (SELECT e.id FROM entry e WHERE e.page_id = p.id AND e.seq = p.entries)
 FROM page p JOIN bench b ON b.id = p.bench_id JOIN class c ON c.id = b.class_id
-    JOIN institution i ON i.id = c.institution_id
     JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s
 WHERE b.class_id = %s ORDER BY b.number, p.technique, p.number
 """
+"""The pages of a class, each with the id of its newest entry."""
 
 _NEWER = """
 SELECT e.page_id, e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at
@@ -407,9 +408,29 @@ ORDER BY e.page_id, e.seq
 
 def pages_of_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> list[tuple[Page, list[Entry]]]:
     """Every page of a class with its entries, bench by bench; empty if the account does not teach it."""
-    found = [_page(row) for row in conn.execute(_OF_CLASS, [account_id, class_id])]
-    ink = {page.id: _ink.known(_database(conn), page.id) for page in found}
-    newer: dict[UUID, list[tuple[Any, ...]]] = {page.id: [] for page in found}
-    for page_id, *row in conn.execute(_NEWER, [list(ink), [len(known) for known in ink.values()]]):
-        newer[page_id].append(tuple(row))
-    return [(page, _entries(conn, page, ink[page.id], newer[page.id])) for page in found]
+    with conn.pipeline():
+        asked = conn.execute(_OF_CLASS, [account_id, class_id])
+        ruled = conn.execute(
+            "SELECT i.house_rules FROM class c JOIN institution i ON i.id = c.institution_id WHERE c.id = %s",
+            [class_id],
+        )
+        rows, rules = asked.fetchall(), ruled.fetchone()
+    rules_here = HouseRules(rules[0] if rules else {})
+    database = _database(conn)
+    found = [(Page(*row[:-2], rules=rules_here, rewritten=row[-2]), row[-1]) for row in rows]
+    ink = {page.id: _ink.known(database, page.id) for page, _ in found}
+    # What is known to its newest entry, and was not rewritten since, is not asked for again.
+    stale = [
+        page.id
+        for page, newest in found
+        if (ink[page.id][-1].id if ink[page.id] else None) != newest
+        or _ink.rewritten(database, page.id) != page.rewritten
+    ]
+    newer: dict[UUID, list[tuple[Any, ...]]] = {page_id: [] for page_id in stale}
+    if stale:
+        for page_id, *row in conn.execute(_NEWER, [stale, [len(ink[page_id]) for page_id in stale]]):
+            newer[page_id].append(tuple(row))
+    return [
+        (page, _entries(conn, page, ink[page.id], newer[page.id]) if page.id in newer else list(ink[page.id]))
+        for page, _ in found
+    ]

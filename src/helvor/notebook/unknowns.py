@@ -75,6 +75,12 @@ def series_of(conn: psycopg.Connection, account_id: int, class_id: UUID) -> list
     return list(found.values())
 
 
+def any_in(conn: psycopg.Connection, class_id: UUID) -> bool:
+    """Whether a class has numbered unknowns at all."""
+    row = conn.execute("SELECT EXISTS (SELECT FROM unknown_sample WHERE class_id = %s)", [class_id]).fetchone()
+    return row is not None and bool(row[0])
+
+
 def released(conn: psycopg.Connection, class_id: UUID) -> set[str]:
     """Series whose key benches may see."""
     rows = conn.execute("SELECT series FROM unknown_released WHERE class_id = %s", [class_id])

@@ -99,7 +99,12 @@ def _within(causes: Sequence[tuple[str, str, float]], missing: float) -> list[tu
 
 def of_class(sheets: Sequence[tuple[int, RunWorksheet]]) -> ClassLoss | None:
     """All benches together; None where none has a whole account."""
-    benches = tuple(one for bench, sheet in sheets if (one := of_bench(bench, sheet)) is not None)
+    return together([one for bench, sheet in sheets if (one := of_bench(bench, sheet)) is not None])
+
+
+def together(accounts: Sequence[BenchLoss]) -> ClassLoss | None:
+    """The same of accounts that are worked out already."""
+    benches = tuple(accounts)
     if not benches:
         return None
     found: dict[str, float] = {}

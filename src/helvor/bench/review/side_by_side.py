@@ -91,8 +91,12 @@ class Shared:
     benches: tuple[int, ...]
 
 
-def _numbers(sheet: RunWorksheet) -> list[tuple[str, str, str, float | None, float, float]]:
-    """Key, label, unit, expected value, number and its uncertainty, of all that a run has."""
+Number = tuple[str, str, str, float | None, float, float]
+"""Key, label, unit, expected value, number and its uncertainty."""
+
+
+def numbers_of(sheet: RunWorksheet) -> list[Number]:
+    """All the numbers that a run has."""
     found: list[tuple[str, str, str, float | None, float, float]] = []
 
     def percent(key: str, label: str, number: Measured | None, expected: float | None) -> None:
@@ -121,9 +125,14 @@ def _numbers(sheet: RunWorksheet) -> list[tuple[str, str, str, float | None, flo
 
 def measures(sheets: Sequence[tuple[int, RunWorksheet]]) -> list[Measure]:
     """Every number that at least two benches have, in the order in which the first bench has them."""
+    return beside([(bench, numbers_of(sheet)) for bench, sheet in sheets])
+
+
+def beside(benches: Sequence[tuple[int, Sequence[Number]]]) -> list[Measure]:
+    """The same of numbers that are worked out already."""
     seen: dict[str, tuple[str, str, float | None, list[tuple[int, float, float]]]] = {}
-    for bench, sheet in sheets:
-        for key, label, unit, expected, value, u in _numbers(sheet):
+    for bench, mine in benches:
+        for key, label, unit, expected, value, u in mine:
             numbers = seen.setdefault(key, (label, unit, expected, []))[3]
             # A later range of the same portion stands for it.
             numbers[:] = [one for one in numbers if one[0] != bench]

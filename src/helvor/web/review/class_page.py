@@ -201,6 +201,8 @@ def drawn_of(class_id: UUID, work: Work, earlier: tuple[str, list[Measure]] | No
 
 def keys_of(conn: psycopg.Connection, who: Visitor, class_id: UUID, everything: ClassFound) -> list[KeyShown]:
     """Every series of unknowns judged; nothing for who is no instructor of the class."""
+    if not unknowns.any_in(conn, class_id):
+        return []
     try:
         series = unknowns.series_of(conn, who.account.id, class_id)
     except NotYours:

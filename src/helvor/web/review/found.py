@@ -19,8 +19,8 @@ from helvor.bench.planar.side_by_side import OnePlate, SideBySide, side_by_side
 from helvor.bench.review import answers, losses
 from helvor.bench.review import side_by_side as review
 from helvor.bench.review.answers import Marked, SheetSettings, Summed
-from helvor.bench.review.losses import ClassLoss
-from helvor.bench.review.side_by_side import Measure, Shared
+from helvor.bench.review.losses import BenchLoss, ClassLoss
+from helvor.bench.review.side_by_side import Measure, Number, Shared
 from helvor.bench.run.work_out import RunWorksheet
 from helvor.bench.worksheet import Worksheet
 from helvor.notebook import answer_sheets, pages
@@ -123,17 +123,40 @@ def _work(title: str, ones: Sequence[OnePage], settings: Any) -> Work:
     return Work(title, tuple(ones), settings.get(key, SheetSettings()), runs, plates)
 
 
+@dataclass(frozen=True, slots=True)
+class _OfRun:
+    """What a single run brings to its class; worked out again only when somebody wrote on it."""
+
+    numbers: list[Number]
+    loss: BenchLoss | None
+
+
+@drawn_once(most=400, ink=lambda run: run[1], about=lambda run: run[0])
+def _of_run(run: tuple[int, RunWorksheet]) -> _OfRun:
+    return _OfRun(review.numbers_of(run[1]), losses.of_bench(*run))
+
+
+@drawn_once(most=400, ink=lambda asked: asked[0], about=lambda asked: asked[1].model_dump_json())
+def marks_once(asked: tuple[RunWorksheet | PlateWorksheet, SheetSettings]) -> list[Marked]:
+    """A page's answers looked through, once for as long as nobody writes on it."""
+    sheet, settings = asked
+    return answers.of_run(sheet, settings) if isinstance(sheet, RunWorksheet) else answers.of_plate(sheet, settings)
+
+
 @drawn_once(most=24, ink=lambda work: None, about=lambda work: (work.ink, work.settings.model_dump_json()))
 def found_of(work: Work) -> Found:
     """Everything that review shows of a work, worked out once for as long as nobody writes."""
     marks: dict[int, list[Marked]] = {}
     for one in work.pages:
         if isinstance(one.sheet, PlateWorksheet):
-            marks.setdefault(one.bench, []).extend(answers.of_plate(one.sheet, work.settings))
+            marks.setdefault(one.bench, []).extend(marks_once((one.sheet, work.settings)))
     for bench, sheet in work.runs:
-        marks.setdefault(bench, []).extend(answers.of_run(sheet, work.settings))
+        marks.setdefault(bench, []).extend(marks_once((sheet, work.settings)))
     summed = answers.summed(sorted(marks.items()))
     if work.plates:
         compared = side_by_side(work.plates)
         return Found(review.of_plates(compared), [], None, marks, summed, compared)
-    return Found(review.measures(work.runs), review.shared(work.runs), losses.of_class(work.runs), marks, summed)
+    each = [(run[0], _of_run(run)) for run in work.runs]
+    measures = review.beside([(bench, one.numbers) for bench, one in each])
+    loss = losses.together([one.loss for _, one in each if one.loss is not None])
+    return Found(measures, review.shared(work.runs), loss, marks, summed)
