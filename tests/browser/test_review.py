@@ -25,3 +25,102 @@ def test_it_fits_a_phone(page):
     expect(chart).to_be_visible()
     assert side.bounding_box()["y"] > chart.bounding_box()["y"], "beside it there is no room"
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+
+
+def review_of(page, code):
+    page.goto(f"/find?q={code}")
+    page.get_by_role("link", name="Review", exact=True).click()
+    page.wait_for_selector("svg.review")
+
+
+def test_wrong_answers_are_seen_with_the_mistake_that_gives_them(page):
+    review_of(page, "sep-5")
+    table = page.get_by_role("region", name="Answers, bench by bench")
+    expect(table).to_contain_text("106.7")
+    expect(page.locator(".explained")).to_contain_text("Bench 4 turned upside down")
+    expect(page.locator(".mistakes")).to_contain_text("divided by the whole mixture")
+    page.get_by_role("link", name="What is asked").click()
+    expect(page.get_by_role("heading", name="What is asked")).to_be_visible()
+    assert violations(page) == []
+    page.get_by_label("Right within, closure").fill("4")
+    page.get_by_role("button", name="Keep this").click()
+    expect(page.get_by_label("Right within, closure")).to_have_value("4")
+
+
+def test_a_bench_types_its_answers_and_a_bad_one_stays_where_it_was_typed(page):
+    review_of(page, "sep-6")
+    page.locator("svg.review a").first.click()
+    page.get_by_role("link", name="Answers").click()
+    field = page.get_by_label("How much of the acetanilide did you recover?")
+    field.fill("most of it")
+    field.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("is not a number")
+    expect(field).to_have_value("most of it")
+    assert violations(page) == []
+    field.fill("84.5")
+    field.press("Enter")
+    expect(page.locator(".answer", has=field)).to_contain_text("right")
+    expect(page.locator("#said")).to_contain_text("Written: 84.5")
+    page.set_viewport_size({"width": 390, "height": 844})
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+    page.reload()
+    expect(page.get_by_label("How much of the acetanilide did you recover?")).to_have_value("84.5")
+
+
+def test_a_drawing_leaves_as_a_file_of_its_own(page):
+    review_of(page, "sep-5")
+    page.get_by_text("Report", exact=True).click()
+    with page.expect_download() as downloaded:
+        page.get_by_role("link", name="The class's numbers, SVG").click()
+    text = downloaded.value.path().read_text(encoding="utf-8")
+    assert text.startswith("<svg") and "#0b6e78" in text.casefold()
+
+
+def test_the_report_is_read_and_printed_with_its_progress(page):
+    review_of(page, "sep-6")
+    page.get_by_text("Report", exact=True).click()
+    page.get_by_role("button", name="With every bench, PDF A4").click()
+    expect(page.get_by_text("It is ready.")).to_be_visible(timeout=90_000)
+    assert violations(page) == []
+    content = page.request.get(page.get_by_role("link", name="Open the report").get_attribute("href")).body()
+    assert content[:5] == b"%PDF-"
+    page.go_back()
+    page.get_by_text("Report", exact=True).click()
+    page.get_by_role("link", name="To read", exact=True).click()
+    expect(page.get_by_role("heading", name="Acetanilide made clean")).to_be_visible()
+    assert violations(page) == []
+
+
+def test_readings_come_in_from_a_file_after_a_look_at_them(page):
+    review_of(page, "sep-2")
+    page.get_by_text("More", exact=True).click()
+    page.get_by_role("link", name="Bring in readings, runs, names").click()
+    assert violations(page) == []
+    bad = {"name": "monday.csv", "mimeType": "text/csv", "buffer": b"bench;dish;g\n3;boat;=1+1\n"}
+    page.get_by_label("A file").set_input_files(bad)
+    page.get_by_role("button", name="Look at it first").click()
+    expect(page.get_by_role("alert")).to_contain_text("line 2, g")
+    good = {"name": "monday.csv", "mimeType": "text/csv", "buffer": b"bench;dish;g\n3;boat 7;12,345\n"}
+    page.get_by_label("A file").set_input_files(good)
+    page.get_by_role("button", name="Look at it first").click()
+    expect(page.get_by_role("heading", name="monday.csv")).to_be_visible()
+    assert violations(page) == []
+    expect(page.get_by_label("What g means")).to_have_value("mass")
+    page.get_by_label("Onto the runs of").select_option("A mixed powder")
+    page.get_by_role("button", name="Look again").click()
+    expect(page.get_by_text("boat 7, empty, dry: 12.345 g")).to_be_visible()
+    page.get_by_role("button", name="Bring 1 readings in").click()
+    page.wait_for_selector("svg.review")
+    page.goto("/find?q=boat")
+    expect(page.locator(".hits")).to_contain_text("12.345")
+
+
+def test_words_are_found_from_the_box_in_the_frame(page):
+    page.goto("/")
+    page.keyboard.press("/")
+    page.keyboard.type("white fumes")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Found for “white fumes”")).to_be_visible()
+    assert violations(page) == []
+    page.locator(".hits a").first.click()
+    page.wait_for_selector(".page-run")

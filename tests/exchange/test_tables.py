@@ -1,23 +1,17 @@
 """Tables in: encodings, separators, decimal signs, workbooks; readings and pairs out of them; workbooks out."""
 
-import csv
 import io
 import zipfile
-from datetime import UTC, datetime
+from datetime import datetime
 from zoneinfo import ZoneInfo
 
-import openpyxl
 import pytest
 import xlsxwriter
-from hypothesis import given
-from hypothesis import strategies as st
 
 from helvor.bench.run.entries import Noted, Taken, VolumeRead, Weighed
 from helvor.bench.run.record import gather
 from helvor.exchange.readings_in import guess, pairs_of, readings_of
 from helvor.exchange.table_in import BadTable, read_table
-from helvor.exchange.tables import csv_text
-from helvor.exchange.workbook import Sheet, workbook
 from tests.bench.runs import POWDER, page_of
 
 UTF16 = "bench;mass\n1;2,5\n".encode("utf-16")
@@ -174,42 +168,3 @@ def test_pairs_of_a_class(text, pairs, troubles):
     table = read_table("p.csv", text.encode())
     found, wrong = pairs_of(table, guess(table.headers), 2)
     assert found == pairs and [place for place, _ in wrong] == troubles
-
-
-# ── out ─────────────────────────────────────────────────────────────────────────────────────────
-
-CELLS = st.one_of(
-    st.none(), st.integers(-10**9, 10**9), st.floats(-1e6, 1e6, allow_nan=False),
-    st.text(st.characters(codec="utf-8", exclude_categories=("Cc", "Cs")), max_size=30),
-    st.sampled_from(["=1+1", "+cmd|' /C calc'!A0", "@SUM(A1)", "-2+3", "http://example.org", "{=1}", "0123"]),
-)  # fmt: skip
-
-
-@given(st.lists(st.tuples(CELLS, CELLS), min_size=1, max_size=8))
-def test_a_workbook_reads_back_with_numbers_as_numbers_and_no_formula(rows):
-    """Opened by another library: openpyxl."""
-    made = workbook("A class", [Sheet("All", ("mass_g", "said"), rows)], datetime(2026, 11, 24, tzinfo=UTC))
-    sheet = openpyxl.load_workbook(io.BytesIO(made)).active
-    assert [cell.value for cell in sheet[1]] == ["mass, g", "said"]
-    for number, row in enumerate(rows, start=2):
-        for place, value in enumerate(row, start=1):
-            cell = sheet.cell(number, place)
-            assert cell.data_type != "f"
-            if value is None or value == "":
-                assert cell.value is None
-            elif isinstance(value, str):
-                assert cell.data_type == "s" and cell.value is not None
-            else:
-                assert cell.data_type == "n" and cell.value == pytest.approx(value, rel=1e-12)
-
-
-@given(st.lists(st.tuples(CELLS, CELLS), min_size=1, max_size=8))
-def test_csv_reads_back_by_pythons_own_reader_and_runs_nothing(rows):
-    text = csv_text(("a", "b"), rows)
-    back = list(csv.reader(io.StringIO(text, newline="")))
-    assert back[0] == ["a", "b"] and len(back) == len(rows) + 1
-    for cells, row in zip(back[1:], rows, strict=True):
-        for cell, value in zip(cells, row, strict=True):
-            assert not cell.startswith(("=", "@")) and not (isinstance(value, str) and cell.startswith(("+", "-")))
-            if isinstance(value, float):
-                assert float(cell) == pytest.approx(value, rel=1e-5, abs=1e-12)

@@ -13,8 +13,8 @@ from uuid import UUID, uuid5
 import psycopg
 
 from helvor.demo.answers import load_layers
-from helvor.demo.runs import PROCEDURE_IDS, write
-from helvor.notebook import classes, procedures
+from helvor.demo.runs import PROCEDURE_IDS, run_class, write
+from helvor.notebook import classes, forget, procedures
 
 _NAMESPACE = UUID("5d0b8c0e-8a13-4a5f-9a0d-6d2a7e51c9b4")
 PAIRS = (
@@ -108,6 +108,33 @@ LAYERS: dict[int, list[str]] = {
     # Was away; makes it up now, with the second portion of base in the funnel.
     6: three_from_one(("1.003", "0.999", "1.001"), ("", ()), ("", ()), ("", ()), stops_at=4)[:-7],
 }  # fmt: skip
+
+
+EARLIER: dict[int, list[str]] = {
+    1: three_from_one(("1.002", "1.001", "0.999"), ("62.011", ("62.951", "62.950")), ("38.402", ("39.311", "39.310")),
+                      ("36.915", ("37.769", "37.768"))),
+    2: three_from_one(("0.998", "1.004", "1.003"), ("61.540", ("62.470", "62.468")), ("37.733", ("38.652", "38.651")),
+                      ("38.020", ("38.871", "38.870"))),
+    3: three_from_one(("1.005", "0.997", "1.000"), ("63.118", ("64.085", "64.084")), ("39.005", ("39.896", "39.895")),
+                      ("37.440", ("38.329", "38.328"))),
+    4: three_from_one(("1.001", "1.002", "1.004"), ("62.727", ("63.689", "63.688")), ("38.116", ("39.052", "39.051")),
+                      ("38.233", ("39.093", "39.092"))),
+    5: three_from_one(("0.999", "1.000", "0.997"), ("61.901", ("62.828", "62.827")), ("37.918", ("38.838", "38.837")),
+                      ("37.007", ("37.870", "37.869"))),
+}  # fmt: skip
+"""The same evening in spring, in a class that is put away: for holding this one against it."""
+
+
+def load_earlier(conn: psycopg.Connection, institution: int, ines: int, now: datetime, rank: Mapping[str, int]) -> None:
+    """A class of half a year ago, archived, without names."""
+    class_id = classes.add_class(conn, institution, "SEP-1", "Layers and salts, spring", [""] * len(EARLIER), [ines])
+    classes.name_class(conn, ines, class_id, "SEP-1", "Layers and salts, spring", "Evening chemistry")
+    then = (now - timedelta(weeks=26)).replace(hour=13, minute=0, second=0, microsecond=0)
+    for number, starts in ((1, then - timedelta(days=7)), (2, then)):
+        classes.add_meeting(conn, class_id, number, starts, starts + timedelta(hours=2, minutes=45), "Three from one")
+    start = uuid5(_NAMESPACE, "spring")
+    run_class(conn, ines, class_id, "three-from-one", EARLIER, start, rank, then + timedelta(hours=2))
+    forget.archive(conn, ines, class_id, away=True)
 
 
 def load(conn: psycopg.Connection, institution: int, ines: int, now: datetime, rank: Mapping[str, int]) -> None:

@@ -192,6 +192,7 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     load_runs(conn, ines, "Ines Marlow", numbered, rank)
     load_containers(conn, ines, class_id)
     extraction.load(conn, institution, ines, now, rank)
+    extraction.load_earlier(conn, institution, ines, now, rank)
     column.load(conn, institution, ines, now, rank)
     crystals.load(conn, institution, ines, now, rank)
     _in_the_room(conn, ines, class_id, second, now)

@@ -39,12 +39,12 @@ MEANINGS: dict[str, str] = {
 _GUESSES: dict[str, str] = {
     "bench": r"bench|place|group|station|platz",
     "container": r"container|vessel|dish|beaker|label|gefäß",
-    "portion": r"portion|content|what|sample|fraction|inhalt",
+    "portion": r"portion|contents?|inside|what|sample|fraction|inhalt",
     "state": r"state|condition|zustand",
-    "mass": r"mass|gross|weight|reading|masse|brutto",
+    "mass": r"mass|gross|weight|reading|masse|brutto|g|mg",
     "substance": r"substance|reagent|chemical|stoff",
     "amount": r"amount|taken|menge",
-    "volume": r"volume|vol|volumen",
+    "volume": r"volume|vol|volumen|ml",
     "note": r"note|remark|comment|observation|notiz",
     "balance": r"balance|waage",
     "at": r"when|time|date|at|zeit",
@@ -97,6 +97,9 @@ def readings_of(table: Table, mapping: Mapping[str, str], runs: Mapping[int, Run
     where = {meaning: table.headers.index(header) for header, meaning in mapping.items() if meaning}
     if "bench" not in where:
         read.troubles.append(("columns", "Say which column is the bench."))
+        return read
+    if not where.keys() & {"mass", "amount", "volume", "note"}:
+        read.troubles.append(("columns", "Say which column has the readings: a mass, an amount, a volume or a note."))
         return read
     seen: dict[tuple[object, ...], int] = {}
     rounds: dict[tuple[int, str, str], int] = {}

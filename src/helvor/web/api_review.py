@@ -52,6 +52,7 @@ class SharedOut(BaseModel):
     level: str
     what: str
     benches: list[int]
+    common: str
 
 
 class ExplainsOut(BaseModel):
@@ -146,7 +147,10 @@ def review_as_json(request: Request, class_id: UUID, who: VisitorDep) -> list[Re
         found = found_of(work)
         out.append(ReviewOut(
             work=work.title, measures=[measure_out(m) for m in found.measures],
-            shared=[SharedOut(code=s.code, level=s.level, what=s.what, benches=list(s.benches)) for s in found.shared],
+            shared=[
+                SharedOut(code=s.code, level=s.level, what=s.what, benches=list(s.benches), common=s.common)
+                for s in found.shared
+            ],
             losses=_loss(found.losses),
             answers=[
                 AnsweredOut(bench=bench, answers=[answer_out(m) for m in marks])

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from helvor.bench.quantity import Unreadable
-from helvor.bench.review.side_by_side import apart, measures, shared
+from helvor.bench.review.side_by_side import _in_common, apart, measures, shared
 from helvor.bench.robust import quantile, spread
 from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import CRAFTS
@@ -80,3 +80,17 @@ def test_the_powders_of_a_class_and_what_many_share():
     codes = {finding.code for finding in class_[3][1].findings if finding.level in ("caution", "stop")}
     assert {one.code for one in shared(alike)} == codes
     assert shared(class_[:1]) == [] and measures(class_[:1]) == []
+
+
+@pytest.mark.parametrize(
+    ("benches", "common"),
+    [
+        ([1, 2, 3], "bottle HX3"),  # all three, and nobody else
+        ([1, 2], "bottle HX3"),  # bench 3 used it too, but not everybody did
+        ([4, 5], "bottle B"), ([1, 4], ""), ([6], ""),
+    ],
+)  # fmt: skip
+def test_what_the_benches_of_a_finding_used_and_others_did_not(benches, common):
+    used = {1: {"bottle HX3", "balance 1"}, 2: {"bottle HX3", "balance 1"}, 3: {"bottle HX3", "balance 1"},
+            4: {"bottle B", "balance 1"}, 5: {"bottle B", "balance 1"}, 6: {"balance 1"}}  # fmt: skip
+    assert _in_common(benches, {b: frozenset(things) for b, things in used.items()}) == common

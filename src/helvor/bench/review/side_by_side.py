@@ -4,13 +4,14 @@ Review 1. Middle, middle half, and what lies apart as in :mod:`helvor.bench.robu
           more than its own uncertainty, and among fewer than five none does.
 Review 2. Where more than half agree exactly, the mean absolute deviation stands in for the median one, with
           1.2533 for 1.4826, by the same source.
-Review 3. A finding on three benches and a third of them is no bench's own: reagent, balance or handout.
+Review 3. A finding on three benches and a third of them is no bench's own: reagent, balance or handout. Where all of
+          them used one bottle or one balance that others did not, that one is named.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from helvor.bench.crystallization.record import melted
@@ -83,12 +84,16 @@ class Measure:
 
 @dataclass(frozen=True, slots=True)
 class Shared:
-    """A finding that many benches have: its code and worst level, the words of the first, and which benches."""
+    """A finding that many benches have: its code and worst level, the words of the first, and which benches.
+
+    ``common`` is what all of them used and not everybody did: a stock bottle, a balance; empty without one.
+    """
 
     code: str
     level: Level
     what: str
     benches: tuple[int, ...]
+    common: str = ""
 
 
 Number = tuple[str, str, str, float | None, float, float]
@@ -176,6 +181,23 @@ def against(now: Measure, earlier: Sequence[Measure]) -> Measure | None:
     return next((one for one in earlier if one.key == now.key), None)
 
 
+def _used(sheet: RunWorksheet) -> frozenset[str]:
+    """The stock bottles and balances of a run, as they are called."""
+    bottles = (f"bottle {on.taken.bottle.code}" for on in sheet.run.taken if on.taken.bottle is not None)
+    weighed = (on.weighed.balance for on in sheet.run.weighings)
+    taken = (on.taken.balance for on in sheet.run.taken)
+    return frozenset([*bottles, *(f"balance {name}" for name in (*weighed, *taken) if name)])
+
+
+def _in_common(benches: Sequence[int], used: Mapping[int, frozenset[str]]) -> str:
+    """What these benches all used and not everybody did; the least used first. Empty without one."""
+    alike = frozenset.intersection(*(used[bench] for bench in benches))
+    others = [things for bench, things in used.items() if bench not in benches]
+    count = {thing: sum(thing in things for things in others) for thing in alike}
+    telling = sorted((n, thing) for thing, n in count.items() if n < len(others))
+    return telling[0][1] if telling else ""
+
+
 def shared(sheets: Sequence[tuple[int, RunWorksheet]]) -> list[Shared]:
     """Findings that are no bench's own (Review 3), the ones on most benches first."""
     order: tuple[Level, ...] = ("good", "note", "caution", "stop")
@@ -189,5 +211,10 @@ def shared(sheets: Sequence[tuple[int, RunWorksheet]]) -> list[Shared]:
                 benches.append(bench)
             seen[finding.code] = (max(level, finding.level, key=order.index), what, benches)
     least = max(SAME_ON_MANY, math.ceil(len(sheets) / 3))
-    found = [Shared(code, level, what, tuple(b)) for code, (level, what, b) in seen.items() if len(b) >= least]
+    used = {bench: _used(sheet) for bench, sheet in sheets}
+    found = [
+        Shared(code, level, what, tuple(b), _in_common(b, used))
+        for code, (level, what, b) in seen.items()
+        if len(b) >= least
+    ]
     return sorted(found, key=lambda one: (-len(one.benches), one.code))

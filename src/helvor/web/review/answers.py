@@ -125,7 +125,8 @@ def _shown(
     )  # fmt: skip
     status = 422 if errors else 200
     if is_htmx(request):
-        return html("review/answers_work.html", work, status=status)
+        headers = {"HX-Trigger": "helvor:written"} if said else None
+        return html("review/answers_work.html", work, status=status, headers=headers)
     with pool(request).connection() as conn:
         row, meeting = shell_of_class(conn, who, page.class_id)
     shown = AnswersPage(

@@ -54,8 +54,30 @@ function afterWriting(form) {
 
 document.addEventListener("helvor:written", () => {
   if (panel.open) panel.close();
-  setTimeout(() => say(document.getElementById("main")?.dataset.said ?? ""), 50);
+  setTimeout(() => say((document.getElementById("answers") ?? document.getElementById("main"))?.dataset.said ?? ""), 50);
 });
+
+// Drawings of the page at hand, each as a file of its own; small marks beside words are none.
+document.addEventListener("toggle", (event) => {
+  const menu = event.target;
+  if (!(menu instanceof HTMLDetailsElement) || !menu.open || !menu.hasAttribute("data-drawings")) return;
+  const list = menu.querySelector(".person-menu");
+  list.querySelectorAll(".drawing-link").forEach((link) => link.remove());
+  const seen = new Set(["kind"]);
+  for (const drawing of document.querySelectorAll("main svg[class]")) {
+    const name = drawing.classList[0];
+    if (seen.has(name) || drawing.getBoundingClientRect().width < 120) continue;
+    seen.add(name);
+    const address = new URL(document.getElementById("main").dataset.reload ?? location.href, location.href);
+    address.searchParams.set("svg", name);
+    const link = document.createElement("a");
+    link.className = "button drawing-link";
+    link.href = address;
+    link.download = `${name}.svg`;
+    link.textContent = `${(drawing.getAttribute("aria-label") ?? name).split(/[.,:;]/)[0]}, SVG`;
+    list.append(link);
+  }
+}, true);
 
 document.addEventListener("htmx:after:request", (event) => {
   const { ctx } = event.detail;
