@@ -85,12 +85,13 @@ PUBLIC = {
     ("POST", "/api/extraction/mol"),
     ("POST", "/api/answers/sheet"),
     ("POST", "/api/review/spread"),
+    ("POST", "/api/practice/plate"),
     ("GET", "/api/schemas/{kind}.schema.json"),
 }
 """What computes and keeps nothing, or lets somebody in."""
 
 OWN = {
-    ("GET", "/"), ("GET", "/find"), ("GET", "/bring-in"), ("POST", "/bring-in/import/files"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
+    ("GET", "/"), ("GET", "/find"), ("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure"), ("GET", "/bring-in"), ("POST", "/bring-in/import/files"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
     ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
     ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
     ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),

@@ -42,6 +42,7 @@ from helvor.web.drawings import Drawings
 from helvor.web.plan import routes as plan
 from helvor.web.planar import compare, photographs
 from helvor.web.planar import routes as plates
+from helvor.web.practice import plate as virtual_plate
 from helvor.web.prep import routes as prep
 from helvor.web.reckon import routes as reckon
 from helvor.web.rendering import STATIC
@@ -81,6 +82,7 @@ PARTS = (
     search,
     plan,
     reckon,
+    virtual_plate,
     shelf,
     people,
     members,

@@ -1,0 +1,1 @@
+"""Practice: virtual work on the models that planning uses."""

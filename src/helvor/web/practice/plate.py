@@ -1,0 +1,303 @@
+"""A virtual plate: set up, develop in faster time, look, take out, and measure like any other."""
+
+from __future__ import annotations
+
+import math
+import secrets
+from dataclasses import dataclass
+from urllib.parse import urlencode
+from uuid import UUID, uuid4, uuid5
+
+import psycopg
+from fastapi import APIRouter, Request
+from pydantic import BaseModel, ConfigDict, Field
+from starlette.responses import RedirectResponse, Response
+
+from helvor.bench.entry import Payload
+from helvor.bench.planar import plate as planar
+from helvor.bench.planar.eluent import parse_eluent
+from helvor.bench.planar.plate import gather
+from helvor.bench.practice.virtual_plate import (
+    BELOW_TOP,
+    COMPOUNDS,
+    GOALS,
+    HEIGHT,
+    MIX,
+    ORIGIN,
+    WIDTH,
+    Developed,
+    Goal,
+    Said,
+    Setting,
+    develop,
+    judge,
+)
+from helvor.bench.quantity import Unreadable, parse, round_to
+from helvor.notebook import classes, pages, photographs
+from helvor.notebook.pages import Draft, NotYours
+from helvor.shelf.solvents import eluotropic_rank
+from helvor.stand_ins.camera import lane_places, photograph
+from helvor.web.forms import Form, SubmittedDep
+from helvor.web.planar.photographs import read_soon
+from helvor.web.rendering import Shell, html, is_htmx
+from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
+
+router = APIRouter()
+
+FASTEST = 30.0
+"""Minutes of the plate that pass in a second at most."""
+
+
+@dataclass(frozen=True, slots=True)
+class SpotDrawn:
+    """A spot of the drawing: its outline in mm, how dark, what it is."""
+
+    path: str
+    dark: float
+    says: str
+
+
+@dataclass(frozen=True, slots=True)
+class WindowDrawn:
+    """Where a compound should come to lie: a box over its lane, mm."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    met: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class VirtualPlate:
+    """The part of the page that follows the plate."""
+
+    goal: Goal
+    number: int
+    goals: list[tuple[int, str]]
+    setting: Setting
+    weak: float
+    minutes: float
+    out: bool
+    plate: Developed
+    lanes: list[tuple[str, float]]
+    spots: list[SpotDrawn]
+    windows: list[WindowDrawn]
+    front_y: float | None
+    level_y: float
+    met: bool
+    said: list[Said]
+    query: str
+    due: str
+    ticks: list[tuple[float, int]]
+    entry: UUID
+    csrf: str
+    trouble: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class VirtualPlatePage(Shell, VirtualPlate):
+    """The same as a page."""
+
+
+def _number(text: str, low: float, high: float, usual: float) -> float:
+    try:
+        value = float(text.replace(",", "."))
+    except ValueError:
+        return usual
+    return usual if math.isnan(value) else min(max(value, low), high)
+
+
+def _asked(asked: dict[str, str]) -> tuple[int, Setting, float, bool]:
+    """What an address or a form asks for; whatever it does not say is usual."""
+    number = int(_number(asked.get("goal", ""), 0, len(GOALS) - 1, 0))
+    names = tuple(name for name, _, _ in GOALS[number].windows)
+    strong = _number(asked.get("strong", ""), 1, 100, 40)
+    acid = _number(asked.get("acid", ""), 0, 10, 0)
+    setting = Setting(
+        names, min(strong, 100 - acid), acid, _number(asked.get("level", ""), 1, 40, 6),
+        int(_number(asked.get("touches", ""), 1, 12, 2)), asked.get("lined", "yes") != "no",
+        int(_number(asked.get("seed", ""), 0, 10**9, secrets.randbelow(10**6))),
+    )  # fmt: skip
+    return number, setting, _number(asked.get("minutes", ""), 0, 120, 0), asked.get("out") == "yes"
+
+
+def _drawn(plate: Developed, lane: dict[str, float]) -> list[SpotDrawn]:
+    found = []
+    for spot in plate.spots:
+        x, y = lane[spot.lane], HEIGHT - ORIGIN - spot.centre
+        rx = spot.width / 2
+        up, down = spot.head - spot.centre, spot.centre - spot.tail
+        path = f"M{x - rx:.2f} {y:.2f}a{rx:.2f} {up:.2f} 0 0 1 {2 * rx:.2f} 0a{rx:.2f} {down:.2f} 0 0 1 {-2 * rx:.2f} 0"
+        found.append(SpotDrawn(path, round(min(1.0, 0.3 + spot.strength), 2), f"{spot.compound} in lane {spot.lane}"))
+    return found
+
+
+def _windows(plate: Developed, goal: Goal, lane: dict[str, float]) -> list[WindowDrawn]:
+    front = plate.front or HEIGHT - ORIGIN - BELOW_TOP
+    found = []
+    for name, low, high in goal.windows:
+        rf = plate.rf_of(name)
+        top, bottom = HEIGHT - ORIGIN - high * front, HEIGHT - ORIGIN - low * front
+        x = lane[COMPOUNDS[name].label]
+        met = rf is not None and low <= rf <= high
+        found.append(WindowDrawn(round(x - 4.5, 2), round(top, 2), 9.0, round(bottom - top, 2), met))
+    return found
+
+
+def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPlate:
+    number, setting, minutes, out = _asked(asked)
+    goal = GOALS[number]
+    plate = develop(setting, minutes)
+    labels = [label for label, _ in setting.lanes]
+    lane = dict(zip(labels, lane_places(len(labels)), strict=True))
+    met, said = judge(plate, goal)
+    front_y = HEIGHT - ORIGIN - plate.front if plate.front is not None else None
+    query = urlencode({
+        "goal": number, "strong": f"{setting.strong:g}", "acid": f"{setting.acid:g}", "level": f"{setting.level:g}",
+        "touches": setting.touches, "lined": "yes" if setting.lined else "no", "seed": setting.seed,
+    })  # fmt: skip
+    stop = HEIGHT - ORIGIN - BELOW_TOP
+    due = f"{setting.minutes_to(stop):.1f}" if setting.over_liquid > 0 else ""
+    ticks = [
+        (HEIGHT - ORIGIN - setting.front_at(n), n)
+        for n in (1, 2, 3, 4, 6, 8, 10, 12, 15, 20)
+        if 0 < setting.front_at(n) < HEIGHT - ORIGIN
+    ]
+    return VirtualPlate(
+        goal=goal, number=number, goals=[(n, one.words) for n, one in enumerate(GOALS)], setting=setting,
+        weak=100 - setting.strong - setting.acid, minutes=minutes, out=out, plate=plate, lanes=list(lane.items()),
+        spots=_drawn(plate, lane), windows=_windows(plate, goal, lane), front_y=front_y, level_y=HEIGHT - setting.level,
+        met=met, said=said if out else [], query=query, due=due, ticks=ticks, entry=uuid4(),
+        csrf=who.csrf, trouble=trouble,
+    )  # fmt: skip
+
+
+@router.get("/practice", include_in_schema=False)
+def practice(who: VisitorDep) -> Response:
+    """Practice begins with a plate."""
+    return RedirectResponse("/practice/plate", status_code=303)
+
+
+@router.get("/practice/plate", include_in_schema=False)
+def virtual_plate(request: Request, who: VisitorDep) -> Response:
+    """The virtual plate as the address says."""
+    shown = _shown(who, dict(request.query_params))
+    if is_htmx(request):
+        return html("practice/plate_work.html", shown)
+    fields = {name: getattr(shown, name) for name in VirtualPlate.__dataclass_fields__}
+    return html("practice/plate.html", VirtualPlatePage(visitor=who, place="practice", **fields))
+
+
+def _own_bench(conn: psycopg.Connection, who: Visitor) -> UUID:
+    """Where a person's own plates lie: a tablet's bench, else the front bench."""
+    if who.account.role == "bench":
+        bench = classes.bench_worked_at(conn, who.account.id)
+        if bench is None:
+            raise NotYours
+        return bench
+    return classes.front_bench(conn, who.account.id).id
+
+
+def entries_of(setting: Setting) -> list[Payload]:
+    """What is written on the ordinary page of a virtual plate before it is measured; it says that it is virtual."""
+    liquids = (
+        ("ethyl acetate", setting.strong), ("hexane", 100 - setting.strong - setting.acid),
+        ("acetic acid", setting.acid),
+    )  # fmt: skip
+    eluent = ", ".join(f"{part:g} % {name}" for name, part in liquids if part > 1e-9)
+    labels = [label for label, _ in setting.lanes]
+    names = {COMPOUNDS[name].label: name for name in setting.compounds} | {MIX: "mixture of them"}
+    mm = [parse(f"{value:g} mm", "length") for value in (WIDTH, HEIGHT, ORIGIN, setting.level)]
+    return [
+        planar.SetUp(phase="silica", indicator=True, width=mm[0], height=mm[1], origin=mm[2], about="virtual plate"),
+        planar.EluentUsed(eluent=parse_eluent(eluent)),
+        planar.Chamber(level=mm[3], lined=setting.lined, lid=True),
+        *(
+            planar.Lane(
+                at=parse(f"{round_to(x, 1)} mm", "length"), label=label, substance=names[label],
+                role="unknown" if label == MIX else "reference", touches=setting.touches,
+            )
+            for label, x in zip(labels, lane_places(len(labels)), strict=True)
+        ),
+    ]  # fmt: skip
+
+
+@router.post("/practice/plate/measure", include_in_schema=False)
+def measure(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
+    """Photograph a plate that was taken out, onto an ordinary page of one's own bench."""
+    form = Form(fields)
+    key = form.id("entry")
+    asked = {name: values[0] for name, values in fields.items() if values}
+    _, setting, minutes, _ = _asked(asked)
+    plate = develop(setting, minutes)
+    if key is None or plate.washed_out:
+        raise Unreadable("There is nothing on this plate to measure: set it up again.")
+    content = photograph(plate)
+    with pool(request).connection() as conn, conn.transaction():
+        page_id = pages.start_page(conn, who.account.id, _own_bench(conn, who), "planar", key)
+        known, entries = pages.open_page(conn, who.account.id, page_id)
+        if not entries:
+            photo_id = uuid5(key, "photograph")
+            picture = photographs.look_at("virtual plate.jpg", content)
+            says = [*entries_of(setting), planar.Photographed(photo=photo_id, name=picture.name, light="254")]
+            drafts = [Draft(uuid5(key, str(n)), one) for n, one in enumerate(says)]
+            written = pages.append(conn, who.account.id, who.account.name, page_id, lambda _: drafts, eluotropic_rank())
+            asked_of = photographs.asked_of(gather(written.entries))
+            photographs.keep(conn, who.account.id, page_id, photo_id, picture, "254", asked_of)
+    read_soon(pool(request), uuid5(key, "photograph"), 1)
+    return RedirectResponse(f"{known.address}/photo", status_code=303)
+
+
+# ── JSON ────────────────────────────────────────────────────────────────────────────────────────
+
+
+class PlateIn(BaseModel):
+    """A virtual plate and how long it stood in its chamber."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    compounds: list[str] = Field(min_length=1, max_length=4, examples=[["caffeine", "aspirin"]])
+    strong: float = Field(description="Per cent by volume of the strong part.")
+    acid: float = 0.0
+    level: float = Field(6.0, description="Of the liquid over the chamber's floor, mm.")
+    touches: int = 2
+    lined: bool = True
+    seed: int = Field(1, ge=0, le=10**9)
+    minutes: float
+
+
+class VirtualSpotOut(BaseModel):
+    """A spot as it is, mm over the origin."""
+
+    lane: str
+    compound: str
+    centre: float
+    tail: float
+    head: float
+    width: float
+
+
+class PlateOut(BaseModel):
+    """The plate after so many minutes; ``front`` is None when it ran off the top."""
+
+    front: float | None
+    washed_out: bool
+    minutes_to_top: float
+    spots: list[VirtualSpotOut]
+
+
+@router.post("/api/practice/plate", tags=["practice"])
+def plate_as_json(asked: PlateIn) -> PlateOut:
+    """Develop a virtual plate: the front by its law, Rf from the composition, spreading, tails; the same for a seed."""
+    setting = Setting(
+        tuple(asked.compounds), asked.strong, asked.acid, asked.level, asked.touches, asked.lined, asked.seed
+    )
+    plate = develop(setting, asked.minutes)
+    return PlateOut(
+        front=plate.front, washed_out=plate.washed_out, minutes_to_top=setting.minutes_to_top,
+        spots=[
+            VirtualSpotOut(lane=s.lane, compound=s.compound, centre=s.centre, tail=s.tail, head=s.head, width=s.width)
+            for s in plate.spots
+        ],
+    )  # fmt: skip
