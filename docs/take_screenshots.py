@@ -59,9 +59,6 @@ def shots(page: Page) -> None:
     page.locator(".strip a", has_text="11 filter").click()
     page.wait_for_selector(".set-up")
     take("filter")
-    page.get_by_role("link", name="Where it went").click()
-    page.wait_for_selector(".cause")
-    take("where-it-went")
     page.goto("/reckon/reaction?equation=BaCl2+%2B+Na2SO4+->+BaSO4+%2B+NaCl&obtained=1.102"
               "&amounts=BaCl2·2H2O+1.222+g%0ANa2SO4+25.0+mL+0.25+M")  # fmt: skip
     take("sums")
@@ -87,6 +84,8 @@ def shots(page: Page) -> None:
     page.get_by_role("link", name="Review", exact=True).click()
     page.wait_for_selector("svg.review")
     take("review")
+    page.goto("/practice/plate?goal=0&strong=80&acid=1&seed=4&minutes=4")
+    take("practice")
     page.goto("/find?q=4")
     page.locator(".page-line", has_text="Plate 1").first.click()
     page.get_by_role("link", name="T2", exact=True).click()
