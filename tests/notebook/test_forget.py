@@ -6,10 +6,11 @@ from uuid import uuid4
 import psycopg
 import pytest
 
+from helvor.bench.container import Moved
 from helvor.bench.room import entries as day
 from helvor.bench.run.entries import Late, Noted
 from helvor.bench.techniques import TECHNIQUES
-from helvor.notebook import classes, forget, joining, pages, room
+from helvor.notebook import classes, containers, files, forget, imports, joining, pages, room
 from helvor.notebook.pages import Draft, NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from tests.notebook.people import run_of, teacher, type_in
@@ -44,7 +45,11 @@ def test_names_go_and_every_number_stays(conn, ida):
     room.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), day.Said(words="Edda is at the dentist"))
     _, before = pages.open_page(conn, ida.account, run)
     sheet_before = TECHNIQUES["run"].work_out(before, pages.HouseRules(), RANK)
+    files.keep(conn, ida.account, run, uuid4(), files.make("Ada masses.csv", b"g\n1.2\n"))
+    imports.put(conn, ida.account, ida.class_id, uuid4(), "names.csv", b"bench,name\n1,Ada\n")
     done = forget.forget_names(conn, ida.account, ida.class_id, RANK)
+    assert conn.execute("SELECT name FROM attachment").fetchall() == [("— masses.csv",)]
+    assert conn.execute("SELECT count(*) FROM import_draft").fetchone() == (0,)
     assert (done.names, done.benches, done.entries, done.day_lines) == (5, 2, 2, 2)
     page, after = pages.open_page(conn, ida.account, run)
     text = " ".join(str(entry.payload) + entry.by for entry in after)
@@ -92,6 +97,8 @@ def test_ink_stays_ink_for_everybody_else(conn, ida):
 def test_an_archived_class_is_read_and_not_written(conn, ida):
     run = run_of(conn, ida)
     type_in(conn, ida, run, "dish 32.514")
+    dish = uuid4()
+    containers.add(conn, ida.account, ida.class_id, dish, "dish", "dish")
     forget.archive(conn, ida.account, ida.class_id, away=True)
     with pytest.raises(psycopg.DatabaseError) as refused:
         type_in(conn, ida, run, "dish powder 35.520")
@@ -99,6 +106,9 @@ def test_an_archived_class_is_read_and_not_written(conn, ida):
     assert len(pages.open_page(conn, ida.account, run)[1]) == 2
     with pytest.raises(psycopg.DatabaseError):
         pages.start_page(conn, ida.account, ida.bench, "planar", uuid4())
+    with pytest.raises(psycopg.DatabaseError) as noted:
+        containers.note(conn, ida.account, ida.class_id, dish, uuid4(), Moved(place="oven"))
+    assert noted.value.sqlstate == "HV001"
     assert [c.code for c in classes.classes_of(conn, ida.account)] == []
     assert [c.code for c in classes.archived_of(conn, ida.account)] == ["A-1"]
     assert classes.open_class(conn, ida.account, ida.class_id).archived

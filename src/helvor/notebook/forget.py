@@ -144,6 +144,16 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
             "UPDATE page p SET rewritten_at = now() FROM bench b WHERE b.id = p.bench_id AND b.class_id = %s",
             [class_id],
         )
+        for key, name in conn.execute(
+            "SELECT f.id, f.name FROM attachment f JOIN page p ON p.id = f.page_id JOIN bench b ON b.id = p.bench_id"
+            " WHERE b.class_id = %s",
+            [class_id],
+        ).fetchall():
+            if pattern.search(name):
+                conn.execute("UPDATE attachment SET name = %s WHERE id = %s", [pattern.sub(DASH, name), key])
+        # Files that wait to come in and reports that were laid out can be had again, without the names.
+        conn.execute("DELETE FROM import_draft WHERE class_id = %s", [class_id])
+        conn.execute("DELETE FROM report_job WHERE class_id = %s", [class_id])
         # What the board shows may have quoted a note.
         rebuild_summaries(conn, rank, class_id)
     return Forgotten(len(names), changed, entries, lines)

@@ -13,6 +13,8 @@ BEGIN
         in_class := NEW.class_id;
     ELSIF TG_ARGV[0] = 'bench' THEN
         SELECT b.class_id INTO in_class FROM bench b WHERE b.id = NEW.bench_id;
+    ELSIF TG_ARGV[0] = 'container' THEN
+        SELECT k.class_id INTO in_class FROM container k WHERE k.id = NEW.container_id;
     ELSE
         SELECT b.class_id INTO in_class FROM page p JOIN bench b ON b.id = p.bench_id WHERE p.id = NEW.page_id;
     END IF;
@@ -36,6 +38,13 @@ CREATE TRIGGER not_in_archive BEFORE INSERT OR UPDATE ON unknown_sample
     FOR EACH ROW EXECUTE FUNCTION refuse_in_archive('class');
 CREATE TRIGGER not_in_archive BEFORE INSERT OR UPDATE ON unknown_dealt
     FOR EACH ROW EXECUTE FUNCTION refuse_in_archive('class');
+CREATE TRIGGER not_in_archive BEFORE INSERT ON container_note
+    FOR EACH ROW EXECUTE FUNCTION refuse_in_archive('container');
+CREATE TRIGGER not_in_archive BEFORE INSERT OR UPDATE ON answer_sheet
+    FOR EACH ROW EXECUTE FUNCTION refuse_in_archive('class');
+CREATE TRIGGER not_in_archive BEFORE INSERT OR UPDATE ON class_kit
+    FOR EACH ROW EXECUTE FUNCTION refuse_in_archive('class');
+CREATE TRIGGER not_in_archive BEFORE INSERT ON prep_done FOR EACH ROW EXECUTE FUNCTION refuse_in_archive('class');
 CREATE TRIGGER not_in_archive BEFORE INSERT ON join_code FOR EACH ROW EXECUTE FUNCTION refuse_in_archive('class');
 CREATE TRIGGER not_in_archive BEFORE INSERT ON handout_correction
     FOR EACH ROW EXECUTE FUNCTION refuse_in_archive('class');
