@@ -308,7 +308,7 @@ def test_the_json_holds_the_whole_record_struck_entries_too(school, ida):
     filled(school, ida)
     ida.post(f"{school.url}/read", data={"entry": str(uuid4()), "text": "T1 41.0"})
     record = json.loads(ida.get(f"{school.url}/plate.json").text)
-    assert (record["format"], record["version"]) == ("helvor plate", 1)
+    assert (record["format"], record["version"]) == ("helvor plate", 2)
     assert [e["seq"] for e in record["entries"]] == list(range(1, 8))
     assert record["entries"][-1]["strikes"] == record["entries"][3]["id"]
     assert record["neighbours"][0]["rs"] == pytest.approx(2 * 21 / (6 + 4))

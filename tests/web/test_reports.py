@@ -7,6 +7,7 @@ from uuid import uuid4
 from xml.etree import ElementTree
 
 import pytest
+from PIL import Image
 from pypdf import PdfReader
 
 from helvor.exchange.pdf import NotOurs, pdf
@@ -147,6 +148,15 @@ def test_a_report_fetches_nothing_from_outside():
         markup = f'<html lang="en"><head><title>x</title><link rel="stylesheet" href="{address}"></head><body>x</body></html>'
         with pytest.raises(NotOurs, match="does not fetch"):
             pdf([markup], "A4", STATIC)
+
+
+def test_after_a_report_a_picture_that_is_cut_short_is_still_refused():
+    """The library for paper lets Pillow take broken pictures, for the whole process, if nobody takes that back."""
+    pdf(['<html lang="en"><head><title>x</title></head><body>x</body></html>'], "A4", STATIC)
+    whole = io.BytesIO()
+    Image.effect_noise((300, 300), 60).save(whole, "PNG")
+    with pytest.raises(OSError, match="truncated"):
+        Image.open(io.BytesIO(whole.getvalue()[:4000])).load()
 
 
 # ── drawings ────────────────────────────────────────────────────────────────────────────────────

@@ -7,6 +7,14 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any, Literal
 
+from PIL import ImageFile
+from weasyprint import CSS, HTML
+from weasyprint.urls import FatalURLFetchingError, URLFetcher, URLFetcherResponse
+
+# WeasyPrint lets Pillow take broken pictures, for the whole process. Ours are whole; a photograph that
+# somebody sends cut short must go on being refused.
+ImageFile.LOAD_TRUNCATED_IMAGES = False
+
 Paper = Literal["A4", "Letter"]
 SCHEME = "https://helvor.invalid/"
 """Beginning of the addresses that a report may name: files that ship with it."""
@@ -16,22 +24,21 @@ class NotOurs(ValueError):
     """A report named something that does not ship with it."""
 
 
-def _fetcher(files: Path) -> Any:
-    from weasyprint.urls import FatalURLFetchingError, URLFetcher, URLFetcherResponse  # noqa: PLC0415
+class _OwnFiles(URLFetcher):  # type: ignore[misc]  # untyped library
+    """Our own files, and pictures that stand in the markup itself; anything else stops the report."""
 
-    class OwnFiles(URLFetcher):  # type: ignore[misc]  # untyped library
-        """Our own files, and pictures that stand in the markup itself; anything else stops the report."""
+    def __init__(self, files: Path) -> None:
+        super().__init__(allowed_protocols=("data", "https"))
+        self._files = files.resolve()
 
-        def fetch(self, url: str, headers: Any = None) -> Any:
-            if url.startswith("data:"):
-                return super().fetch(url, headers)
-            path = (files / url.removeprefix(SCHEME)).resolve()
-            if not url.startswith(SCHEME) or not path.is_relative_to(files.resolve()) or not path.is_file():
-                raise FatalURLFetchingError(f"a report does not fetch {url[:60]}")
-            media = mimetypes.guess_type(path.name)[0] or "application/octet-stream"
-            return URLFetcherResponse(url, path.read_bytes(), {"Content-Type": media})
-
-    return OwnFiles(allowed_protocols=("data", "https"))
+    def fetch(self, url: str, headers: Any = None) -> Any:
+        if url.startswith("data:"):
+            return super().fetch(url, headers)
+        path = (self._files / url.removeprefix(SCHEME)).resolve()
+        if not url.startswith(SCHEME) or not path.is_relative_to(self._files) or not path.is_file():
+            raise FatalURLFetchingError(f"a report does not fetch {url[:60]}")
+        media = mimetypes.guess_type(path.name)[0] or "application/octet-stream"
+        return URLFetcherResponse(url, path.read_bytes(), {"Content-Type": media})
 
 
 def pdf(parts: Iterable[str], paper: Paper, files: Path, done: Callable[[int], None] = lambda count: None) -> bytes:
@@ -44,10 +51,7 @@ def pdf(parts: Iterable[str], paper: Paper, files: Path, done: Callable[[int], N
     Raises:
         NotOurs: a part names something that does not ship with it.
     """
-    from weasyprint import CSS, HTML  # noqa: PLC0415  takes over a second to load
-    from weasyprint.urls import FatalURLFetchingError  # noqa: PLC0415
-
-    fetcher = _fetcher(files)
+    fetcher = _OwnFiles(files)
     sheet = CSS(string=f"@page {{ size: {paper} }}", url_fetcher=fetcher)
     laid_out = []
     for count, part in enumerate(parts, start=1):
