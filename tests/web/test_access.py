@@ -86,12 +86,13 @@ PUBLIC = {
     ("POST", "/api/answers/sheet"),
     ("POST", "/api/review/spread"),
     ("POST", "/api/practice/plate"),
+    ("POST", "/api/practice/drill"),
     ("GET", "/api/schemas/{kind}.schema.json"),
 }
 """What computes and keeps nothing, or lets somebody in."""
 
 OWN = {
-    ("GET", "/"), ("GET", "/find"), ("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure"), ("GET", "/bring-in"), ("POST", "/bring-in/import/files"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
+    ("GET", "/"), ("GET", "/find"), ("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure"), ("GET", "/practice/drills"), ("POST", "/practice/drills"), ("GET", "/bring-in"), ("POST", "/bring-in/import/files"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
     ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
     ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
     ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),
@@ -156,6 +157,8 @@ def body(path, school):
         return {"data": fields, "files": {"file": ("plate.jpg", small_photograph(), "image/jpeg")}}
     if path in LAYERS:
         return {"json": LAYERS[path]}
+    if path == "/practice/drills":
+        return {"data": {"entry": str(uuid4()), "topic": "layer", "level": "1", "seed": "1", "picked": "upper"}}
     if path == "/api/prep/period":
         return {"json": {"procedure": POWDER.model_dump(mode="json"), "benches": 2, "runs": 2}}
     if path == "/api/runs/{page_id}/answers":

@@ -29,6 +29,7 @@ from helvor.web.extraction import instrument as extracting
 from helvor.web.filtration import instrument as filtering
 from helvor.web.plan import routes as plans
 from helvor.web.planar import compare, photographs, routes
+from helvor.web.practice import drills
 from helvor.web.practice import plate as practice
 from helvor.web.prep import routes as preps
 from helvor.web.reckon import amounts, layers, plates
@@ -59,6 +60,7 @@ PAGES = [
     ("review/found.html", review.ReviewFound),
     ("review/answers.html", answer_sheets.AnswersPage),
     ("review/answers_work.html", answer_sheets.AnswersWork),
+    ("practice/drill.html", drills.DrillPage),
     ("practice/plate.html", practice.VirtualPlatePage),
     ("practice/plate_work.html", practice.VirtualPlate),
     ("search.html", search.SearchPage),

@@ -42,6 +42,7 @@ from helvor.web.drawings import Drawings
 from helvor.web.plan import routes as plan
 from helvor.web.planar import compare, photographs
 from helvor.web.planar import routes as plates
+from helvor.web.practice import drills
 from helvor.web.practice import plate as virtual_plate
 from helvor.web.prep import routes as prep
 from helvor.web.reckon import routes as reckon
@@ -83,6 +84,7 @@ PARTS = (
     plan,
     reckon,
     virtual_plate,
+    drills,
     shelf,
     people,
     members,

@@ -1,0 +1,185 @@
+"""Drills: keys by a second computation, the usual wrong answers named, and what comes next."""
+
+from datetime import UTC, datetime, timedelta
+from random import Random
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from molmass import Formula
+
+from helvor.bench.practice.boxes import DAYS, Answer, Standing, next_topic, standings
+from helvor.bench.practice.drills import LEVELS, NOT_YET, ORGANIC, PLACES, TOPICS, drill
+from helvor.bench.practice.virtual_plate import COMPOUNDS, ORIGIN
+from helvor.bench.quantity import Unreadable
+from helvor.shelf.liquids import liquid_named
+from helvor.shelf.shelf import shipped
+
+SEEDS = st.integers(0, 2**31 - 1)
+LEVEL = st.sampled_from(LEVELS)
+
+
+@given(st.sampled_from(list(TOPICS)), LEVEL, SEEDS)
+def test_a_seed_gives_the_same_case(topic, level, seed):
+    assert drill(topic, level, seed) == drill(topic, level, seed)
+
+
+@pytest.mark.parametrize(("topic", "level"), [("smell", 1), ("read", 0), ("read", 4)])
+def test_what_is_no_drill(topic, level):
+    with pytest.raises(Unreadable, match="no such drill"):
+        drill(topic, level, 1)
+
+
+# ── read a plate ────────────────────────────────────────────────────────────────────────────────
+
+
+@given(LEVEL, SEEDS)
+def test_the_rf_of_a_plate_is_that_of_its_composition(level, seed):
+    case = drill("read", level, seed)
+    rf = (case.spot - ORIGIN) / (case.front - ORIGIN)
+    assert rf == pytest.approx(COMPOUNDS[case.compound].rf(case.plate.setting.strong / 100), abs=0.05)
+    verdict = case.judge(case.front, case.spot, round(rf, 2))
+    assert verdict.right and f"= {rf:.2f}" in verdict.working[0]
+
+
+@pytest.mark.parametrize(
+    ("answer", "why"),
+    [
+        (lambda f, s: (f + 4, s, 0.5), "4.0 mm above the line where the wet ends"),
+        (lambda f, s: (f, s - 3, 0.5), "3.0 mm under the densest place"),
+        (lambda f, s: (f, s, s / f), "not from the edge"),
+        (lambda f, s: (f, s, (s - 10) / f), "front's way too begins"),
+        (lambda f, s: (f, s, (f - 10) / (s - 10)), "upside down"),
+        (lambda f, s: (f, s, 1 - (s - 10) / (f - 10)), "still had to the front"),
+        (lambda f, s: (f, s, 7.7), "not the spot's way over"),
+    ],
+)
+@pytest.mark.parametrize("seed", range(4))
+def test_the_usual_wrong_readings_are_named(answer, why, seed):
+    case = drill("read", 1, seed)
+    verdict = case.judge(*answer(case.front, case.spot))
+    assert not verdict.right and why in verdict.why
+
+
+# ── which layer ─────────────────────────────────────────────────────────────────────────────────
+
+
+@given(LEVEL, SEEDS)
+def test_the_heavier_layer_is_below(level, seed):
+    """Masses over volumes by hand."""
+    case = drill("layer", level, seed)
+    sums = {"organic": [0.0, 0.0], "aqueous": [0.0, 0.0]}
+    for liquid, volume in case.poured:
+        sums[liquid.makes][0] += liquid.density * volume
+        sums[liquid.makes][1] += volume
+    heavy = max(sums, key=lambda makes: sums[makes][0] / sums[makes][1])
+    assert case.key == ("lower" if case.wanted == heavy else "upper")
+    assert [case.judge(place).right for place in PLACES] == [case.key == place for place in PLACES]
+    with pytest.raises(Unreadable):
+        case.judge("middle")
+
+
+@pytest.mark.parametrize(("name", "density"), ORGANIC)
+def test_the_densities_are_those_of_the_shelf(name, density):
+    assert density == pytest.approx(liquid_named(name, shipped()).density, abs=0.01)
+
+
+# ── dry enough ──────────────────────────────────────────────────────────────────────────────────
+
+
+@given(LEVEL, SEEDS)
+def test_the_first_two_that_agree(level, seed):
+    case = drill("dry", level, seed)
+    expected = NOT_YET
+    for n in range(1, len(case.nets)):
+        apart = abs(case.nets[n] - case.nets[n - 1])
+        if case.rule == "readability":
+            agrees = apart <= 2 * case.step + 1e-9
+        else:
+            agrees = apart <= 0.0005 * case.nets[n] + 1e-9 and case.minutes[n] - case.minutes[n - 1] >= 60
+        if agrees:
+            expected = str(n + 1)
+            break
+    assert case.key == expected
+    choices = [*(str(n) for n in range(1, len(case.nets) + 1)), NOT_YET]
+    assert [one for one in choices if case.judge(one).right] == [expected]
+    with pytest.raises(Unreadable):
+        case.judge("9")
+
+
+# ── limiting reagent ────────────────────────────────────────────────────────────────────────────
+
+
+@given(LEVEL, SEEDS)
+def test_what_is_used_up_first(level, seed):
+    """Molar masses by another package."""
+    case = drill("limiting", level, seed)
+    left = {}
+    for part in case.parts:
+        if part.grams is not None:
+            mol = part.grams / Formula(part.formula.replace("·5H2O", "(H2O)5").replace("·7H2O", "(H2O)7")).mass
+        else:
+            mol = part.ml * part.molar / 1000
+        left[part.name] = mol / part.count
+    assert case.key == min(left, key=left.get)
+    assert max(left.values()) / min(left.values()) > 1.05
+    for part in case.parts:
+        assert case.judge(part.name).right == (part.name == case.key)
+    with pytest.raises(Unreadable):
+        case.judge("water")
+
+
+def test_who_forgets_the_equation_is_told():
+    told = [
+        case.judge(fewest.name)
+        for case in (drill("limiting", 3, seed) for seed in range(200))
+        for fewest in [min(case.parts, key=lambda part: part.mmol)]
+        if fewest.name != case.key
+    ]
+    assert len(told) > 10
+    assert all("divide" in verdict.why and not verdict.right for verdict in told)
+
+
+# ── boxes ───────────────────────────────────────────────────────────────────────────────────────
+
+NOON = datetime(2026, 11, 25, 12, 0, tzinfo=UTC)
+
+
+def said(*answers):
+    """(hours after noon, right) as answers to one topic."""
+    return [Answer("dry", right, NOON + timedelta(hours=hours)) for hours, right in answers]
+
+
+@pytest.mark.parametrize(
+    ("answers", "box", "level", "due_in"),
+    [
+        ([], 1, 1, None), ([(0, True)], 2, 2, 0), ([(0, True), (1, True)], 3, 3, 25), ([(0, False)], 1, 1, 0),
+        ([(0, True), (1, True), (2, True)], 3, 3, 25), ([(0, True), (1, True), (26, True)], 4, 3, 26 + 72),
+        ([(0, True), (1, True), (2, False)], 1, 1, 2),
+        ([(0, True), (1, True), (26, True), (98, True), (300, True)], 5, 3, 300 + 168),
+    ],
+)  # fmt: skip
+def test_boxes(answers, box, level, due_in):
+    (one,) = standings(["dry"], said(*answers))
+    assert (one.box, one.level) == (box, level)
+    assert one.due == (None if due_in is None else NOON + timedelta(hours=due_in))
+    assert (one.tried, one.right) == (len(answers), sum(right for _, right in answers))
+
+
+@given(st.lists(st.tuples(st.integers(0, 500), st.booleans()), unique_by=lambda pair: pair[0]), st.integers(0, 99))
+def test_the_order_of_answers_does_not_matter(answers, seed):
+    mixed = said(*answers)
+    Random(seed).shuffle(mixed)
+    (one,) = standings(["dry"], said(*answers))
+    assert standings(["dry"], mixed) == [one]
+    assert 1 <= one.box <= len(DAYS)
+
+
+def test_what_comes_next():
+    late, soon = NOON + timedelta(days=3), NOON + timedelta(days=1)
+    learnt, new, weak = Standing("a", 4, due=late), Standing("b"), Standing("c", 2, tried=3, due=NOON)
+    assert next_topic([learnt, weak, new], NOON) is new
+    assert next_topic([learnt, weak], NOON) is weak
+    assert next_topic([learnt, Standing("d", 3, due=soon)], NOON).topic == "d"
+    with pytest.raises(ValueError, match="no topic"):
+        next_topic([], NOON)

@@ -1,0 +1,63 @@
+"""Drills in the browser: answered by a finger on the drawing or by keys, and told why."""
+
+import pytest
+from playwright.sync_api import expect
+
+from helvor.bench.practice.drills import TOPICS, drill
+from tests.browser.conftest import violations
+
+SEED = 77
+
+
+def at(topic, level=1):
+    return f"/practice/drills?topic={topic}&level={level}&seed={SEED}"
+
+
+@pytest.mark.parametrize("topic", TOPICS)
+def test_every_topic_is_accessible_and_has_room_on_a_phone(page, topic):
+    page.goto(at(topic, 3))
+    assert violations(page) == []
+    page.set_viewport_size({"width": 390, "height": 844})
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+
+
+def test_a_layer_is_picked_on_the_funnel(page):
+    page.goto(at("layer"))
+    key = drill("layer", 1, SEED).key
+    page.locator(f'rect[data-pick="{key}"]').click()
+    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    assert violations(page) == []
+    page.reload()
+    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    page.get_by_role("link", name="Next drill").click()
+    expect(page.get_by_text("You are told at once")).to_be_visible()
+
+
+def test_a_plate_is_read_by_dragging_and_by_keys(page):
+    case = drill("read", 1, SEED)
+    page.goto(at("read"))
+    box = page.locator("#drill-plate").bounding_box()
+    scale = min(box["width"] / 84, box["height"] / 108)
+    middle = box["x"] + box["width"] / 2
+
+    def height_of(mm):
+        return box["y"] + box["height"] / 2 + (100 - mm - 50) * scale
+
+    page.mouse.move(middle, height_of(50))
+    page.mouse.down()
+    page.mouse.move(middle, height_of(case.front), steps=5)
+    page.mouse.up()
+    assert float(page.locator("#d-front").input_value()) == pytest.approx(case.front, abs=0.6)
+    page.locator("#d-spot").focus()
+    for _ in range(round(abs(case.spot - 25) / 0.5)):
+        page.keyboard.press("ArrowUp" if case.spot > 25 else "ArrowDown")
+    front, spot = (float(page.locator(f"#d-{name}").input_value()) for name in ("front", "spot"))
+    expect(page.locator('output[for="d-spot"]')).to_have_text(f"{spot:.1f} mm")
+    page.get_by_label("Its Rf").fill("seven")
+    page.get_by_role("button", name="Answer").click()
+    expect(page.get_by_role("alert")).to_contain_text("Write the Rf as a number")
+    assert float(page.locator("#d-front").input_value()) == front
+    page.get_by_label("Its Rf").fill(f"{(spot - 10) / (front - 10):.2f}")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    assert violations(page) == []
