@@ -61,6 +61,8 @@ def test_it_sees_nothing_of_other_benches_and_classes_on_any_route(school, whose
     entries, drafts = school.entries(), school.conn.execute("SELECT count(*) FROM procedure_draft").fetchone()
     mine = {("GET", "/"), ("POST", "/sign-out"), ("GET", "/reckon"), ("GET", "/reckon/{key}")}
     mine |= {("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/notices"), ("GET", "/timers")}
+    mine |= {("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure")}
+    mine |= {("GET", "/practice/drills"), ("POST", "/practice/drills")}
     for method, path in GUARDED:
         if (method, path) in mine:
             continue

@@ -168,8 +168,8 @@ class Layers:
             f"{place}: {layer.makes} layer, {layer.volume:.0f} mL, {round_to(layer.density, 2)} g/mL"
             for place, layer in zip(PLACES, (upper, lower), strict=True)
         )
-        lighter = "heavier" if self.key == "lower" else "lighter"
-        return Verdict(picked == self.key, f"The {self.wanted} layer is the {lighter} one, so the {self.key}.", working)
+        weight = "heavier" if self.key == "lower" else "lighter"
+        return Verdict(picked == self.key, f"The {self.wanted} layer is the {weight} one, so the {self.key}.", working)
 
 
 def _layers(level: int, seed: int) -> Layers:
