@@ -159,10 +159,11 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
     })  # fmt: skip
     stop = HEIGHT - ORIGIN - BELOW_TOP
     due = f"{setting.minutes_to(stop):.1f}" if setting.over_liquid > 0 else ""
+    # No minute stands so near the top that it would lie over the unit.
     ticks = [
         (HEIGHT - ORIGIN - setting.front_at(n), n)
         for n in (1, 2, 3, 4, 6, 8, 10, 12, 15, 20)
-        if 0 < setting.front_at(n) < HEIGHT - ORIGIN
+        if 0 < setting.front_at(n) < HEIGHT - ORIGIN - 3
     ]
     return VirtualPlate(
         goal=goal, number=number, goals=[(n, one.words) for n, one in enumerate(GOALS)], setting=setting,
