@@ -113,6 +113,39 @@ def read(text):
     return readings_of(table, guess(table.headers), RUNS, ZONE)
 
 
+@pytest.mark.parametrize(
+    ("heading", "cell", "grams"),
+    [
+        ("mass", "32.514", 32.514), ("gross / mg", "850.2", 0.8502), ("gross (mg)", "0.85 g", 0.85),
+        ("mass, g", "850 mg", 0.85), ("mass kg", "0.0325", 32.5),
+    ],
+)  # fmt: skip
+def test_a_bare_mass_has_the_unit_of_its_heading(heading, cell, grams):
+    table = read_table("r.csv", f"bench;dish;{heading}\n1;dish;{cell}\n".encode())
+    mapping = dict(zip(table.headers, ("bench", "container", "mass"), strict=True))
+    [one] = readings_of(table, mapping, RUNS, ZONE).readings
+    assert one.says.mass.value == pytest.approx(grams)
+
+
+@pytest.mark.parametrize(
+    ("heading", "cell", "value", "unit"),
+    [("taken", "3.006", 3.006, "g"), ("taken, mg", "3006", 3.006, "g"), ("taken / mL", "5.0", 5.0, "mL"),
+     ("taken / µL", "50", 0.05, "mL"), ("taken / mL", "2 g", 2.0, "g")],
+)  # fmt: skip
+def test_a_bare_amount_has_the_unit_of_its_heading(heading, cell, value, unit):
+    table = read_table("r.csv", f"bench;substance;{heading}\n1;powder;{cell}\n".encode())
+    mapping = dict(zip(table.headers, ("bench", "substance", "amount"), strict=True))
+    [one] = readings_of(table, mapping, RUNS, ZONE).readings
+    assert (one.says.amount.value, one.says.amount.unit) == (pytest.approx(value), unit)
+
+
+def test_a_bare_volume_has_the_unit_of_its_heading():
+    table = read_table("r.csv", b"bench;portion;volume in L\n1;filtrate;0.025\n")
+    mapping = dict(zip(table.headers, ("bench", "portion", "volume"), strict=True))
+    [one] = readings_of(table, mapping, RUNS, ZONE).readings
+    assert one.says.volume.value == pytest.approx(25.0)
+
+
 def test_rows_become_readings():
     found = read(
         "bench,container,portion,state,mass,substance,amount,volume,note,when\n"

@@ -17,7 +17,7 @@ ImageFile.LOAD_TRUNCATED_IMAGES = False
 
 Paper = Literal["A4", "Letter"]
 SCHEME = "https://helvor.invalid/"
-"""Beginning of the addresses that a report may name: files that ship with it."""
+"""Base of what a report names, files that ship with it: a name that RFC 2606 keeps from ever being anybody's."""
 
 
 class NotOurs(ValueError):

@@ -3,7 +3,8 @@
 Reading in 1. A row is a weighing when it has a container and a mass, an amount taken when it has a substance, a volume
               when it has a portion and a volume, a note when it has words; one row may be only one of them.
 Reading in 2. Every error is said with its line. While there is one, nothing comes in.
-Reading in 3. A dried weighing without a number is the next one of its container in the order of the file.
+Reading in 3. A bare number has the unit that its column's heading names, else g or mL; a unit in the cell goes first.
+Reading in 4. A dried weighing without a number is the next one of its container in the order of the file.
 """
 
 from __future__ import annotations
@@ -16,7 +17,7 @@ from datetime import datetime, tzinfo
 from pydantic import ValidationError
 
 from helvor.bench.entry import Payload
-from helvor.bench.quantity import Unreadable, parse, parse_amount
+from helvor.bench.quantity import BASE_UNIT, UNITS, Kind, Reading, Unreadable, parse, parse_amount
 from helvor.bench.run.entries import Noted, State, Taken, VolumeRead, Weighed
 from helvor.bench.run.record import Run
 from helvor.exchange.table_in import Row, Table
@@ -27,10 +28,10 @@ MEANINGS: dict[str, str] = {
     "container": "container",
     "portion": "portion in it",
     "state": "state (empty, wet, dried 2 …)",
-    "mass": "mass, g",
+    "mass": "mass, g unless its heading says mg",
     "substance": "substance taken",
-    "amount": "amount taken, with its unit or g",
-    "volume": "volume, mL",
+    "amount": "amount taken, g unless it or its heading says another unit",
+    "volume": "volume, mL unless its heading says another unit",
     "note": "note",
     "balance": "balance",
     "at": "when",
@@ -67,6 +68,16 @@ def guess(headers: Sequence[str]) -> dict[str, str]:
     return found
 
 
+def unit_in(header: str, kind: Kind) -> str:
+    """The unit of a kind that a heading names; empty without one.
+
+    >>> unit_in("gross / mg", "mass"), unit_in("mass", "mass"), unit_in("taken (mL)", "volume")
+    ('mg', '', 'mL')
+    """
+    words = re.findall(r"[^\W\d_]+", header)
+    return next((word for word in reversed(words) if word in UNITS[kind]), "")
+
+
 @dataclass(frozen=True, slots=True)
 class ReadingIn:
     """A reading of the table: its line, its bench, what it says, and when where that was given."""
@@ -86,7 +97,7 @@ class Read:
 
 
 def readings_of(table: Table, mapping: Mapping[str, str], runs: Mapping[int, Run], zone: tzinfo) -> Read:
-    """Rows as readings (Reading in 1 to 3).
+    """Rows as readings (Reading in 1 to 4).
 
     Args:
         mapping: header → meaning.
@@ -101,6 +112,7 @@ def readings_of(table: Table, mapping: Mapping[str, str], runs: Mapping[int, Run
     if not where.keys() & {"mass", "amount", "volume", "note"}:
         read.troubles.append(("columns", "Say which column has the readings: a mass, an amount, a volume or a note."))
         return read
+    headed = {meaning: table.headers[place] for meaning, place in where.items()}
     seen: dict[tuple[object, ...], int] = {}
     rounds: dict[tuple[int, str, str], int] = {}
     for row in table.rows:
@@ -108,7 +120,7 @@ def readings_of(table: Table, mapping: Mapping[str, str], runs: Mapping[int, Run
             break
         cells = {meaning: row.cells[place] for meaning, place in where.items()}
         try:
-            one = _reading(row, cells, runs, rounds, zone)
+            one = _reading(row, cells, headed, runs, rounds, zone)
         except (Unreadable, ValidationError) as wrong:
             read.troubles.append((f"line {row.line}", _sentence(wrong)))
             continue
@@ -153,8 +165,9 @@ def _state(text: str, portion: str) -> tuple[State, int | None]:
 
 
 def _reading(
-    row: Row, cells: Mapping[str, str], runs: Mapping[int, Run], rounds: dict[tuple[int, str, str], int], zone: tzinfo
-) -> ReadingIn:
+    row: Row, cells: Mapping[str, str], headed: Mapping[str, str], runs: Mapping[int, Run],
+    rounds: dict[tuple[int, str, str], int], zone: tzinfo,
+) -> ReadingIn:  # fmt: skip
     bench = _bench(cells.get("bench", ""))
     if bench not in runs:
         raise Unreadable(f"Bench {bench} has no run of this procedure: start one first.")
@@ -175,23 +188,28 @@ def _reading(
             rounds[key] = round_ + 1
         weighed = Weighed(
             container=tuple(re.split(r"\s*\+\s*", container)), portion=portion, state=state, round=round_,
-            mass=parse(mass, "mass", field_unit="g"), balance=cells.get("balance", ""),
+            mass=_parse(mass, "mass", headed["mass"]), balance=cells.get("balance", ""),
         )  # fmt: skip
         return ReadingIn(row.line, bench, weighed, at)
     if substance or amount:
         if not (substance and amount):
             raise Unreadable("An amount taken needs both: which substance, and how much.")
-        read = parse_amount(amount) if re.search(r"[^\W\d]", amount) else parse(amount, "mass", field_unit="g")
+        kind: Kind = "volume" if unit_in(headed["amount"], "volume") else "mass"
+        read = parse_amount(amount) if re.search(r"[^\W\d]", amount) else _parse(amount, kind, headed["amount"])
         return ReadingIn(row.line, bench, Taken(substance=substance, amount=read), at)
     if volume:
         if not portion:
             raise Unreadable("A volume without a portion: what was measured?")
-        return ReadingIn(
-            row.line, bench, VolumeRead(portion=portion, volume=parse(volume, "volume", field_unit="mL")), at
-        )
+        measured = _parse(volume, "volume", headed["volume"])
+        return ReadingIn(row.line, bench, VolumeRead(portion=portion, volume=measured), at)
     if note:
         return ReadingIn(row.line, bench, Noted(words=note), at)
     raise Unreadable("There is no reading in it: a mass, an amount, a volume or a note.")
+
+
+def _parse(text: str, kind: Kind, header: str) -> Reading:
+    """A cell as a quantity (Reading in 3)."""
+    return parse(text, kind, field_unit=unit_in(header, kind) or BASE_UNIT[kind])
 
 
 def _moment(text: str, zone: tzinfo) -> datetime | None:

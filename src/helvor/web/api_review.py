@@ -280,7 +280,7 @@ def _opened(request: Request, who: Visitor, page_id: UUID) -> list[AnswerOut]:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         settings = sheets.answer_sheets.settings_of(conn, page.class_id, sheets.work_of(page))
     seen = sheets.sees(who, page, settings)
-    return [answer_out(m, seen) for m in sheets.marks_of(page, sheets.worked(page, entries), settings)]
+    return [answer_out(m, seen) for m in sheets.marks_of(sheets.worked(page, entries), settings)]
 
 
 @router.get("/runs/{page_id}/answers")

@@ -61,6 +61,14 @@ def test_the_usual_wrong_readings_are_named(answer, why, seed):
     assert not verdict.right and why in verdict.why
 
 
+@pytest.mark.parametrize(
+    ("front", "spot", "says"), [(101, 30, "front's mark"), (70, -1, "spot's mark"), (ORIGIN, 30, "above the origin")]
+)
+def test_marks_lie_on_the_plate(front, spot, says):
+    with pytest.raises(Unreadable, match=says):
+        drill("read", 1, 1).judge(front, spot, 0.5)
+
+
 # ── which layer ─────────────────────────────────────────────────────────────────────────────────
 
 

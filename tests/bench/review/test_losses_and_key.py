@@ -72,6 +72,19 @@ def test_shares_are_judged_by_portion_and_by_determination():
     assert one.found == pytest.approx((24.117 + 24.125) / 2, abs=0.01)
 
 
+def test_of_several_runs_the_one_counts_that_says_most_of_the_key():
+    """A bench did another work before and after: which came last decides only between equals."""
+    [(_, powder)] = sheets({1: POWDER[1]}, "a-mixed-powder")
+    [(_, again)] = sheets({1: POWDER[2]}, "a-mixed-powder")
+    [(_, sulfate)] = sheets({1: SULFATE[1]}, "sulfate-in-garden-salt")
+    [sample] = read_samples("1: salt 34 %, beads 33 %")
+    for runs, counts in (([powder, sulfate], powder), ([sulfate, powder], powder), ([powder, sulfate, again], again)):
+        [row] = unknowns.judged([sample], {1: 1}, {1: runs}, {})
+        assert row.shares == unknowns.judge_shares(sample, counts)
+    [row] = unknowns.judged([sample], {1: 1}, {1: [sulfate]}, {})
+    assert row.shares == ()
+
+
 def test_the_class_reads_low_together_and_says_so():
     [sample] = read_samples("1: salt 34 %, beads 33 %")
     both = {n: [sheet] for n, sheet in sheets({1: POWDER[1], 2: POWDER[2]}, "a-mixed-powder")}

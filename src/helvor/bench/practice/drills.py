@@ -19,7 +19,7 @@ from typing import Literal
 from helvor.bench.extraction.layers import CLOSE, Liquid, Settled, settle, solution
 from helvor.bench.extraction.solutions import water_density
 from helvor.bench.formula import molar_mass, readable
-from helvor.bench.practice.virtual_plate import BELOW_TOP, COMPOUNDS, HEIGHT, ORIGIN, Developed, Setting, develop
+from helvor.bench.practice.virtual_plate import COMPOUNDS, HEIGHT, ORIGIN, STOP, Developed, Setting, develop
 from helvor.bench.quantity import Unreadable, round_to
 from helvor.bench.run.drying import Weighing, constancy
 
@@ -73,7 +73,15 @@ class Reading:
         """Judge two marks, mm over the bottom edge, and the Rf written for them.
 
         The usual mistakes: both ways measured from the edge, the fraction upside down, the way left to the front.
+
+        Raises:
+            Unreadable: a mark lies off the plate, or the front not above the origin.
         """
+        for name, mark in (("front", front), ("spot", spot)):
+            if not 0 <= mark <= HEIGHT:
+                raise Unreadable(f"The {name}'s mark lies on the plate, 0 to {HEIGHT:.0f} mm.")
+        if front <= ORIGIN:
+            raise Unreadable("The front lies above the origin line.")
         way, whole = self.spot - ORIGIN, self.front - ORIGIN
         key = (
             f"Rf = ({round_to(self.spot, 1)} − {ORIGIN:.0f}) mm ÷ ({round_to(self.front, 1)} − {ORIGIN:.0f}) mm "
@@ -115,7 +123,7 @@ def _reading(level: int, seed: int) -> Reading:
         name = chance.choice([one.name for one in COMPOUNDS.values() if one.acid == (level == 3)])
         touches = chance.choice((6, 7, 8)) if level == 2 else 2
         setting = Setting((name,), float(chance.randrange(20, 100, 5)), touches=touches, seed=chance.randrange(10**6))
-        way = chance.uniform(50, 80) if level < 3 else chance.uniform(35, HEIGHT - ORIGIN - BELOW_TOP)
+        way = chance.uniform(50, 80) if level < 3 else chance.uniform(35, STOP)
         plate = develop(setting, setting.minutes_to(way))
         spot = plate.spots[0]
         if spot.tail > 3 and spot.centre < way - 5 and abs(spot.centre / way - 0.5) > 0.02:
@@ -181,7 +189,8 @@ def _layers(level: int, seed: int) -> Layers:
         if level == 1:
             water = Liquid("water", "aqueous", water_density())
         elif level == 2:
-            formula, molar = chance.choice((("HCl", 1.0), ("NaOH", 2.0), ("NaCl", 5.0), ("NaHCO3", 0.6)))
+            # No hydroxide: it splits esters and reacts with chloroform.
+            formula, molar = chance.choice((("HCl", 1.0), ("Na2CO3", 0.5), ("NaCl", 5.0), ("NaHCO3", 0.6)))
             water = solution(f"{molar:g} mol/L {readable(formula)}", formula, molar)
         else:
             water = Liquid("water", "aqueous", water_density())

@@ -29,12 +29,14 @@ HEIGHT, ORIGIN, WIDTH = 100.0, 10.0, 50.0
 """The plate: its height, its origin line over the bottom edge, its width, mm."""
 BELOW_TOP = 10.0
 """How far under the top a front should be stopped, mm. Common practice."""
+STOP = HEIGHT - ORIGIN - BELOW_TOP
+"""Where that is over the origin, mm."""
 PLATE_HEIGHT = 0.03
 """H of Virtual plate 3, mm."""
 DOT = 0.55
 """σ₀ of a small dot, mm."""
-UNLINED = 0.08
-"""How much of what is left to the front a compound gains in a chamber that is not lined (Virtual plate 2)."""
+UNLINED = 0.04
+"""Rf that a compound half-way up gains in a chamber that is not lined; none at the origin and at the front."""
 OVERLOAD = 0.06
 """Tail for each touch over two, as a part of the way (Virtual plate 4)."""
 DRAG = 0.30
@@ -66,7 +68,7 @@ COMPOUNDS = {
         Compound("caffeine", "C", 0.57, 1.2), Compound("aspirin", "A", -0.37, 1.0, acid=True),
         Compound("paracetamol", "P", -0.18, 1.4), Compound("benzocaine", "B", -0.62, 1.3),
         Compound("salicylic acid", "S", -0.28, 1.1, acid=True), Compound("vanillin", "V", -0.30, 1.5),
-        Compound("biphenyl", "N", -1.35, 0.6),
+        Compound("biphenyl", "Y", -1.35, 0.6),
     )
 }  # fmt: skip
 KAPPA = {"weak": 640.0, "strong": 580.0, "acid": 260.0}
@@ -108,10 +110,14 @@ class Setting:
             raise Unreadable("The liquid stands 1 to 40 mm high, and a dot has 1 to 12 touches.")
 
     @property
+    def weak(self) -> float:
+        """Per cent by volume of the weak part."""
+        return 100 - self.strong - self.acid
+
+    @property
     def kappa(self) -> float:
         """κ of the mixture, mm² a minute (Virtual plate 1)."""
-        weak = 100 - self.strong - self.acid
-        return (weak * KAPPA["weak"] + self.strong * KAPPA["strong"] + self.acid * KAPPA["acid"]) / 100
+        return (self.weak * KAPPA["weak"] + self.strong * KAPPA["strong"] + self.acid * KAPPA["acid"]) / 100
 
     @property
     def over_liquid(self) -> float:
@@ -187,7 +193,7 @@ def true_rf(setting: Setting, compound: str) -> float:
     """The Rf of a compound on this plate, its scatter from plate to plate put in (Virtual plate 2 and 7)."""
     rf = COMPOUNDS[compound].rf(setting.strong / 100)
     if not setting.lined:
-        rf += UNLINED * (1 - rf) * rf * 4 * 0.5
+        rf += UNLINED * 4 * rf * (1 - rf)
     chance = random.Random(f"{setting.seed} {compound} {setting.strong} {setting.acid}")  # noqa: S311  invented plates
     return min(max(rf + chance.gauss(0, 0.006), 0.0), 0.995) if rf > 0 else 0.0
 
@@ -234,6 +240,10 @@ class Goal:
     """What a plate should come to: compound → the Rf between which it should lie."""
 
     windows: tuple[tuple[str, float, float], ...]
+
+    def lies(self, compound: str, rf: float | None) -> bool:
+        """Whether a compound's Rf is where it should be."""
+        return rf is not None and any(name == compound and low <= rf <= high for name, low, high in self.windows)
 
     @property
     def words(self) -> str:
@@ -290,12 +300,12 @@ def judge(plate: Developed, goal: Goal) -> tuple[bool, list[Said]]:
         return False, [Said("note", "The front has not come over the origin yet: give it time.")]
     said: list[Said] = []
     met = True
-    for name, low, high in goal.windows:
+    for name, low, _ in goal.windows:
         spot = next(s for s in plate.spots if s.compound == name)
         rf = spot.centre / plate.front
         working = f"Rf = {round_to(spot.centre, 1)} mm ÷ {round_to(plate.front, 1)} mm = {round_to(rf, 2)}"
         called = name.capitalize()
-        if low <= rf <= high:
+        if goal.lies(name, rf):
             said.append(Said("good", f"{called} lies where it should.", working))
         else:
             met = False
@@ -307,7 +317,7 @@ def judge(plate: Developed, goal: Goal) -> tuple[bool, list[Said]]:
         said.append(Said("caution", OVERLOADED.format(touches=setting.touches)))
     if not setting.lined:
         said.append(Said("note", NOT_LINED))
-    if HEIGHT - ORIGIN - BELOW_TOP - plate.front > TOO_SHORT:
+    if STOP - plate.front > TOO_SHORT:
         said.append(Said("note", SHORT_WAY.format(front=plate.front)))
     return met, said
 
@@ -326,5 +336,5 @@ def reachable(goal: Goal, steps: Sequence[int] = range(5, 101, 5)) -> list[int]:
     return [
         strong
         for strong in steps
-        if all(low <= COMPOUNDS[name].rf(strong / 100) <= high for name, low, high in goal.windows)
+        if all(goal.lies(name, COMPOUNDS[name].rf(strong / 100)) for name, _, _ in goal.windows)
     ]

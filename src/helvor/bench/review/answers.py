@@ -28,6 +28,9 @@ from helvor.bench.review.truths import Truth
 from helvor.bench.run.work_out import RunWorksheet
 
 Verdict = Literal["right", "rounding", "wrong", "open"]
+VERDICTS: dict[Verdict, str] = {
+    "right": "right", "rounding": "right but for its digits", "wrong": "not right", "open": "kept",
+}  # fmt: skip
 
 
 class Asked(BaseModel):
@@ -67,6 +70,10 @@ class SheetSettings(BaseModel):
         """What is set for a question; every spot of a plate is one kind."""
         return self.asked.get("rf" if question.sort == "rf" else question.key, Asked())
 
+    def is_closed(self, now: datetime) -> bool:
+        """Whether answers are no longer taken."""
+        return self.closes is not None and self.closes <= now
+
     def tolerance(self, question: Question) -> float:
         """The tolerance in force."""
         own = self.of(question).tolerance
@@ -93,6 +100,10 @@ class Marked:
     remark: str = ""
     mistake: Explained | None = None
     word: str = ""
+
+    @property
+    def verdict_words(self) -> str:
+        return VERDICTS[self.verdict]
 
     @property
     def says(self) -> str:
@@ -194,6 +205,11 @@ def of_plate(sheet: PlateWorksheet, settings: SheetSettings) -> list[Marked]:
         for q in questions.of_plate(sheet)
         if settings.of(q).asked
     ]
+
+
+def of_page(sheet: RunWorksheet | PlateWorksheet, settings: SheetSettings) -> list[Marked]:
+    """The sheet of a run or of a plate."""
+    return of_run(sheet, settings) if isinstance(sheet, RunWorksheet) else of_plate(sheet, settings)
 
 
 @dataclass(frozen=True, slots=True)

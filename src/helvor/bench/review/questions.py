@@ -48,6 +48,11 @@ class Question:
     relative: bool = False
     choices: tuple[str, ...] = ()
 
+    @property
+    def tolerance_shown(self) -> float:
+        """The tolerance as it is set and shown: a relative one in per cent of the right value."""
+        return 100 * self.tolerance if self.relative else self.tolerance
+
 
 def _amount_questions(substance: Substance, when: When) -> Iterator[Question]:
     if not substance.formula or substance.amount is None or substance.role not in ("sample", "reagent"):
@@ -190,12 +195,16 @@ def sheet_of(procedure: Procedure) -> list[Question]:
     return [*before(procedure), *after(procedure)]
 
 
+EVERY_SPOT = Question("rf", "rf", "", "Rf of each spot", "What is the Rf of each spot?", "", "after", 0.01)
+"""Stands for every spot of every plate: they are not known before the plates are run."""
+
+
 def of_plate(sheet: PlateWorksheet) -> list[Question]:
     """The Rf of every spot of a plate."""
     return [
         Question(
             f"rf {spot.key}", "rf", spot.name, f"Rf {spot.name}",
-            f"What is the Rf of spot {spot.name}{_of_what(spot)}?", "", "after", 0.01,
+            f"What is the Rf of spot {spot.name}{_of_what(spot)}?", "", "after", EVERY_SPOT.tolerance,
         )
         for spot in sheet.spots
     ]  # fmt: skip

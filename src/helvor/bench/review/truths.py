@@ -431,7 +431,7 @@ def _yield(procedure: Procedure, portion: PortionMass, ledger: Ledger) -> Truth 
             lambda q, m=mass: Quotient(tuple(f for f in q.top if f.name == "obtained"), (m,), 100.0),  # type: ignore[misc]
             *everything, "litres", "ratio",
         ))  # fmt: skip
-    truth = _truth(replace(quotient, times=quotient.times), [*slips, *changed], 1)
+    truth = _truth(quotient, [*slips, *changed], 1)
     if truth is None:
         return None
     # What is turned upside down is obtained over possible, whatever it is multiplied with on the way.

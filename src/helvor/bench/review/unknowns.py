@@ -132,7 +132,7 @@ def judged(
     """Every bench that has a sample, by its number.
 
     Args:
-        dealt: bench → number of its sample; runs, plates: bench → its worksheets.
+        dealt: bench → number of its sample; runs, plates: bench → its worksheets, oldest first.
     """
     key = {sample.number: sample for sample in samples}
     found = []
@@ -140,7 +140,9 @@ def judged(
         sample = key.get(number)
         if sample is None:
             continue
-        shares = next((s for sheet in runs.get(bench, ()) if (s := judge_shares(sample, sheet))), ())
+        # Of several runs the one that says most of what the key asks for, of equal ones the latest.
+        each = [judge_shares(sample, sheet) for sheet in runs.get(bench, ())]
+        shares = max(reversed(each), key=len, default=())
         named = judge_plate(sample, plates.get(bench, ()))
         found.append(Judged(bench, number, shares, named))
     return found

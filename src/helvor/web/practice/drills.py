@@ -35,6 +35,7 @@ from helvor.bench.quantity import Unreadable, parse_number
 from helvor.notebook import classes, drill_answers
 from helvor.notebook.drill_answers import Given, TopicOfClass
 from helvor.web.forms import Form, SubmittedDep
+from helvor.web.practice.plate import dark, outline
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
@@ -132,16 +133,11 @@ def judged(case: Drill, given: dict[str, str]) -> Verdict:
     """
     if isinstance(case, Reading):
         marks = []
-        for name, words in (("front", "front"), ("spot", "spot")):
+        for name in ("front", "spot"):
             try:
-                value = parse_number(given.get(name, ""))[0]
+                marks.append(parse_number(given.get(name, ""))[0])
             except Unreadable:
-                raise Unreadable(f"The {words}'s mark is a height in mm, such as 72.5.") from None
-            if not 0 <= value <= HEIGHT:
-                raise Unreadable(f"The {words}'s mark lies on the plate, 0 to {HEIGHT:.0f} mm.")
-            marks.append(value)
-        if marks[0] <= ORIGIN:
-            raise Unreadable("The front lies above the origin line.")
+                raise Unreadable(f"The {name}'s mark is a height in mm, such as 72.5.") from None
         try:
             rf = parse_number(given.get("rf", ""))[0]
         except Unreadable:
@@ -164,9 +160,6 @@ def _choices(case: Drill, picked: str) -> list[Choice]:
 
 def _plate(case: Reading, given: dict[str, str], *, told: bool) -> PlateDrawn:
     spot = case.plate.spots[0]
-    x, y, rx = WIDTH / 2, HEIGHT - case.spot, spot.width / 2
-    up, down = spot.head - spot.centre, spot.centre - spot.tail
-    path = f"M{x - rx:.2f} {y:.2f}a{rx:.2f} {up:.2f} 0 0 1 {2 * rx:.2f} 0a{rx:.2f} {down:.2f} 0 0 1 {-2 * rx:.2f} 0"
 
     def mark(name: str, usual: float) -> float:
         try:
@@ -175,8 +168,8 @@ def _plate(case: Reading, given: dict[str, str], *, told: bool) -> PlateDrawn:
             return usual
 
     return PlateDrawn(
-        path, round(min(1.0, 0.3 + spot.strength), 2), round(y, 2), round(0.6 * rx, 2), HEIGHT - case.front,
-        case.compound, mark("front", 50.0), mark("spot", 25.0), given.get("rf", ""),
+        outline(spot, WIDTH / 2), dark(spot), round(HEIGHT - case.spot, 2), round(0.3 * spot.width, 2),
+        HEIGHT - case.front, case.compound, mark("front", 50.0), mark("spot", 25.0), given.get("rf", ""),
         case.front if told else None, case.spot if told else None,
     )  # fmt: skip
 

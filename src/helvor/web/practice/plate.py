@@ -18,17 +18,18 @@ from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.plate import gather
 from helvor.bench.practice.virtual_plate import (
-    BELOW_TOP,
     COMPOUNDS,
     GOALS,
     HEIGHT,
     MIX,
     ORIGIN,
+    STOP,
     WIDTH,
     Developed,
     Goal,
     Said,
     Setting,
+    VirtualSpot,
     develop,
     judge,
 )
@@ -76,7 +77,6 @@ class VirtualPlate:
     number: int
     goals: list[tuple[int, str]]
     setting: Setting
-    weak: float
     minutes: float
     out: bool
     plate: Developed
@@ -122,26 +122,34 @@ def _asked(asked: dict[str, str]) -> tuple[int, Setting, float, bool]:
     return number, setting, _number(asked.get("minutes", ""), 0, 120, 0), asked.get("out") == "yes"
 
 
+def outline(spot: VirtualSpot, x: float) -> str:
+    """A spot's outline on a lane at *x*, mm from the plate's left and top edges: the lower half is its tail."""
+    y, rx = HEIGHT - ORIGIN - spot.centre, spot.width / 2
+    up, down = spot.head - spot.centre, spot.centre - spot.tail
+    return f"M{x - rx:.2f} {y:.2f}a{rx:.2f} {up:.2f} 0 0 1 {2 * rx:.2f} 0a{rx:.2f} {down:.2f} 0 0 1 {-2 * rx:.2f} 0"
+
+
+def dark(spot: VirtualSpot) -> float:
+    """How dark a spot is drawn, 0 to 1."""
+    return round(min(1.0, 0.3 + spot.strength), 2)
+
+
 def _drawn(plate: Developed, lane: dict[str, float]) -> list[SpotDrawn]:
     found = []
     for spot in plate.spots:
-        x, y = lane[spot.lane], HEIGHT - ORIGIN - spot.centre
-        rx = spot.width / 2
-        up, down = spot.head - spot.centre, spot.centre - spot.tail
-        path = f"M{x - rx:.2f} {y:.2f}a{rx:.2f} {up:.2f} 0 0 1 {2 * rx:.2f} 0a{rx:.2f} {down:.2f} 0 0 1 {-2 * rx:.2f} 0"
-        found.append(SpotDrawn(path, round(min(1.0, 0.3 + spot.strength), 2), f"{spot.compound} in lane {spot.lane}"))
+        found.append(SpotDrawn(outline(spot, lane[spot.lane]), dark(spot), f"{spot.compound} in lane {spot.lane}"))
     return found
 
 
 def _windows(plate: Developed, goal: Goal, lane: dict[str, float]) -> list[WindowDrawn]:
-    front = plate.front or HEIGHT - ORIGIN - BELOW_TOP
+    front = plate.front or STOP
     found = []
     for name, low, high in goal.windows:
         rf = plate.rf_of(name)
         top, bottom = HEIGHT - ORIGIN - high * front, HEIGHT - ORIGIN - low * front
         x = lane[COMPOUNDS[name].label]
-        met = rf is not None and low <= rf <= high
-        found.append(WindowDrawn(round(x - 4.5, 2), round(top, 2), 9.0, round(bottom - top, 2), met))
+        lies = goal.lies(name, rf)
+        found.append(WindowDrawn(round(x - 4.5, 2), round(top, 2), 9.0, round(bottom - top, 2), lies))
     return found
 
 
@@ -157,8 +165,7 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
         "goal": number, "strong": f"{setting.strong:g}", "acid": f"{setting.acid:g}", "level": f"{setting.level:g}",
         "touches": setting.touches, "lined": "yes" if setting.lined else "no", "seed": setting.seed,
     })  # fmt: skip
-    stop = HEIGHT - ORIGIN - BELOW_TOP
-    due = f"{setting.minutes_to(stop):.1f}" if setting.over_liquid > 0 else ""
+    due = f"{setting.minutes_to(STOP):.1f}" if setting.over_liquid > 0 else ""
     # No minute stands so near the top that it would lie over the unit.
     ticks = [
         (HEIGHT - ORIGIN - setting.front_at(n), n)
@@ -167,7 +174,7 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
     ]
     return VirtualPlate(
         goal=goal, number=number, goals=[(n, one.words) for n, one in enumerate(GOALS)], setting=setting,
-        weak=100 - setting.strong - setting.acid, minutes=minutes, out=out, plate=plate, lanes=list(lane.items()),
+        minutes=minutes, out=out, plate=plate, lanes=list(lane.items()),
         spots=_drawn(plate, lane), windows=_windows(plate, goal, lane), front_y=front_y, level_y=HEIGHT - setting.level,
         met=met, said=said if out else [], query=query, due=due, ticks=ticks, entry=uuid4(),
         csrf=who.csrf, trouble=trouble,
@@ -203,7 +210,7 @@ def _own_bench(conn: psycopg.Connection, who: Visitor) -> UUID:
 def entries_of(setting: Setting) -> list[Payload]:
     """What is written on the ordinary page of a virtual plate before it is measured; it says that it is virtual."""
     liquids = (
-        ("ethyl acetate", setting.strong), ("hexane", 100 - setting.strong - setting.acid),
+        ("ethyl acetate", setting.strong), ("hexane", setting.weak),
         ("acetic acid", setting.acid),
     )  # fmt: skip
     eluent = ", ".join(f"{part:g} % {name}" for name, part in liquids if part > 1e-9)

@@ -19,7 +19,7 @@ from helvor.bench.quantity import Unreadable
 from helvor.bench.review import answers as core
 from helvor.bench.review.answers import SHOWS, Asked, Marked, SheetSettings
 from helvor.bench.review.entries import Answered, read_answer
-from helvor.bench.review.questions import Question
+from helvor.bench.review.questions import EVERY_SPOT, Question
 from helvor.bench.run.work_out import RunWorksheet
 from helvor.bench.worksheet import Worksheet
 from helvor.notebook import answer_sheets, pages
@@ -78,21 +78,15 @@ def work_of(page: Page) -> str:
     return PLATES if page.technique_key == "planar" else page.title
 
 
-def marks_of(page: Page, sheet: Worksheet, settings: SheetSettings) -> list[Marked]:
+def marks_of(sheet: Worksheet, settings: SheetSettings) -> list[Marked]:
     """A page's answers, looked through."""
-    if isinstance(sheet, RunWorksheet):
-        return core.of_run(sheet, settings)
-    assert isinstance(sheet, PlateWorksheet)
-    return core.of_plate(sheet, settings)
+    assert isinstance(sheet, RunWorksheet | PlateWorksheet)
+    return core.of_page(sheet, settings)
 
 
 def sees(who: Visitor, page: Page, settings: SheetSettings) -> str:
     """What the visitor may see of the answers: an instructor all, a bench what is set."""
     return settings.shows if who.account.role == "bench" else "hint"
-
-
-def is_closed(settings: SheetSettings) -> bool:
-    return settings.closes is not None and settings.closes <= datetime.now(UTC)
 
 
 def worked(page: Page, entries: Sequence[Entry]) -> Worksheet:
@@ -119,8 +113,8 @@ def _shown(
     said: str = "",
 ) -> Response:
     work = AnswersWork(
-        page=page, marks=marks_of(page, sheet, settings), settings=settings, sees=sees(who, page, settings),
-        closed=is_closed(settings), errors=errors or {}, typed=typed or {}, said=said, csrf=who.csrf,
+        page=page, marks=marks_of(sheet, settings), settings=settings, sees=sees(who, page, settings),
+        closed=settings.is_closed(datetime.now(UTC)), errors=errors or {}, typed=typed or {}, said=said, csrf=who.csrf,
         zone=who.account.time_zone,
     )  # fmt: skip
     status = 422 if errors else 200
@@ -149,9 +143,9 @@ def composed(page: Page, entries: Sequence[Entry], settings: SheetSettings, ques
         Problem: there is no such question on the sheet, or it is closed.
         Unreadable: what was typed is no answer to it.
     """
-    if is_closed(settings):
+    if settings.is_closed(datetime.now(UTC)):
         raise Problem("answer", CLOSED)
-    mark = next((m for m in marks_of(page, worked(page, entries), settings) if m.question.key == question), None)
+    mark = next((m for m in marks_of(worked(page, entries), settings) if m.question.key == question), None)
     if mark is None:
         raise Problem("question", "That question is not on this sheet.")
     if mark.question.choices:
@@ -210,9 +204,6 @@ def write_plate_answer(request: Request, page_id: UUID, who: WriterDep, fields: 
 
 # ── what is asked ───────────────────────────────────────────────────────────────────────────────
 
-RF = Question("rf", "rf", "", "Rf of each spot", "What is the Rf of each spot?", "", "after", 0.01)
-"""Stands for every spot of every plate: they are not known before the plates are run."""
-
 
 def _works(found: Sequence[tuple[Page, list[Entry]]]) -> dict[str, list[Question]]:
     """Every work of a class and what can be asked in it."""
@@ -223,7 +214,7 @@ def _works(found: Sequence[tuple[Page, list[Entry]]]) -> dict[str, list[Question
             assert isinstance(sheet, RunWorksheet)
             works[page.title] = core.asked_of(sheet)
         elif page.technique_key == "planar":
-            works.setdefault(PLATES, [RF])
+            works.setdefault(PLATES, [EVERY_SPOT])
     return {name: asked for name, asked in works.items() if asked}
 
 
@@ -292,9 +283,8 @@ def _asked(form: Form, question: Question) -> Asked:
         if value is not None and value > most:
             form.errors[name] = f"At most {most}."
             return Asked()
-    own = 100 * question.tolerance if question.relative else question.tolerance
     return Asked(
         asked=bool(form.text(f"asked {key}")),
-        tolerance=tolerance if tolerance is not None and abs(tolerance - own) > 1e-12 else None,
+        tolerance=tolerance if tolerance is not None and abs(tolerance - question.tolerance_shown) > 1e-12 else None,
         points=points if points is not None else 1.0,
     )

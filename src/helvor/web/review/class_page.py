@@ -18,6 +18,7 @@ from helvor.bench.review.answers import Marked, as_written
 from helvor.bench.review.losses import ClassLoss
 from helvor.bench.review.side_by_side import Measure, Shared
 from helvor.bench.robust import Spread
+from helvor.bench.run.work_out import RunWorksheet
 from helvor.exchange.review import ANSWER_COLUMNS, NUMBER_COLUMNS, answer_rows, number_rows
 from helvor.exchange.tables import csv_text
 from helvor.notebook import classes, unknowns
@@ -208,7 +209,10 @@ def keys_of(conn: psycopg.Connection, who: Visitor, class_id: UUID, everything: 
     except NotYours:
         return []
     released = unknowns.released(conn, class_id)
-    runs = {bench: [sheet] for work in everything.works.values() for bench, sheet in work.runs}
+    runs: dict[int, list[RunWorksheet]] = {}
+    for work in everything.works.values():
+        for bench, sheet in work.runs:
+            runs.setdefault(bench, []).append(sheet)
     plates: dict[int, list[PlateWorksheet]] = {}
     for one in _all_pages(everything):
         if isinstance(one.sheet, PlateWorksheet):

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from helvor.bench.quantity import round_to
 from helvor.bench.review.losses import ClassLoss
-from helvor.bench.review.side_by_side import Measure
+from helvor.bench.review.side_by_side import Measure, against
 from helvor.web.extraction.drawing import Axis
 
 LEFT, WIDE, TOP, FOOT = 8.0, 848.0, 14.0, 250.0
@@ -111,7 +111,7 @@ def groups_of(measures: Sequence[Measure]) -> list[tuple[float, str]]:
 def _lane(number: int, of: int, measure: Measure, address: dict[int, str], earlier: Sequence[Measure]) -> LaneShown:
     width = WIDE / of
     x = LEFT + width * number
-    before = next((one for one in earlier if one.key == measure.key), None)
+    before = against(measure, earlier)
     values = [one.value for one in measure.numbers]
     ends = [*values, *([measure.expected] if measure.expected is not None else [])]
     if before is not None:

@@ -139,8 +139,7 @@ def _of_run(run: tuple[int, RunWorksheet]) -> _OfRun:
 @drawn_once(most=400, ink=lambda asked: asked[0], about=lambda asked: asked[1].model_dump_json())
 def marks_once(asked: tuple[RunWorksheet | PlateWorksheet, SheetSettings]) -> list[Marked]:
     """A page's answers looked through, once for as long as nobody writes on it."""
-    sheet, settings = asked
-    return answers.of_run(sheet, settings) if isinstance(sheet, RunWorksheet) else answers.of_plate(sheet, settings)
+    return answers.of_page(*asked)
 
 
 @drawn_once(most=24, ink=lambda work: None, about=lambda work: (work.ink, work.settings.model_dump_json()))

@@ -187,7 +187,7 @@ def bench_report(
         working=working(sheet) if isinstance(sheet, RunWorksheet) else _plate_working(sheet),
         causes=[c for c in sheet.causes if c.cause.points and not c.negligible][:6]
         if isinstance(sheet, RunWorksheet) else [],
-        marks=[m for m in marks_of(page, sheet, settings) if m.answer is not None],
+        marks=[m for m in marks_of(sheet, settings) if m.answer is not None],
         sees=sees(who, page, settings), is_run=is_run,
     )  # fmt: skip
 
