@@ -82,6 +82,11 @@ class RunRecord(_Part):
     entries: list[RunEntry] = Field(min_length=1, max_length=MOST_ENTRIES)
     results: Any = None
 
+    @property
+    def about(self) -> About:
+        """Which page it is."""
+        return self.run
+
 
 class PlateRecord(_Part):
     """A plate."""
@@ -94,6 +99,11 @@ class PlateRecord(_Part):
     results: Any = None
     neighbours: Any = None
     findings: Any = None
+
+    @property
+    def about(self) -> About:
+        """Which page it is."""
+        return self.plate
 
 
 class MeetingRecord(_Part):
@@ -326,7 +336,7 @@ def _loose_ends(record: RunRecord | PlateRecord | ClassRecord) -> list[tuple[str
         troubles.append(("class, benches", "A bench number is there twice."))
     known: set[UUID] = set()
     for n, page in enumerate(record.pages, start=1):
-        about = page.run if isinstance(page, RunRecord) else page.plate
+        about = page.about
         place = f"page {n}"
         if about.bench not in numbers:
             troubles.append((place, f"It lies on bench {about.bench}, which the class does not have."))
@@ -377,7 +387,7 @@ class CameIn:
 def _add(
     conn: psycopg.Connection, writers: Writers, bench_id: UUID, page: RunRecord | PlateRecord, rank: Mapping[str, int]
 ) -> bool:
-    about = page.run if isinstance(page, RunRecord) else page.plate
+    about = page.about
     entries = entries_of(page)
     technique = FORMATS[page.format]
     try:
@@ -436,7 +446,7 @@ def import_class(
         new = already = count = 0
         by_page: dict[UUID, list[Entry]] = {}
         for page in record.pages:
-            about = page.run if isinstance(page, RunRecord) else page.plate
+            about = page.about
             if _add(conn, writers, benches[about.bench or 0], page, rank):
                 new, count = new + 1, count + len(page.entries)
             else:

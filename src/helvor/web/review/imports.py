@@ -200,7 +200,7 @@ def _preview_record(
 ) -> Response:  # fmt: skip
     record = _record(kept.content)
     assert not isinstance(record, ClassRecord)
-    about = record.run if isinstance(record, RunRecord) else record.plate
+    about = record.about
     row, meeting = shell_of_class(conn, who, class_id)
     if row is None:
         raise NotYours
@@ -313,7 +313,7 @@ def _write_record(
         records.import_page(conn, who.account.id, class_id, bench, record, eluotropic_rank())
     except Problem as problem:
         return _preview_record(request, conn, who, class_id, kept, [(problem.field, str(problem))])
-    about = record.run if isinstance(record, RunRecord) else record.plate
+    about = record.about
     return RedirectResponse(f"/{'runs' if isinstance(record, RunRecord) else 'plates'}/{about.id}", status_code=303)
 
 
