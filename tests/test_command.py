@@ -14,6 +14,8 @@ from pathlib import Path
 import psycopg
 import pytest
 
+from helvor import command
+from helvor.exchange.device_line import At
 from helvor.notebook.database import connect
 from helvor.notebook.server import free_port
 from tests.conftest import cloned
@@ -224,3 +226,14 @@ def test_a_backup_is_taken_and_put_back_and_what_was_there_is_kept(tmp_path):
     assert code == 1 and "there already" in said
     code, said = command("restore", str(tmp_path / "nothing"), "--replace")
     assert code == 1 and "There is no file" in said
+
+
+@pytest.mark.parametrize("text", ["balance", "balance-1=here", "Balance=here:1", "b=here:0", "b=here:70000", "b=a b:1"])
+def test_an_instrument_that_is_named_wrongly_is_refused(text):
+    with pytest.raises(command.Refused, match="names no instrument"):
+        command._device(text)
+
+
+def test_an_instrument_is_named_by_its_address():
+    assert command._device("ph-meter=[::1]:7302") == At("ph-meter", "::1", 7302)
+    assert command._device("balance-1=bench-4.lab:7301") == At("balance-1", "bench-4.lab", 7301)

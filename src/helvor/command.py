@@ -1,4 +1,4 @@
-"""The commands behind ``./helvor``: demo, serve, account, password, rebuild, backup, restore."""
+"""The commands behind ``./helvor``: demo, serve, instruments, account, password, rebuild, backup, restore."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ import fcntl
 import getpass
 import json
 import os
+import re
 import signal
 import socket
 import sys
@@ -22,6 +23,7 @@ import psycopg_pool
 import uvicorn
 
 from helvor import demo
+from helvor.exchange.device_line import At
 from helvor.notebook import accounts, backup, pages, people
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.migrate import EditedMigration, migrate
@@ -34,6 +36,8 @@ from helvor.notebook.server import (
     running,
 )
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.stand_ins.bank import Bank
+from helvor.stand_ins.bank import serve as serve_instruments
 from helvor.web.app import Settings, calm_collector, create_app
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -91,7 +95,14 @@ def _parser() -> argparse.ArgumentParser:
     served.add_argument("--port", type=int, default=FIRST_PORT)
     served.add_argument("--name", action="append", default=[], help="a host name that browsers may use")
     served.add_argument("--behind-https", action="store_true", help="a proxy speaks HTTPS to the browsers")
+    served.add_argument(
+        "--device", action="append", default=[], metavar="NAME=HOST:PORT", help="an instrument to read; docs/devices.md"
+    )
     served.set_defaults(run=run_serve)
+
+    stood = commands.add_parser("instruments", help="run the made-up instruments on a loopback port")
+    stood.add_argument("--port", type=int, default=8390)
+    stood.set_defaults(run=run_instruments)
 
     account = commands.add_parser("account", help="make an instructor's account")
     account.add_argument("email")
@@ -133,7 +144,10 @@ def run_demo(options: argparse.Namespace) -> None:
                 if not accounts.any_accounts(conn):
                     say("Loading the demo class …")
                     demo.load(conn, eluotropic_rank())
-            _serve(url, "127.0.0.1", options.port, Settings(database_url=url, loopback=True), is_demo=True)
+            with Bank() as bank:
+                here = tuple(At(name, "127.0.0.1", bank.port, simulated=True) for name in bank.names)
+                settings = Settings(database_url=url, loopback=True, devices=here)
+                _serve(url, "127.0.0.1", options.port, settings, is_demo=True)
 
 
 def run_serve(options: argparse.Namespace) -> None:
@@ -151,9 +165,30 @@ def run_serve(options: argparse.Namespace) -> None:
                         f"it is not served on {options.host}."
                     )
             settings = Settings(
-                database_url=url, loopback=loopback, host_names=tuple(options.name), secure_cookies=options.behind_https
+                database_url=url,
+                loopback=loopback,
+                host_names=tuple(options.name),
+                secure_cookies=options.behind_https,
+                devices=tuple(_device(one) for one in options.device),
             )
             _serve(url, options.host, options.port, settings, is_demo=False)
+
+
+def _device(text: str) -> At:
+    """An instrument as it is named to the command, ``balance-1=127.0.0.1:7301``.
+
+    Raises:
+        Refused: it is not of that form.
+    """
+    found = re.fullmatch(r"([a-z0-9-]{1,24})=([^\s:]+|\[[0-9a-f:]+\]):(\d{1,5})", text)
+    if found is None or not 0 < int(found[3]) < 65536:
+        raise Refused(f"{text} names no instrument: write it as balance-1=127.0.0.1:7301.")
+    return At(found[1], found[2].strip("[]"), int(found[3]))
+
+
+def run_instruments(options: argparse.Namespace) -> None:
+    """Run the made-up instruments alone, for trying an address or a program that reads them."""
+    serve_instruments(options.port, say)
 
 
 def run_account(options: argparse.Namespace) -> None:

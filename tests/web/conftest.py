@@ -14,10 +14,12 @@ from starlette.testclient import TestClient
 from helvor.bench.entry import Payload
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.plate import gather
+from helvor.exchange.device_line import At
 from helvor.notebook import accounts, files, imports, pages, people, photographs, report_jobs
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.stand_ins.bank import Bank
 from helvor.web.app import Settings, create_app
 from tests.bench.plates import mm
 from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, run_of, teacher
@@ -155,14 +157,23 @@ class School:
         return self.conn.execute("SELECT count(*) FROM entry").fetchone()[0]
 
 
+@pytest.fixture(scope="session")
+def instruments() -> Iterator[tuple[At, ...]]:
+    """The made-up instruments, listening."""
+    with Bank() as bank:
+        yield tuple(At(name, "127.0.0.1", bank.port, simulated=True) for name in bank.names)
+
+
 @pytest.fixture
-def school(empty_url: str) -> Iterator[School]:
+def school(empty_url: str, instruments: tuple[At, ...]) -> Iterator[School]:
     with connect(empty_url) as conn:
         ida, otto = teacher(conn, "Ida Frost", "A-1"), teacher(conn, "Otto Ling", "B-1")
         page, lane = plate_with_lane(conn, ida)
         pool = open_pool(empty_url, size=4)
         try:
-            yield School(conn, create_app(Settings(database_url=empty_url), pool), ida, otto, page, lane)
+            yield School(
+                conn, create_app(Settings(database_url=empty_url, devices=instruments), pool), ida, otto, page, lane
+            )
         finally:
             pool.close()
 

@@ -99,7 +99,9 @@ OWN = {
     ("POST", "/api/prep/period"), ("GET", "/people"), ("POST", "/people/invite"), ("POST", "/people/institution"),
     ("POST", "/people/sessions/{session_id}/end"), ("GET", "/classes"), ("POST", "/classes"), ("GET", "/notices"),
     ("GET", "/timers"), ("POST", "/api/extraction/layers"), ("POST", "/api/extraction/drying-agent"),
-    ("POST", "/api/extraction/scheme"),
+    ("POST", "/api/extraction/scheme"), ("GET", "/devices"), ("GET", "/api/devices"),
+    ("GET", "/devices/{device}/display"), ("POST", "/devices/{device}/do"), ("GET", "/api/devices/{device}/reading"),
+    ("GET", "/api/devices/{device}/picture.jpg"),
 }  # fmt: skip
 """What shows each person their own."""
 
@@ -132,6 +134,7 @@ def address(path, school):
         .replace("{procedure_id}", str(school.procedure))
         .replace("{file_id}", str(school.file))
         .replace("{photo_id}", str(school.photo) if "{photo_id}" in path else "")
+        .replace("{device}", "uv-cabinet")
         .replace("{which}", "shown")
         .replace("{what}", "open")
         .replace("{person_id}", str(school.colleague) if "{person_id}" in path else "")

@@ -98,7 +98,18 @@ def visitor(request: Request) -> Visitor:
     return Visitor(session.account, session.csrf)
 
 
-BENCH_PLACES = ("/benches/", "/plates/", "/runs/", "/reckon", "/practice", "/sign-out", "/notices", "/timers")
+BENCH_PLACES = (
+    "/benches/",
+    "/plates/",
+    "/runs/",
+    "/reckon",
+    "/practice",
+    "/devices",
+    "/api/devices",
+    "/sign-out",
+    "/notices",
+    "/timers",
+)
 """Where a bench's tablet may go at all; which of them are its own, the notebook says."""
 NOT_FOR_BENCHES = ("/handout", "/keep")
 """What of a run is the instructor's: a corrected handout for the class, and a run kept as a procedure."""

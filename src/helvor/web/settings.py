@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from helvor.exchange.device_line import At
+
 
 @dataclass(frozen=True, slots=True)
 class Settings:
@@ -13,12 +15,14 @@ class Settings:
         loopback: served on this machine only; demo accounts can sign in only then.
         host_names: the names browsers may call it by; any, when empty and not on loopback.
         secure_cookies: browsers reach it through HTTPS.
+        devices: instruments that can be read, by name and address.
     """
 
     database_url: str
     loopback: bool = True
     host_names: tuple[str, ...] = ()
     secure_cookies: bool = False
+    devices: tuple[At, ...] = ()
 
     @property
     def allowed_hosts(self) -> list[str]:

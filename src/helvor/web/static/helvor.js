@@ -2,6 +2,7 @@
 import { shown, watchBench } from "./bench.js";
 import { watchBoard } from "./board.js";
 import { watchColumn } from "./column.js";
+import { watchDevices } from "./devices.js";
 import { keepIfLost, watchOutbox } from "./outbox.js";
 import { watchPlan } from "./plan.js";
 import { watchPhoto } from "./photo.js";
@@ -162,6 +163,7 @@ document.addEventListener("keydown", (event) => {
 
 watchBench();
 watchColumn();
+watchDevices();
 watchBoard();
 watchTimers(shown);
 watchPlan({ newId });
