@@ -17,11 +17,11 @@ from helvor.bench.column.entries import Pooled, TubesFilled, TubesSpotted
 from helvor.bench.column.model import Compound, bands, in_tubes
 from helvor.bench.column.pools import Tube, cost_of, exchanged, propose
 from helvor.bench.quantity import parse
-from helvor.demo.runs import demo_procedure
 from helvor.notebook import classes, pages, procedures
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
 from helvor.notebook.pages import Draft
+from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
 
 TUBES = 96
@@ -57,7 +57,7 @@ def fill(url: str) -> UUID:
         row = conn.execute("SELECT id FROM account WHERE email = %s", [demo.EMAIL]).fetchone()
         assert row is not None
         me, key = row[0], uuid4()
-        procedures.add_procedure(conn, me, key, demo_procedure("colours-of-iron"), "made")
+        procedures.add_procedure(conn, me, key, shipped_procedure("colours-of-iron"), "made")
         procedures.put_in_use(conn, me, key, 1)
         bench = classes.front_bench(conn, me).id
         run = procedures.start_runs(conn, me, "Ines Marlow", key, [bench], uuid4(), eluotropic_rank())[0]

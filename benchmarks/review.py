@@ -17,13 +17,14 @@ from helvor import demo
 from helvor.bench.review.entries import read_answer
 from helvor.bench.run.reading_line import understand
 from helvor.bench.run.record import gather
-from helvor.demo.runs import POWDER, demo_procedure
+from helvor.demo.runs import POWDER
 from helvor.exchange.readings_in import guess, readings_of
 from helvor.exchange.table_in import read_table
 from helvor.notebook import accounts, classes, imports, pages, procedures, search
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
 from helvor.notebook.pages import Draft
+from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
 
 BENCHES, ENTRIES, READINGS, ON_PAPER = 48, 200_000, 5_000, 12
@@ -43,7 +44,7 @@ def full_class(
 ) -> tuple[UUID, list[UUID]]:
     """A class whose benches weighed a mixed powder and answered for it, every third one wrongly."""
     class_id = classes.add_class(conn, institution, code, "A full house", [""] * benches, [account])
-    key = procedures.add_procedure(conn, account, uuid4(), demo_procedure("a-mixed-powder"), "made")
+    key = procedures.add_procedure(conn, account, uuid4(), shipped_procedure("a-mixed-powder"), "made")
     procedures.put_in_use(conn, account, key, 1)
     places = [bench.id for bench in classes.benches_of(conn, class_id)]
     runs = procedures.start_runs(conn, account, "Ines Marlow", key, places, uuid4(), RANK)

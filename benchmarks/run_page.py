@@ -17,11 +17,11 @@ from helvor.bench.entry import Entry
 from helvor.bench.run.reading_line import understand
 from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import CRAFTS
-from helvor.demo.runs import demo_procedure
 from helvor.notebook import classes, pages, procedures
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
 from helvor.notebook.pages import Draft
+from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.app import calm_collector
 
@@ -79,7 +79,7 @@ def fill(url: str) -> UUID:
         migrate(conn)
         demo.load(conn, eluotropic_rank())
         account = conn.execute("SELECT id FROM account").fetchone()[0]
-        key = procedures.add_procedure(conn, account, uuid4(), demo_procedure("a-mixed-powder"), "made")
+        key = procedures.add_procedure(conn, account, uuid4(), shipped_procedure("a-mixed-powder"), "made")
         procedures.put_in_use(conn, account, key, 1)
         bench = classes.front_bench(conn, account).id
         page = procedures.start_runs(conn, account, "Ines Marlow", key, [bench], uuid4(), eluotropic_rank())[0]

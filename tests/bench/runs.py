@@ -3,26 +3,22 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
-from importlib.resources import files
 from uuid import UUID
 
 from helvor.bench.entry import Entry, Payload, Struck
 from helvor.bench.house_rules import HouseRules
-from helvor.bench.procedure import Procedure, read_procedure
+from helvor.bench.procedure import Procedure
 from helvor.bench.run.entries import Following
 from helvor.bench.run.reading_line import understand
 from helvor.bench.run.work_out import RunWorksheet, work_out
 from helvor.bench.techniques import CRAFTS
+from helvor.shelf.procedures import shipped_procedure
 
 NOON = datetime(2026, 3, 2, 12, 0, tzinfo=UTC)
 
 
-def demo_procedure(name: str) -> Procedure:
-    return read_procedure((files("helvor.demo") / "procedures" / f"{name}.json").read_text(encoding="utf-8"))
-
-
-POWDER = demo_procedure("a-mixed-powder")
-CHALK = demo_procedure("chalk-from-two-solutions")
+POWDER = shipped_procedure("a-mixed-powder")
+CHALK = shipped_procedure("chalk-from-two-solutions")
 
 
 def page_of(*says: str | Payload, procedure: Procedure | None = None, minutes: float = 15) -> list[Entry]:

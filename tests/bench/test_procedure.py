@@ -25,9 +25,10 @@ from helvor.bench.procedure import (
 from helvor.bench.quantity import Unreadable, parse_amount
 from helvor.bench.techniques import STEP_KINDS
 from helvor.exchange.procedure import procedure_json, procedure_markdown, schema_text
-from tests.bench.runs import CHALK, POWDER, demo_procedure
+from helvor.shelf.procedures import shipped_procedure
+from tests.bench.runs import CHALK, POWDER
 
-ALL = [POWDER, CHALK, demo_procedure("inside-the-tablet")]
+ALL = [POWDER, CHALK, shipped_procedure("inside-the-tablet")]
 
 
 @pytest.mark.parametrize("procedure", ALL, ids=lambda p: p.title)

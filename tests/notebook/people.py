@@ -11,9 +11,9 @@ from helvor.bench.entry import Payload
 from helvor.bench.planar import plate as planar
 from helvor.bench.procedure import Procedure
 from helvor.bench.run.reading_line import understand
-from helvor.demo.runs import demo_procedure
 from helvor.notebook import accounts, classes, pages, procedures
 from helvor.notebook.pages import Draft, Written
+from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
 from tests.bench.plates import mm
 
@@ -64,7 +64,7 @@ def plate_with_lane(conn: psycopg.Connection, who: Teacher) -> tuple[UUID, UUID]
     return page, lane
 
 
-POWDER = demo_procedure("a-mixed-powder")
+POWDER = shipped_procedure("a-mixed-powder")
 
 
 def procedure_in_use(conn: psycopg.Connection, who: Teacher, procedure: Procedure = POWDER) -> UUID:

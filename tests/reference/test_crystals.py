@@ -15,7 +15,7 @@ from scipy.stats import linregress
 from helvor.bench.crystallization.melting import Range, judge_range, same_by_mixing
 from helvor.bench.crystallization.plan import recrystallize
 from helvor.bench.crystallization.solubility import GAS, Curve, Point
-from helvor.demo.runs import demo_procedure
+from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.shelf import shipped
 from helvor.shelf.solubilities import shelf_curves
 
@@ -68,7 +68,7 @@ def test_a_mixture_melts_as_low_as_the_ideal_eutectic_says_and_is_told_apart(one
 
 def test_two_crops_by_direct_simulation():
     """Dissolve, cool, filter, boil the liquor to half, cool again: every gram is somewhere."""
-    points = demo_procedure("acetanilide-made-clean").components[0].dissolves["water"]
+    points = shipped_procedure("acetanilide-made-clean").components[0].dissolves["water"]
     curve = Curve(tuple(Point(t, s) for t, s in points))
     mass, volume, cold = 2.0, 50.0, 2.0
     plan = recrystallize(mass, curve, 100, cold, volume=volume)

@@ -5,8 +5,8 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.demo.runs import demo_procedure
 from helvor.notebook import classes, pages, procedures
+from helvor.shelf.procedures import shipped_procedure
 from tests.notebook.people import run_of
 from tests.web.conftest import HTMX
 
@@ -14,7 +14,7 @@ from tests.web.conftest import HTMX
 @pytest.fixture
 def iron_run(school):
     """A run of "Colours of iron" on Ida's bench; its address."""
-    return f"/runs/{run_of(school.conn, school.ida, demo_procedure('colours-of-iron'))}"
+    return f"/runs/{run_of(school.conn, school.ida, shipped_procedure('colours-of-iron'))}"
 
 
 def send(client, url, **fields):
@@ -102,7 +102,7 @@ def test_elution_and_pools_as_json(ida):
 
 def test_the_builder_keeps_what_a_column_needs(ida, school):
     key = uuid4()
-    procedures.add_procedure(school.conn, school.ida.account, key, demo_procedure("colours-of-iron"), "made")
+    procedures.add_procedure(school.conn, school.ida.account, key, shipped_procedure("colours-of-iron"), "made")
     before = procedures.open_procedure(school.conn, school.ida.account, key).procedure
 
     def edit(**fields):

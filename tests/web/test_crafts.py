@@ -5,8 +5,8 @@ from uuid import uuid4
 import pytest
 
 from helvor.bench.procedure import read_procedure
-from helvor.demo.runs import demo_procedure
 from helvor.notebook import classes, procedures
+from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.reckon.sums import SUMS
 from tests.web.conftest import HTMX
@@ -16,7 +16,7 @@ from tests.web.conftest import HTMX
 def salt_run(school):
     """A run of the determination of sulfate on Ida's front bench; its address."""
     who = school.ida
-    key, procedure = uuid4(), demo_procedure("sulfate-in-garden-salt")
+    key, procedure = uuid4(), shipped_procedure("sulfate-in-garden-salt")
     assert read_procedure(procedure.model_dump_json()) == procedure
     procedures.add_procedure(school.conn, who.account, key, procedure, "made")
     procedures.put_in_use(school.conn, who.account, key, 1)

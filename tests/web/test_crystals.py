@@ -5,14 +5,14 @@ from uuid import uuid4
 import pytest
 
 from helvor.demo.crystals import CRYSTALS
-from helvor.demo.runs import demo_procedure
 from helvor.notebook import pages, procedures
+from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
 from tests.bench.extraction.test_runs import typed
 from tests.notebook.people import run_of
 from tests.web.conftest import HTMX
 
-CLEAN = demo_procedure("acetanilide-made-clean")
+CLEAN = shipped_procedure("acetanilide-made-clean")
 
 
 @pytest.fixture

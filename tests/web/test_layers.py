@@ -6,8 +6,8 @@ from uuid import UUID, uuid4
 
 import pytest
 
-from helvor.demo.runs import demo_procedure
 from helvor.notebook import procedures
+from helvor.shelf.procedures import shipped_procedure
 from helvor.web.reckon.layers import LAYERS
 from tests.notebook.people import run_of
 from tests.web.conftest import HTMX
@@ -16,7 +16,7 @@ from tests.web.conftest import HTMX
 @pytest.fixture
 def layers_run(school):
     """A run of "Three from one" on Ida's bench; its address."""
-    return f"/runs/{run_of(school.conn, school.ida, demo_procedure('three-from-one'))}"
+    return f"/runs/{run_of(school.conn, school.ida, shipped_procedure('three-from-one'))}"
 
 
 def send(client, url, **fields):
@@ -134,7 +134,7 @@ def test_reflux_counts_from_the_drops(ida, school, layers_run):
 
 def test_the_builder_keeps_what_an_extraction_needs(ida, school):
     key = uuid4()
-    procedures.add_procedure(school.conn, school.ida.account, key, demo_procedure("three-from-one"), "made")
+    procedures.add_procedure(school.conn, school.ida.account, key, shipped_procedure("three-from-one"), "made")
 
     def edit(**fields):
         answer = ida.post(f"/procedures/{key}/edit", data={"entry": str(uuid4()), "open": "", **fields}, headers=HTMX)

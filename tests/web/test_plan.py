@@ -9,7 +9,8 @@ import pytest
 from helvor.bench.plan.edit import remove_step
 from helvor.bench.run import entries as run_entries
 from helvor.exchange.procedure import procedure_json
-from tests.bench.runs import CHALK, LOSSLESS, POWDER, demo_procedure
+from helvor.shelf.procedures import shipped_procedure
+from tests.bench.runs import CHALK, LOSSLESS, POWDER
 from tests.notebook.people import procedure_in_use
 from tests.web.conftest import HTMX
 
@@ -320,7 +321,7 @@ def sent(text, op):
 
 def test_a_form_sent_as_it_stands_changes_nothing(school, ida):
     """Every field of a step, portion, component and substance goes through its form and back."""
-    procedure = demo_procedure("sulfate-in-garden-salt")
+    procedure = shipped_procedure("sulfate-in-garden-salt")
     key = procedure_in_use(school.conn, school.ida, procedure)
     url = f"/procedures/{key}"
     before = ida.get(f"/api{url}").json()["procedure"]

@@ -9,8 +9,8 @@ import pytest
 
 from helvor.demo.runs import CHALK
 from helvor.notebook import classes, procedures
+from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
-from tests.bench.runs import demo_procedure
 from tests.notebook.people import run_of, type_in
 from tests.web.conftest import HTMX
 from tests.web.test_crystals import CLEAN, CRYSTALS, type_all
@@ -63,7 +63,7 @@ def test_a_wet_bench_alone_is_shared_by_nobody(school, ida):
 
 def chalk_of(school):
     """A finished run of the chalk on Ida's first bench."""
-    page = run_of(school.conn, school.ida, demo_procedure("chalk-from-two-solutions"))
+    page = run_of(school.conn, school.ida, shipped_procedure("chalk-from-two-solutions"))
     type_all(school, page, CHALK)
     return page
 
@@ -176,7 +176,7 @@ def test_the_class_sees_what_was_wrong_and_carries_it_away(school, ida):
     assert by_question["yield of chalk"]["usual_mistakes"] == "hydrate"
     assert by_question["all together"]["points"] == "1" and float(by_question["all together"]["of_points"]) > 5
     asked = ida.post(
-        "/api/answers/sheet", json={"procedure": json.loads(demo_procedure("a-mixed-powder").model_dump_json())}
+        "/api/answers/sheet", json={"procedure": json.loads(shipped_procedure("a-mixed-powder").model_dump_json())}
     )
     assert "closure" in [q["key"] for q in asked.json()]
     spread = ida.post("/api/review/spread", json={"values": [89, 90, 91, 90, 89.5, 74]}).json()

@@ -9,19 +9,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
-from importlib.resources import files
 from uuid import UUID, uuid5
 
 import psycopg
 
 from helvor.bench.container import Filled, MadeUp, Moved, Tared
 from helvor.bench.entry import Entry, Payload
-from helvor.bench.procedure import Procedure, read_procedure
 from helvor.bench.quantity import parse
-from helvor.bench.run.reading_line import understand
+from helvor.bench.run.reading_line import beside, understand
 from helvor.bench.techniques import CRAFTS
 from helvor.notebook import classes, containers, pages, procedures
 from helvor.notebook.pages import Draft
+from helvor.shelf.procedures import shipped_procedure
 
 _NAMESPACE = UUID("f0a1f3de-5f8e-4f6b-8a5d-2c1a4a0c7d31")
 PROCEDURES = (
@@ -161,19 +160,13 @@ CHALK: Sequence[str] = (
 """On the front bench: still drying, and above what is possible."""
 
 
-def demo_procedure(name: str) -> Procedure:
-    """A procedure that ships with the demo."""
-    text = (files("helvor.demo") / "procedures" / f"{name}.json").read_text(encoding="utf-8")
-    return read_procedure(text)
-
-
 def load_runs(
     conn: psycopg.Connection, account_id: int, author: str, bench_of: Mapping[int, UUID], rank: Mapping[str, int]
 ) -> None:
     """Put the procedures in use and carry one of them out half-way."""
     ids = PROCEDURE_IDS
     for name, key in ids.items():
-        procedures.add_procedure(conn, account_id, key, demo_procedure(name), "came with the demo")
+        procedures.add_procedure(conn, account_id, key, shipped_procedure(name), "came with the demo")
         procedures.put_in_use(conn, account_id, key, 1)
     start = uuid5(_NAMESPACE, "powder class")
     benches = [bench_of[number] for number in sorted(bench_of)]
@@ -257,14 +250,9 @@ def write(
 
     at = times(said, until or datetime.now(UTC))
     for number, line in enumerate(said):
-        place, colon, text = line.partition(": ")
-        step = int(place) if colon and place.isdigit() else 0
 
-        def compose(
-            entries: list[Entry], text: str = text if step else line, step: int = step, number: int = number
-        ) -> list[Draft]:
-            following = entries[0].payload
-            key = following.procedure.steps[step - 1].id if step else ""  # type: ignore[attr-defined]  # a run follows
+        def compose(entries: list[Entry], line: str = line, number: int = number) -> list[Draft]:
+            key, text = beside(line, entries[0].payload.procedure)  # type: ignore[attr-defined]  # a run follows
             payload = understand(text, entries, key, CRAFTS).payload
             return [Draft(uuid5(page_id, f"line {number}"), payload, at=at[number])]
 

@@ -32,10 +32,10 @@ from helvor.bench.run.record import gather
 from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import CRAFTS
 from helvor.demo.column import COLUMNS
+from helvor.shelf.procedures import shipped_procedure
 from tests.bench.extraction.test_runs import typed
-from tests.bench.runs import demo_procedure
 
-IRON = demo_procedure("colours-of-iron")
+IRON = shipped_procedure("colours-of-iron")
 RF = st.floats(0.02, 0.95)
 
 

@@ -31,10 +31,10 @@ from helvor.bench.run.record import gather
 from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import CRAFTS
 from helvor.demo.crystals import CRYSTALS
+from helvor.shelf.procedures import shipped_procedure
 from tests.bench.extraction.test_runs import typed
-from tests.bench.runs import demo_procedure
 
-CLEAN = demo_procedure("acetanilide-made-clean")
+CLEAN = shipped_procedure("acetanilide-made-clean")
 WATER = Curve((Point(25, 0.56), Point(80, 3.45), Point(100, 5.55)))
 
 

@@ -23,9 +23,10 @@ from helvor.bench.run.record import Run, gather
 from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import CRAFTS
 from helvor.demo.extraction import LAYERS
-from tests.bench.runs import NOON, demo_procedure, page_of
+from helvor.shelf.procedures import shipped_procedure
+from tests.bench.runs import NOON, page_of
 
-THREE = demo_procedure("three-from-one")
+THREE = shipped_procedure("three-from-one")
 RULES = HouseRules()
 ETHER = Substance(name="diethyl ether", density=0.713, layer="organic", flammable=True, boils=34.6)
 

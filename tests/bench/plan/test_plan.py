@@ -13,9 +13,10 @@ from helvor.bench.plan.timeline import timeline
 from helvor.bench.procedure import Procedure, Step, Substance
 from helvor.bench.quantity import Unreadable, parse_amount
 from helvor.bench.techniques import CRAFTS
-from tests.bench.runs import CHALK, POWDER, demo_procedure
+from helvor.shelf.procedures import shipped_procedure
+from tests.bench.runs import CHALK, POWDER
 
-TABLET = demo_procedure("inside-the-tablet")
+TABLET = shipped_procedure("inside-the-tablet")
 
 
 def found(procedure, rules=None):

@@ -17,7 +17,8 @@ from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import CRAFTS
 from helvor.demo.crystals import CRYSTALS
 from helvor.demo.extraction import LAYERS
-from helvor.demo.runs import CHALK, POWDER, SULFATE, demo_procedure
+from helvor.demo.runs import CHALK, POWDER, SULFATE
+from helvor.shelf.procedures import shipped_procedure
 from tests.bench.extraction.test_runs import typed
 from tests.bench.plates import Writing
 
@@ -25,7 +26,7 @@ PLAIN = SheetSettings()
 
 
 def sheet_of(key, lines):
-    return work_out(typed(*lines, procedure=demo_procedure(key)), None, CRAFTS)
+    return work_out(typed(*lines, procedure=shipped_procedure(key)), None, CRAFTS)
 
 
 SHEETS = [
@@ -71,14 +72,14 @@ def test_every_sum_gives_what_the_ledger_gives(sheet):
 
 
 def test_the_sheet_asks_before_and_after():
-    keys = [q.key for q in questions.sheet_of(demo_procedure("chalk-from-two-solutions"))]
+    keys = [q.key for q in questions.sheet_of(shipped_procedure("chalk-from-two-solutions"))]
     assert keys == [
         "wanted moles calcium chloride dihydrate", "wanted moles sodium carbonate", "limiting", "wanted most chalk",
         "net chalk", "moles calcium chloride dihydrate", "moles sodium carbonate", "recovery calcium", "most chalk",
         "yield chalk",
     ]  # fmt: skip
     # Where a content is sought, there is no yield: the reagent is in excess.
-    assert not any(q.sort == "yield" for q in questions.sheet_of(demo_procedure("sulfate-in-garden-salt")))
+    assert not any(q.sort == "yield" for q in questions.sheet_of(shipped_procedure("sulfate-in-garden-salt")))
 
 
 CHALK_SHEET = WORKED[5]

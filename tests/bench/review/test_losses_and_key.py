@@ -12,13 +12,14 @@ from helvor.bench.review.side_by_side import against, measures, of_plates
 from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import CRAFTS
 from helvor.demo.extraction import LAYERS
-from helvor.demo.runs import CHALK, POWDER, SULFATE, demo_procedure
+from helvor.demo.runs import CHALK, POWDER, SULFATE
+from helvor.shelf.procedures import shipped_procedure
 from tests.bench.extraction.test_runs import typed
 from tests.bench.plates import Writing, mm
 
 
 def sheets(lines, key):
-    procedure = demo_procedure(key)
+    procedure = shipped_procedure(key)
     return [(n, work_out(typed(*said, procedure=procedure), None, CRAFTS)) for n, said in lines.items()]
 
 

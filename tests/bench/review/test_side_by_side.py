@@ -12,7 +12,8 @@ from helvor.bench.robust import quantile, spread
 from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import CRAFTS
 from helvor.demo.crystals import CRYSTALS
-from helvor.demo.runs import POWDER, demo_procedure
+from helvor.demo.runs import POWDER
+from helvor.shelf.procedures import shipped_procedure
 from tests.bench.extraction.test_runs import typed
 
 NUMBERS = st.lists(st.floats(-1000, 1000), min_size=1, max_size=40)
@@ -54,7 +55,7 @@ def test_no_middle_of_nothing():
 
 
 def sheets(lines, key):
-    procedure = demo_procedure(key)
+    procedure = shipped_procedure(key)
     return [(n, work_out(typed(*said, procedure=procedure), None, CRAFTS)) for n, said in lines.items()]
 
 

@@ -9,9 +9,10 @@ from helvor.bench.run.reading_line import understand
 from helvor.bench.run.work_out import work_out
 from helvor.bench.techniques import CRAFTS
 from helvor.demo.runs import SULFATE, determinations
-from tests.bench.runs import CHALK, POWDER, codes, demo_procedure, page_of, sheet_of
+from helvor.shelf.procedures import shipped_procedure
+from tests.bench.runs import CHALK, POWDER, codes, page_of, sheet_of
 
-SALT = demo_procedure("sulfate-in-garden-salt")
+SALT = shipped_procedure("sulfate-in-garden-salt")
 
 
 def carried_out(procedure, lines, rules=None):
@@ -121,7 +122,7 @@ def test_a_part_given_in_vain_is_seen_when_planning():
 
 def test_the_demos_procedures_hang_together():
     for name in ("sulfate-in-garden-salt", "a-mixed-powder", "chalk-from-two-solutions"):
-        found = judge_plan(demo_procedure(name), HouseRules(), CRAFTS)
+        found = judge_plan(shipped_procedure(name), HouseRules(), CRAFTS)
         assert not [a.finding.code for a in found if a.finding.level in ("stop", "caution")], name
 
 

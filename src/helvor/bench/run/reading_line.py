@@ -31,7 +31,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from helvor.bench.entry import Entry, Payload
-from helvor.bench.procedure import named, same
+from helvor.bench.procedure import Procedure, named, same
 from helvor.bench.quantity import Reading, Unreadable, parse, parse_amount
 from helvor.bench.run import entries as e
 from helvor.bench.run.craft import NO_CRAFTS, Crafts
@@ -88,6 +88,17 @@ def understand(text: str, entries: Sequence[Entry], step: str = "", crafts: Craf
     except ValueError as problem:
         raise Unreadable(str(problem)) from problem
     return understood
+
+
+def beside(line: str, procedure: Procedure) -> tuple[str, str]:
+    """A line with its step before a colon, ``4: solvent 20 mL``: the step's id, and what is typed beside it.
+
+    Without a number, or with one that no step has, it is beside none.
+    """
+    place, colon, text = line.partition(": ")
+    if colon and place.isdigit() and 0 < int(place) <= len(procedure.steps):
+        return procedure.steps[int(place) - 1].id, text
+    return "", line
 
 
 def complete(text: str, entries: Sequence[Entry], crafts: Crafts = NO_CRAFTS) -> list[str]:
