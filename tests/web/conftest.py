@@ -14,8 +14,9 @@ from starlette.testclient import TestClient
 from helvor.bench.entry import Payload
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.plate import gather
+from helvor.bench.practice.rehearsals import STORIES
 from helvor.exchange.device_line import At
-from helvor.notebook import accounts, files, imports, pages, people, photographs, report_jobs
+from helvor.notebook import accounts, files, imports, pages, people, photographs, rehearsals, report_jobs
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
@@ -130,6 +131,15 @@ class School:
     @property
     def colleague(self) -> int:
         return self.assistant.account
+
+    @cached_property
+    def rehearsal(self) -> UUID:
+        """A practice run of Ida's, just begun."""
+        key = uuid4()
+        rehearsals.begin(
+            self.conn, self.ida.account, self.ida.name, self.ida.bench, key, STORIES["crystals"], 3, eluotropic_rank()
+        )
+        return key
 
     @cached_property
     def draft(self) -> UUID:

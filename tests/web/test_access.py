@@ -87,6 +87,11 @@ PUBLIC = {
     ("POST", "/api/review/spread"),
     ("POST", "/api/practice/plate"),
     ("POST", "/api/practice/drill"),
+    ("POST", "/api/practice/run"),
+    ("POST", "/api/practice/funnel"),
+    ("POST", "/api/practice/column"),
+    ("POST", "/api/practice/crystals"),
+    ("POST", "/api/practice/filter"),
     ("GET", "/api/schemas/{kind}.schema.json"),
 }
 """What computes and keeps nothing, or lets somebody in."""
@@ -99,7 +104,7 @@ OWN = {
     ("POST", "/api/prep/period"), ("GET", "/people"), ("POST", "/people/invite"), ("POST", "/people/institution"),
     ("POST", "/people/sessions/{session_id}/end"), ("GET", "/classes"), ("POST", "/classes"), ("GET", "/notices"),
     ("GET", "/timers"), ("POST", "/api/extraction/layers"), ("POST", "/api/extraction/drying-agent"),
-    ("POST", "/api/extraction/scheme"), ("GET", "/devices"), ("GET", "/api/devices"),
+    ("POST", "/api/extraction/scheme"), ("GET", "/devices"), ("GET", "/api/devices"), ("GET", "/practice/runs"), ("POST", "/practice/runs"),
     ("GET", "/devices/{device}/display"), ("POST", "/devices/{device}/do"), ("GET", "/api/devices/{device}/reading"),
     ("GET", "/api/devices/{device}/picture.jpg"),
 }  # fmt: skip
@@ -135,6 +140,7 @@ def address(path, school):
         .replace("{file_id}", str(school.file))
         .replace("{photo_id}", str(school.photo) if "{photo_id}" in path else "")
         .replace("{device}", "uv-cabinet")
+        .replace("{rehearsal_id}", str(school.rehearsal) if "{rehearsal_id}" in path else "")
         .replace("{which}", "shown")
         .replace("{what}", "open")
         .replace("{person_id}", str(school.colleague) if "{person_id}" in path else "")
@@ -219,6 +225,8 @@ def body(path, school):
         fields |= {"meaning": "bench", "sort": "readings", "work": "A mixed powder", "what": "look"}
     elif path.endswith("/accept"):
         fields |= {"front": "yes"}
+    elif path.startswith("/practice/runs"):
+        fields |= {"story": "crystals", "decision": "water", "choice": "least"}
     elif path == "/shelf":
         fields |= {"kind": "paper", "item": "mine", "key": "ash", "value": "1", "source": "the box"}
     else:
@@ -271,7 +279,7 @@ def test_without_a_session_nothing_opens(school, kind):
 
 def test_another_instructor_finds_nothing_and_writes_nothing(school):
     otto = school.visitor(school.otto)
-    assert school.file and school.tubes_plate
+    assert school.file and school.tubes_plate and school.rehearsal
     entries, pages = school.entries(), school.conn.execute("SELECT count(*) FROM page").fetchone()
     for method, path in FOREIGN:
         answer = ask(otto, method, path, school)
@@ -322,7 +330,7 @@ def test_an_assistant_works_with_the_benches_and_decides_nothing(school):
 
 
 def test_a_forged_write_is_refused(school, ida):
-    assert school.file and school.tubes_plate
+    assert school.file and school.tubes_plate and school.rehearsal
     token, before = ida.headers.pop("X-CSRF-Token"), school.entries()
     for method, path in GUARDED:
         if method != "POST":

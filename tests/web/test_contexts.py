@@ -32,6 +32,7 @@ from helvor.web.plan import routes as plans
 from helvor.web.planar import compare, photographs, routes
 from helvor.web.practice import drills
 from helvor.web.practice import plate as practice
+from helvor.web.practice import runs as practice_runs
 from helvor.web.prep import routes as preps
 from helvor.web.reckon import amounts, layers, plates
 from helvor.web.reckon import columns as column_sums
@@ -57,6 +58,8 @@ PAGES = [
     ("day.html", room.DayPage),
     ("notices.html", room.NoticesShown),
     ("unknowns.html", unknowns.UnknownsPage),
+    ("practice/runs.html", practice_runs.PracticeRunsPage),
+    ("practice/run.html", practice_runs.PracticeRunPage),
     ("devices/page.html", devices.InstrumentsPage),
     ("devices/work.html", devices.Instruments),
     ("devices/display.html", devices.DisplayShown),

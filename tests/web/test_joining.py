@@ -57,13 +57,14 @@ def test_it_sees_nothing_of_other_benches_and_classes_on_any_route(school, whose
     else:
         tablet, answer = join(school, open_code(school), "2")
     assert answer.status_code == 303
-    assert school.file and school.photo and school.procedure and school.tubes_plate
+    assert school.file and school.photo and school.procedure and school.tubes_plate and school.rehearsal
     entries, drafts = school.entries(), school.conn.execute("SELECT count(*) FROM procedure_draft").fetchone()
     mine = {("GET", "/"), ("POST", "/sign-out"), ("GET", "/reckon"), ("GET", "/reckon/{key}")}
     mine |= {("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/notices"), ("GET", "/timers")}
     mine |= {("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure")}
     mine |= {("GET", "/practice/drills"), ("POST", "/practice/drills"), ("GET", "/devices"), ("GET", "/api/devices")}
     mine |= {(method, path) for method, path in GUARDED if "{device}" in path}
+    mine |= {("GET", "/practice/runs"), ("POST", "/practice/runs")}
     for method, path in GUARDED:
         if (method, path) in mine:
             continue

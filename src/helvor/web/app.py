@@ -19,6 +19,7 @@ from helvor.web import (
     api_crystals,
     api_extraction,
     api_planar,
+    api_practice,
     api_prep,
     api_reckon,
     api_review,
@@ -45,6 +46,7 @@ from helvor.web.planar import compare, photographs
 from helvor.web.planar import routes as plates
 from helvor.web.practice import drills
 from helvor.web.practice import plate as virtual_plate
+from helvor.web.practice import runs as practice_runs
 from helvor.web.prep import routes as prep
 from helvor.web.reckon import routes as reckon
 from helvor.web.rendering import STATIC
@@ -86,6 +88,7 @@ PARTS = (
     reckon,
     virtual_plate,
     drills,
+    practice_runs,
     devices,
     shelf,
     people,
@@ -96,6 +99,7 @@ PARTS = (
     api_column,
     api_crystals,
     api_extraction,
+    api_practice,
     api_prep,
     api_reckon,
     api_review,

@@ -197,7 +197,7 @@ def virtual_plate(request: Request, who: VisitorDep) -> Response:
     return html("practice/plate.html", VirtualPlatePage(visitor=who, place="practice", **fields))
 
 
-def _own_bench(conn: psycopg.Connection, who: Visitor) -> UUID:
+def own_bench(conn: psycopg.Connection, who: Visitor) -> UUID:
     """Where a person's own plates lie: a tablet's bench, else the front bench."""
     if who.account.role == "bench":
         bench = classes.bench_worked_at(conn, who.account.id)
@@ -243,7 +243,7 @@ def measure(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
         raise Unreadable("There is nothing on this plate to measure: set it up again.")
     content = photograph(plate)
     with pool(request).connection() as conn, conn.transaction():
-        page_id = pages.start_page(conn, who.account.id, _own_bench(conn, who), "planar", key)
+        page_id = pages.start_page(conn, who.account.id, own_bench(conn, who), "planar", key)
         known, entries = pages.open_page(conn, who.account.id, page_id)
         if not entries:
             photo_id = uuid5(key, "photograph")

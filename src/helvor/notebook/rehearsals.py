@@ -1,0 +1,151 @@
+"""Practice runs: begun, carried on a choice at a time, each choice and its readings written together or not at all."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from uuid import UUID, uuid5
+
+import psycopg
+
+from helvor.bench.entry import Entry
+from helvor.bench.practice.rehearsal import Played, Story, play
+from helvor.bench.practice.rehearsals import story as story_of
+from helvor.bench.run.entries import Following, Noted
+from helvor.bench.run.reading_line import beside, understand
+from helvor.bench.techniques import CRAFTS
+from helvor.notebook import pages
+from helvor.notebook.pages import Draft, EntryIdTaken, NotYours
+from helvor.shelf.procedures import shipped_procedure
+
+VIRTUAL = "a virtual bench: nothing of it was weighed"
+
+
+@dataclass(frozen=True, slots=True)
+class Rehearsal:
+    """A practice run: which story with which seed, the run that holds its readings, what was chosen so far."""
+
+    id: UUID
+    story: Story
+    seed: int
+    page_id: UUID
+    started_at: datetime
+    choices: Mapping[str, str]
+
+    @property
+    def played(self) -> Played:
+        return play(self.story, self.choices, self.seed)
+
+
+def _choices(conn: psycopg.Connection, key: UUID) -> dict[str, str]:
+    rows = conn.execute("SELECT decision, choice FROM rehearsal_choice WHERE rehearsal_id = %s ORDER BY place", [key])
+    return dict(rows.fetchall())
+
+
+def open_rehearsal(conn: psycopg.Connection, account_id: int, key: UUID, *, lock: bool = False) -> Rehearsal:
+    """A practice run of one's own.
+
+    Raises:
+        NotYours: there is none of that id, or it is another's.
+    """
+    if lock:
+        conn.execute("SELECT FROM rehearsal WHERE id = %s AND account_id = %s FOR UPDATE", [key, account_id])
+    row = conn.execute(
+        "SELECT id, story, seed, page_id, started_at FROM rehearsal WHERE id = %s AND account_id = %s",
+        [key, account_id],
+    ).fetchone()
+    if row is None:
+        raise NotYours
+    return Rehearsal(row[0], story_of(row[1]), *row[2:], _choices(conn, key))
+
+
+def rehearsals_of(conn: psycopg.Connection, account_id: int, most: int = 12) -> list[Rehearsal]:
+    """The practice runs of an account, newest first."""
+    rows = conn.execute(
+        "SELECT id FROM rehearsal WHERE account_id = %s ORDER BY started_at DESC, id LIMIT %s", [account_id, most]
+    ).fetchall()
+    return [open_rehearsal(conn, account_id, row[0]) for row in rows]
+
+
+def _drafts(entries: Sequence[Entry], lines: Sequence[str], of: UUID, author: str) -> list[Draft]:
+    """What lines say, each read against those before it."""
+    there, drafts = list(entries), list[Draft]()
+    procedure = there[0].payload.procedure  # type: ignore[attr-defined]  # a rehearsal's run follows a procedure
+    for number, line in enumerate(lines):
+        step, text = beside(line, procedure)
+        payload = understand(text, there, step, CRAFTS).payload
+        drafts.append(Draft(uuid5(of, str(number)), payload))
+        there.append(Entry(drafts[-1].id, len(there) + 1, payload, None, "", author, datetime.now(UTC)))
+    return drafts
+
+
+def _type(
+    conn: psycopg.Connection, account_id: int, author: str, page_id: UUID, lines: Sequence[str], of: UUID,
+    rank: Mapping[str, int],
+) -> None:  # fmt: skip
+    if lines:
+        pages.append(conn, account_id, author, page_id, lambda entries: _drafts(entries, lines, of, author), rank)
+
+
+def begin(
+    conn: psycopg.Connection, account_id: int, author: str, bench_id: UUID, key: UUID, story: Story, seed: int,
+    rank: Mapping[str, int], choices: Mapping[str, str] | None = None,
+) -> None:  # fmt: skip
+    """Begin a practice run on a bench, or begin one again with the first *choices* of another; twice begins one.
+
+    Raises:
+        NotYours: the bench is not for this account, or the id is another's practice run.
+    """
+    with conn.transaction():
+        known = conn.execute("SELECT account_id FROM rehearsal WHERE id = %s", [key]).fetchone()
+        if known is not None:
+            if known[0] != account_id:
+                raise NotYours
+            return
+        page_id = pages.start_page(conn, account_id, bench_id, "run", uuid5(key, "run"))
+        conn.execute(
+            "INSERT INTO rehearsal (id, account_id, story, seed, page_id) VALUES (%s, %s, %s, %s, %s)",
+            [key, account_id, story.key, seed, page_id],
+        )
+        procedure = shipped_procedure(story.procedure)
+        following = Following(procedure=procedure.model_copy(update={"title": f"{procedure.title}, virtual"}))
+        first = [Draft(uuid5(page_id, "following"), following), Draft(uuid5(page_id, "virtual"), Noted(words=VIRTUAL))]
+        pages.append(conn, account_id, author, page_id, lambda _: first, rank)
+        _type(conn, account_id, author, page_id, play(story, {}, seed).begun, page_id, rank)
+        for decision, choice in (choices or {}).items():
+            choose(conn, account_id, author, key, decision, choice, uuid5(key, decision), rank)
+
+
+def choose(
+    conn: psycopg.Connection, account_id: int, author: str, key: UUID, decision: str, choice: str, entry: UUID,
+    rank: Mapping[str, int],
+) -> Rehearsal:  # fmt: skip
+    """Take a decision: the choice and what it types are written together; sent twice they are written once.
+
+    Of two who decide at once the first is written; the other finds the run as it then stands.
+
+    Raises:
+        NotYours: there is no such practice run of this account.
+        Unreadable: the choice is none of those offered.
+        EntryIdTaken: the id belongs to another decision.
+    """
+    with conn.transaction():
+        there = open_rehearsal(conn, account_id, key, lock=True)
+        known = conn.execute(
+            "SELECT rehearsal_id, decision, choice FROM rehearsal_choice WHERE entry = %s", [entry]
+        ).fetchone()
+        if known is not None:
+            if known != (key, decision, choice):
+                raise EntryIdTaken
+            return there
+        asked = there.played.open
+        if asked is None or asked.key != decision:
+            return there
+        made = play(there.story, {**there.choices, decision: choice}, there.seed).made[-1]
+        conn.execute(
+            "INSERT INTO rehearsal_choice (rehearsal_id, place, decision, choice, entry) VALUES (%s, %s, %s, %s, %s)",
+            [key, len(there.choices) + 1, decision, choice, entry],
+        )
+        _type(conn, account_id, author, there.page_id, made.lines, entry, rank)
+        return open_rehearsal(conn, account_id, key)
