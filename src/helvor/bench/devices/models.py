@@ -12,7 +12,8 @@ Instrument 4. A thermometer in a melting block lags behind it: it shows the bloc
 Instrument 5. What is wet dries at a constant rate until a third of its first moisture is left, from there in
               proportion to what is left. T. K. Sherwood, Ind. Eng. Chem. 1929, 21, 12 (from memory).
 Instrument 6. An evaporator takes a liquid off in proportion to how far its bath is over the boiling point at its
-              pressure (Clausius–Clapeyron with Trouton's 88 J/(mol·K)); far over it, the liquid bumps.
+              pressure; far over it, the liquid bumps. Boiling points at a pressure by Clausius–Clapeyron with
+              94 J/(mol·K), a little over Trouton's 88, for heats of vaporization rise below the boiling point.
 
 The same seed gives the same trembling. Times are seconds unless said.
 """
@@ -29,6 +30,10 @@ GAS = 8.314462618
 """R, J/(mol·K)."""
 FARADAY = 96485.33212
 """F, C/mol."""
+AIR = 1013.25
+"""Pressure of the air, mbar."""
+VAPORIZES = 94.0
+"""Entropy of vaporization, J/(mol·K) (Instrument 6)."""
 SETTLES = 0.3
 """τ of a balance (Instrument 1), s."""
 LIGHT_BY = 0.3e-3
@@ -186,13 +191,22 @@ def boils_at(boiling: float, millibar: float) -> float:
     """Boiling point at a pressure, °C, from the usual one (Instrument 6).
 
     >>> round(boils_at(77.1, 1013.25), 1), round(boils_at(77.1, 240.0), 0)
-    (77.1, 35.0)
+    (77.1, 38.0)
     """
     if millibar <= 0:
         raise ValueError("a pressure is above zero")
-    trouton = 88.0
     normal = boiling + 273.15
-    return 1 / (1 / normal - GAS * math.log(millibar / 1013.25) / (trouton * normal)) - 273.15
+    return 1 / (1 / normal - GAS * math.log(millibar / AIR) / (VAPORIZES * normal)) - 273.15
+
+
+def vapour(boiling: float, celsius: float) -> float:
+    """Vapour pressure at a temperature, mbar, of what boils at *boiling*, °C: the same, turned round.
+
+    >>> round(vapour(55.1, 55.1), 1), round(vapour(55.1, 25.0) / 10) * 10
+    (1013.2, 320)
+    """
+    normal, here = boiling + 273.15, celsius + 273.15
+    return AIR * math.exp(VAPORIZES * normal / GAS * (1 / normal - 1 / here))
 
 
 BUMPS = 25.0

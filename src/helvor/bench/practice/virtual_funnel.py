@@ -7,25 +7,21 @@ Virtual funnel 2. Shaking makes a rag at the boundary: none when it is swirled, 
                   common practice. A rag holds both layers in equal parts.
 Virtual funnel 3. Pressure: the solvent's vapour at hand warmth, and carbon dioxide from carbonate and acid, over the
                   air that is left in the funnel, by the law of ideal gases. Not let out, it spurts.
-Virtual funnel 4. Vapour pressure by Clausius–Clapeyron with Trouton's constant
-                  (:func:`helvor.bench.devices.models.boils_at`, turned round).
+Virtual funnel 4. Vapour pressure is :func:`helvor.bench.devices.models.vapour`.
 """
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from helvor.bench.devices.models import GAS
+from helvor.bench.devices.models import AIR, vapour
 from helvor.bench.extraction.acid_base import Solute, Water, gas_of, ph_of
 from helvor.bench.quantity import Unreadable
 
 RAGS = {"swirled": 0.0, "inverted": 0.02, "shaken": 0.12}
 SOAPY = 10.0
 """pH from which a rag is half as large again (Virtual funnel 2)."""
-AIR = 1013.25
-"""mbar."""
 SPURTS = 250.0
 """mbar over the air at which an opened stopper sprays. Common practice."""
 SPRAYED = 0.08
@@ -64,16 +60,6 @@ def shake(
     up = {one.name: one.mol * one.in_organic(ph, water.volume, organic) for one in there}
     rag = RAGS[how] * (organic + water.volume) * (1.5 if ph > SOAPY else 1.0)
     return Shared(ph, up, {one.name: one.mol - up[one.name] for one in there}, rag, gas_of(water, ph))
-
-
-def vapour(boiling: float, celsius: float) -> float:
-    """Vapour pressure at a temperature, mbar, of what boils at *boiling*, °C (Virtual funnel 4).
-
-    >>> round(vapour(55.1, 55.1), 1), round(vapour(55.1, 25.0) / 10) * 10
-    (1013.2, 350)
-    """
-    trouton, normal, here = 88.0, boiling + 273.15, celsius + 273.15
-    return AIR * math.exp(trouton * normal / GAS * (1 / normal - 1 / here))
 
 
 def pressure(boiling: float, gas: float, space: float, celsius: float = 30.0) -> float:
