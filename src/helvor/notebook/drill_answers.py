@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
@@ -80,3 +80,91 @@ def of_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> list[
         [class_id, account_id],
     )
     return [TopicOfClass(*counted, last_wrong=tuple(wrong)) for *counted, wrong in rows]
+
+
+@dataclass(frozen=True, slots=True)
+class SetTopic:
+    """A topic of a set that was given: how often it is to be right, how often it was right since, and tried."""
+
+    topic: str
+    times: int
+    right: int
+    tried: int
+
+    @property
+    def done(self) -> bool:
+        return self.right >= self.times
+
+
+def give(
+    conn: psycopg.Connection, account_id: int, class_id: UUID, key: UUID, topics: Sequence[str], times: int
+) -> None:
+    """Give a set of topics to a class, in the place of the one before; none takes it back. Sent twice it is given once.
+
+    Raises:
+        NotYours: the account does not teach the class, or it is archived.
+    """
+    given = conn.execute(
+        "INSERT INTO drill_set (id, class_id, given_by, topics, times)"
+        " SELECT %(key)s, c.id, %(account)s, %(topics)s, %(times)s FROM class c"
+        " JOIN instructor_of i ON i.class_id = c.id AND i.account_id = %(account)s"
+        " WHERE c.id = %(class)s AND c.archived_at IS NULL ON CONFLICT (id) DO NOTHING RETURNING id",
+        {"key": key, "class": class_id, "account": account_id, "topics": list(topics), "times": times},
+    ).fetchone()
+    if given is None:
+        known = conn.execute(
+            "SELECT FROM drill_set WHERE id = %s AND class_id = %s AND given_by = %s", [key, class_id, account_id]
+        ).fetchone()
+        if known is None:
+            raise NotYours
+
+
+_SET = """
+SELECT t.topic, s.times, count(d.id) FILTER (WHERE d.right_), count(d.id)
+FROM (SELECT * FROM drill_set WHERE class_id = %(class)s ORDER BY given_at DESC, id LIMIT 1) s
+    CROSS JOIN LATERAL unnest(s.topics) WITH ORDINALITY AS t (topic, place)
+    LEFT JOIN drill_answer d ON d.topic = t.topic AND d.at >= s.given_at AND d.account_id = %(account)s
+GROUP BY t.topic, t.place, s.times ORDER BY t.place
+"""
+
+
+def set_of(conn: psycopg.Connection, account_id: int) -> list[SetTopic]:
+    """What was given to the class of a tablet, and how far the tablet is; empty where nothing is given."""
+    row = conn.execute("SELECT class_id FROM bench WHERE worker_id = %s", [account_id]).fetchone()
+    if row is None or row[0] is None:
+        return []
+    return [SetTopic(*one) for one in conn.execute(_SET, {"class": row[0], "account": account_id})]
+
+
+@dataclass(frozen=True, slots=True)
+class SetOfClass:
+    """How far a class is with a topic that was given: benches by number that are done, and that only began."""
+
+    topic: str
+    times: int
+    done: tuple[int, ...]
+    begun: tuple[int, ...]
+
+
+def given_to(conn: psycopg.Connection, account_id: int, class_id: UUID) -> tuple[list[SetOfClass], int]:
+    """What is given to a class, topic by topic, and how many benches it has; empty if the account does not teach it."""
+    rows = conn.execute(
+        "SELECT t.topic, s.times, b.number, count(d.id) FILTER (WHERE d.right_), count(d.id)"
+        " FROM (SELECT x.* FROM drill_set x"
+        "   JOIN instructor_of i ON i.class_id = x.class_id AND i.account_id = %(account)s"
+        "   WHERE x.class_id = %(class)s ORDER BY x.given_at DESC, x.id LIMIT 1) s"
+        " CROSS JOIN LATERAL unnest(s.topics) WITH ORDINALITY AS t (topic, place)"
+        " JOIN bench b ON b.class_id = s.class_id AND b.number IS NOT NULL"
+        " LEFT JOIN drill_answer d ON d.topic = t.topic AND d.at >= s.given_at AND d.account_id = b.worker_id"
+        " GROUP BY t.topic, t.place, s.times, b.number ORDER BY t.place, b.number",
+        {"class": class_id, "account": account_id},
+    ).fetchall()
+    found: dict[str, SetOfClass] = {}
+    benches = set()
+    for topic, times, number, right, tried in rows:
+        benches.add(number)
+        before = found.get(topic, SetOfClass(topic, times, (), ()))
+        done = (*before.done, number) if right >= times else before.done
+        begun = (*before.begun, number) if tried and right < times else before.begun
+        found[topic] = SetOfClass(topic, times, done, begun)
+    return list(found.values()), len(benches)

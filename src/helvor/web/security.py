@@ -122,7 +122,7 @@ def bench_may(path: str) -> bool:
 
 _NOT_READ_BY_ASSISTANTS = re.compile(r"/classes/[^/]+/(unknowns|set-up)")
 _NOT_WRITTEN_BY_ASSISTANTS = re.compile(
-    r"/(plan|procedures|shelf|bring-in|people(?!/sessions/))(/|$)|/classes$|/classes/[^/]+/(unknowns|set-up|answers|import)|.*/(handout|keep)$"
+    r"/(plan|procedures|shelf|bring-in|people(?!/sessions/))(/|$)|/classes$|/classes/[^/]+/(unknowns|set-up|answers|import|drills)|.*/(handout|keep)$"
 )
 
 

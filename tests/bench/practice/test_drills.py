@@ -1,5 +1,7 @@
 """Drills: keys by a second computation, the usual wrong answers named, and what comes next."""
 
+import itertools
+import math
 from datetime import UTC, datetime, timedelta
 from random import Random
 
@@ -191,3 +193,122 @@ def test_what_comes_next():
     assert next_topic([learnt, Standing("d", 3, due=soon)], NOON).topic == "d"
     with pytest.raises(ValueError, match="no topic"):
         next_topic([], NOON)
+
+
+# ── stronger or weaker ──────────────────────────────────────────────────────────────────────────
+
+
+@given(LEVEL, SEEDS)
+def test_the_change_of_eluent_is_that_of_its_law(level, seed):
+    """R_M = a − m·log10 φ, worked out anew and not by the plate."""
+    case = drill("eluent", level, seed)
+    made = COMPOUNDS[case.compound]
+
+    def rf(per_cent):
+        return 1 / (1 + 10 ** (made.a - made.m * math.log10(per_cent / 100)))
+
+    verdict = case.judge(case.key)
+    assert verdict.right and f"= {case.rf:.2f}" in verdict.working[0]
+    if case.offered:
+        assert [one for one in case.offered if 0.20 <= rf(one) <= 0.35] == [int(case.key)]
+    elif case.key == "acid":
+        assert made.acid and not case.plate.setting.acid
+    else:
+        now = rf(case.plate.setting.strong)
+        assert {"stronger": now < 0.22, "weaker": now > 0.33, "stay": 0.18 < now < 0.37}[case.key]
+    for other, _ in case.choices:
+        assert case.judge(other).right == (other == case.key)
+
+
+# ── pool these tubes ────────────────────────────────────────────────────────────────────────────
+
+
+@given(LEVEL, SEEDS)
+def test_a_pool_is_every_tube_with_the_one_spot(level, seed):
+    case = drill("pool", level, seed)
+    alone = {
+        n for n, spots in enumerate(case.seen, 1)
+        if spots[case.wanted] and not any(one for name, one in spots.items() if name != case.wanted)
+    }  # fmt: skip
+    assert set(case.key) == alone
+    key = " ".join(map(str, case.key))
+    assert case.judge(key).right
+    mixed = [n for n, spots in enumerate(case.seen, 1) if n not in alone and any(spots.values())]
+    if mixed:
+        told = case.judge(f"{key} {mixed[0]}")
+        assert not told.right and f"Tube {mixed[0]} shows" in told.why
+    blank = next(n for n, spots in enumerate(case.seen, 1) if not any(spots.values()))
+    assert "shows nothing" in case.judge(f"{key} {blank}").why
+    assert "left out" in case.judge(" ".join(map(str, case.key[1:]))).why
+
+
+# ── which order ─────────────────────────────────────────────────────────────────────────────────
+
+
+@given(LEVEL, SEEDS)
+def test_an_order_is_right_when_each_comes_after_what_it_needs(level, seed):
+    case = drill("order", level, seed)
+    assert case.judge(" ".join(map(str, case.key))).right
+    assert not case.judge(" ".join(map(str, reversed(case.key)))).right
+    shown_as_they_are = " ".join(str(n) for n in range(1, len(case.shown) + 1))
+    assert not case.judge(shown_as_they_are).right
+    # all orders, by brute force: right exactly where the numbers of the work rise, for each case is one chain
+    for order in itertools.permutations(range(1, len(case.shown) + 1)):
+        rises = [case.rank[place - 1] for place in order] == sorted(case.rank)
+        assert (case.too_early(order) is None) == rises
+
+
+@pytest.mark.parametrize("picked", ["", "1 1 2", "1 2", "1 2 9", "a b c"])
+def test_what_is_no_order(picked):
+    with pytest.raises(Unreadable, match="each place once"):
+        drill("order", 1, 3).judge(picked)
+
+
+# ── what to weigh first ─────────────────────────────────────────────────────────────────────────
+
+
+@given(LEVEL, SEEDS)
+def test_a_thing_is_weighed_before_anything_is_in_it(level, seed):
+    case = drill("weigh", level, seed)
+    holds = [case.thing in there for _, there in case.steps]
+    assert holds.index(True) == int(case.key) - 1 and holds[-1]
+    for number, _ in case.choices:
+        told = case.judge(number)
+        assert told.right == (number == case.key)
+        if not told.right:
+            assert ("Too late" in told.why) == (int(number) > int(case.key))
+
+
+# ── what went wrong ─────────────────────────────────────────────────────────────────────────────
+
+
+def fits(case, mistake):
+    """What the numbers of a case say of a mistake, by eye: which are far from what went in, and which way."""
+    part = {
+        name.split()[0]: (float(percent) if weighed != "none" else 0.0) for name, _, weighed, percent, _ in case.rows
+    }
+    short, over = (
+        {name for name, one in part.items() if (one < 97.5 if low else one > 102.5)} for low in (True, False)
+    )
+    return {
+        ("sublime", "short"): short == {"camphor"} and over == {"beads"},
+        ("evaporate", "open"): short == {"salt"} and not over,
+        ("rinse", "none"): short == {"salt"} and over == {"beads"},
+        ("weigh-salt", "once"): not short and over == {"salt"},
+        ("acidify", "yellow"): part.get("cinnamic", 0) < 90 and part.get("biphenyl", 0) < 102,
+        ("keep", "extracts"): part.get("benzocaine") == 0,
+        ("bath", "hot"): part.get("biphenyl", 0) < 85,
+        ("base", "little"): part.get("cinnamic", 0) < 85 and part.get("biphenyl", 0) > 110,
+        ("acid", "weak"): 0 < part.get("benzocaine", 0) < 75 and part.get("biphenyl", 0) > 110,
+        ("mix", "closed"): max(part.values()) < 95 and min(part.values()) > 75,
+    }[mistake]
+
+
+@given(LEVEL, SEEDS)
+def test_one_mistake_alone_fits_the_numbers(level, seed):
+    case = drill("wrong", level, seed)
+    assert [one for one in case.offered if fits(case, one)] == [case.mistake]
+    for picked, _ in case.choices:
+        told = case.judge(picked)
+        assert told.right == (picked == case.key)
+        assert told.right or "would look otherwise" in told.why

@@ -21,19 +21,25 @@ from helvor.bench.practice.drills import (
     NOT_YET,
     PLACES,
     TOPICS,
+    WINDOW,
     Drill,
     Dry,
+    Eluent,
+    Empty,
     Layers,
     Limiting,
+    Order,
     Reading,
     Topic,
+    Tubes,
     Verdict,
+    Wrong,
     drill,
 )
 from helvor.bench.practice.virtual_plate import HEIGHT, ORIGIN, WIDTH
 from helvor.bench.quantity import Unreadable, parse_number
 from helvor.notebook import classes, drill_answers
-from helvor.notebook.drill_answers import Given, TopicOfClass
+from helvor.notebook.drill_answers import Given, SetOfClass, SetTopic, TopicOfClass
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.practice.plate import dark, outline
 from helvor.web.rendering import Shell, html
@@ -42,8 +48,9 @@ from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 router = APIRouter()
 
 SEEDS = 2**31
-GIVEN = {"read": ("front", "spot", "rf"), "layer": ("picked",), "dry": ("picked",), "limiting": ("picked",)}
-"""What an answer to each topic holds."""
+MOST_TIMES = 10
+GIVEN = ("front", "spot", "rf")
+"""What an answer to a plate holds; any other holds what was picked."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,11 +100,45 @@ class Dot:
 
 
 @dataclass(frozen=True, slots=True)
-class OfClass:
-    """A class's answers: its code, a line each topic."""
+class WindowDrawn:
+    """A plate and the window where its spot should lie, mm from its top edge; the spot's outline and lane."""
 
+    path: str
+    dark: float
+    front: float
+    top: float
+    height: float
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
+class TubeShown:
+    """A tube with the spots of its plate: number, strengths of each compound, whether it was picked, is in the key."""
+
+    number: int
+    spots: tuple[int, ...]
+    picked: bool
+    key: bool
+
+
+@dataclass(frozen=True, slots=True)
+class StepShown:
+    """A step to be put in its place: its number as shown, its words, the place that it was given."""
+
+    number: int
+    words: str
+    place: str
+
+
+@dataclass(frozen=True, slots=True)
+class OfClass:
+    """A class's answers: its code, a line each topic; what is given to it, by topic, and how many benches it has."""
+
+    id: UUID
     code: str
     topics: list[tuple[str, TopicOfClass]]
+    given: dict[str, SetOfClass]
+    benches: int
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -115,10 +156,17 @@ class DrillPage(Shell):
     funnel: FunnelDrawn | None
     dots: list[Dot]
     amounts: list[tuple[str, str, str]]
+    window: WindowDrawn | None
+    tubes: list[TubeShown]
+    compounds: list[str]
+    order: list[StepShown]
+    strip: list[Choice]
+    rows: list[tuple[str, str, str, str, str]]
     verdict: Verdict | None
     standings: list[Standing]
     titles: dict[Topic, str]
     of_classes: list[OfClass]
+    set_topics: list[SetTopic]
     due: dict[str, str]
     entry: UUID
     csrf: str
@@ -153,6 +201,8 @@ def _choices(case: Drill, picked: str) -> list[Choice]:
         pairs = [*((str(n), f"Weighing {n}") for n in range(1, len(case.nets) + 1)), (NOT_YET, "None: not dry yet")]
     elif isinstance(case, Limiting):
         pairs = [(part.name, part.name.capitalize()) for part in case.parts]
+    elif isinstance(case, Eluent | Wrong | Empty):
+        pairs = case.choices
     else:
         pairs = []
     return [Choice(key, words, key == picked) for key, words in pairs]
@@ -199,6 +249,39 @@ def _amounts(case: Limiting) -> list[tuple[str, str, str]]:
     return [(part.name, part.amount, readable(part.formula)) for part in case.parts]
 
 
+def _window(case: Eluent) -> WindowDrawn:
+    spot, front = case.plate.spots[0], case.plate.front or 0.0
+    low, high = (ORIGIN + part * front for part in WINDOW)
+    return WindowDrawn(
+        outline(spot, WIDTH / 2), dark(spot), round(HEIGHT - ORIGIN - front, 2), round(HEIGHT - high, 2),
+        round(high - low, 2), case.compound,
+    )  # fmt: skip
+
+
+def _tubes(case: Tubes, picked: str, *, told: bool) -> list[TubeShown]:
+    mine, key = set(picked.split()), set(case.key) if told else set()
+    return [TubeShown(n, tuple(spots.values()), str(n) in mine, n in key) for n, spots in enumerate(case.seen, 1)]
+
+
+def _order(case: Order, places: str) -> list[StepShown]:
+    place = dict(enumerate(places.split(), 1))
+    return [StepShown(n, one.words, place.get(n, "")) for n, one in enumerate(case.shown, 1)]
+
+
+def _given(topic: Topic, form: Form) -> dict[str, str]:
+    """An answer as it was sent: what was picked, tubes by their numbers, steps in the order of their places."""
+    if topic == "read":
+        return {name: form.text(name)[:80] for name in GIVEN}
+    if topic == "pool":
+        return {"picked": " ".join(one[:4] for one in form.all("tube")[:60])}
+    if topic == "order":
+        places = {str(n): form.text(f"place-{n}")[:1] for n in range(1, 6) if f"place-{n}" in form.fields}
+        whole = sorted(places.values()) == sorted(places)
+        order = sorted(places, key=lambda number: places[number])
+        return {"picked": " ".join(order) if whole else "", "places": " ".join(p or "-" for p in places.values())}
+    return {"picked": form.text("picked")[:80]}
+
+
 def _due(standing: list[Standing], now: datetime) -> dict[str, str]:
     says = {}
     for one in standing:
@@ -218,9 +301,11 @@ def _shown(
     if who.account.role != "bench":
         for row in classes.classes_of(conn, who.account.id):
             topics = drill_answers.of_class(conn, who.account.id, row.id)
-            if topics:
+            given_now, benches = drill_answers.given_to(conn, who.account.id, row.id)
+            if (who.account.role == "instructor" and not row.archived) or topics:
                 titles = {str(key): title for key, title in TOPICS.items()}
-                of_classes.append(OfClass(row.code, [(titles.get(one.topic, one.topic), one) for one in topics]))
+                lines = [(titles.get(one.topic, one.topic), one) for one in topics]
+                of_classes.append(OfClass(row.id, row.code, lines, {one.topic: one for one in given_now}, benches))
     return DrillPage(
         visitor=who, place="practice", topic=topic, level=level, seed=seed, title=TOPICS[topic], asks=made.asks,
         equation=made.equation if isinstance(made, Limiting) else "",
@@ -229,7 +314,14 @@ def _shown(
         funnel=_funnel(made, told=told) if isinstance(made, Layers) else None,
         dots=_dots(made) if isinstance(made, Dry) else [],
         amounts=_amounts(made) if isinstance(made, Limiting) else [],
+        window=_window(made) if isinstance(made, Eluent) else None,
+        tubes=_tubes(made, given.get("picked", ""), told=told) if isinstance(made, Tubes) else [],
+        compounds=list(made.ran.tubes[0]) if isinstance(made, Tubes) else [],
+        order=_order(made, given.get("places", "")) if isinstance(made, Order) else [],
+        strip=_choices(made, given.get("picked", "")) if isinstance(made, Empty) else [],
+        rows=made.rows if isinstance(made, Wrong) else [],
         verdict=verdict, standings=standing, titles=TOPICS, of_classes=of_classes,
+        set_topics=drill_answers.set_of(conn, who.account.id),
         due=_due(standing, datetime.now(UTC)), entry=entry or uuid4(), csrf=who.csrf, trouble=trouble,
     )  # fmt: skip
 
@@ -264,7 +356,10 @@ def drill_page(
         if case is not None:
             return html("practice/drill.html", _shown(conn, who, case, {}, None))
         standing = standings(TOPICS, drill_answers.answers_of(conn, who.account.id))
-    chosen = next((one for one in standing if one.topic == topic), None) or next_topic(standing, datetime.now(UTC))
+        wanted = {one.topic for one in drill_answers.set_of(conn, who.account.id) if not one.done}
+    # What was given to the class comes first, by the boxes among itself.
+    among = [one for one in standing if one.topic in wanted] or standing
+    chosen = next((one for one in standing if one.topic == topic), None) or next_topic(among, datetime.now(UTC))
     return RedirectResponse(_address(chosen.topic, chosen.level, secrets.randbelow(SEEDS)), status_code=303)
 
 
@@ -275,14 +370,28 @@ def answer_drill(request: Request, who: WriterDep, fields: SubmittedDep) -> Resp
     case, key = _case(form.text("topic"), form.text("level"), form.text("seed")), form.id("entry")
     if case is None or key is None:
         raise Unreadable("There is no such drill: begin another one.")
-    given = {name: form.text(name)[:80] for name in GIVEN[case[0]]}
+    given: dict[str, str] = {}
     with pool(request).connection() as conn:
         try:
+            given = _given(case[0], form)
             verdict = judged(drill(*case), given)
         except Unreadable as trouble:
             return html("practice/drill.html", _shown(conn, who, case, given, None, str(trouble), key), status=422)
         drill_answers.keep(conn, who.account.id, Given(key, *case, given), right=verdict.right)
     return RedirectResponse(f"/practice/drills?answer={key}", status_code=303)
+
+
+@router.post("/classes/{class_id}/drills", include_in_schema=False)
+def give_drills(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
+    """Give a set of topics to a class; an empty one takes back what was given."""
+    form = Form(fields)
+    key, times = form.id("entry"), form.text("times") or "2"
+    topics = [topic for topic in TOPICS if topic in form.all("topic")]
+    if key is None or not times.isdigit() or not 1 <= int(times) <= MOST_TIMES:
+        raise Unreadable(f"A topic is to be answered rightly 1 to {MOST_TIMES} times.")
+    with pool(request).connection() as conn:
+        drill_answers.give(conn, who.account.id, class_id, key, topics, int(times))
+    return RedirectResponse("/practice/drills", status_code=303)
 
 
 # ── JSON ────────────────────────────────────────────────────────────────────────────────────────
@@ -323,6 +432,20 @@ def _facts(case: Drill) -> dict[str, Any]:
         return {"poured": [{"liquid": liquid.name, "mL": volume} for liquid, volume in case.poured]}
     if isinstance(case, Dry):
         return {"nets_g": list(case.nets), "minutes": list(case.minutes), "step_g": case.step, "rule": case.rule}
+    if isinstance(case, Eluent):
+        return {"strong": case.plate.setting.strong, "rf": round(case.rf, 2), "window": list(WINDOW)}
+    if isinstance(case, Tubes):
+        return {"tubes": [{name: one for name, one in spots.items() if one} for spots in case.seen]}
+    if isinstance(case, Order):
+        return {"steps": [one.words for one in case.shown]}
+    if isinstance(case, Empty):
+        return {"steps": [words for words, _ in case.steps], "thing": case.thing}
+    if isinstance(case, Wrong):
+        return {
+            "rows": [
+                {"portion": a, "in_g": b, "weighed_g": c, "per_cent": d, "usual": e} for a, b, c, d, e in case.rows
+            ]
+        }
     return {"equation": case.equation, "parts": [{"name": part.name, "amount": part.amount} for part in case.parts]}
 
 

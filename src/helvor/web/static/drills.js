@@ -7,6 +7,17 @@ form?.addEventListener("click", (event) => {
   if (pick) form.querySelector(`.drill-choices button[value="${CSS.escape(pick)}"]`)?.click();
 });
 
+// Steps take the next place as they are tapped; the lists beside them say the same for keys and readers.
+form?.addEventListener("click", (event) => {
+  const step = event.target.closest?.("[data-order]");
+  if (!step || event.target.closest("select, label") && event.target.tagName === "SELECT") return;
+  const mine = step.querySelector("select");
+  if (mine.disabled || mine.value) return;
+  event.preventDefault();
+  const taken = new Set([...form.querySelectorAll("[data-order] select")].map((one) => one.value));
+  mine.value = [...mine.options].map((one) => one.value).find((one) => one && !taken.has(one)) ?? "";
+});
+
 function show(name) {
   const range = form.elements[name];
   const line = plate.querySelector(`[data-mark="${name}"]`);
