@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 from random import Random
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from molmass import Formula
 
@@ -295,7 +295,7 @@ def fits(case, mistake):
         ("evaporate", "open"): short == {"salt"} and not over,
         ("rinse", "none"): short == {"salt"} and over == {"beads"},
         ("weigh-salt", "once"): not short and over == {"salt"},
-        ("acidify", "yellow"): part.get("cinnamic", 0) < 90 and part.get("biphenyl", 0) < 102,
+        ("acidify", "yellow"): part.get("cinnamic", 0) < 90 and 95 < part.get("biphenyl", 0) < 102,
         ("keep", "extracts"): part.get("benzocaine") == 0,
         ("bath", "hot"): part.get("biphenyl", 0) < 85,
         ("base", "little"): part.get("cinnamic", 0) < 85 and part.get("biphenyl", 0) > 110,
@@ -304,6 +304,7 @@ def fits(case, mistake):
     }[mistake]
 
 
+@settings(deadline=None)
 @given(LEVEL, SEEDS)
 def test_one_mistake_alone_fits_the_numbers(level, seed):
     case = drill("wrong", level, seed)
