@@ -75,7 +75,12 @@ def test_the_ordinary_run_takes_whatever_was_typed(key, seed, lot):
     for one in played.story.products:
         portion = sheet.ledger.portion(one.portion)
         weighed = played.outcome.weighed[one.portion]
-        if portion is not None and portion.mass is not None and weighed is not None and one.component != "camphor":
+        if (
+            portion is not None
+            and portion.mass is not None
+            and weighed is not None
+            and one.portion not in ("camphor vapour", "extract")
+        ):
             assert portion.mass.value == pytest.approx(weighed, abs=0.004), one.portion
 
 
@@ -110,6 +115,8 @@ def test_the_usual_is_among_what_is_offered_and_its_place_says_nothing(key):
     ("three", "acidify", "yellow", 0.06), ("three", "bath", "hot", 0.15), ("iron", "eluent", "weak", 0.09),
     ("iron", "evaporate", "long", 0.008), ("iron", "pool", "rich", 0.003), ("powder", "evaporate", "open", 0.05),
     ("powder", "sublime", "strong", 0.08), ("powder", "rinse", "none", 0.03), ("powder", "sublime", "short", 0.02),
+    ("sulfate", "barium", "little", 0.1), ("sulfate", "paper", "fast", 0.002), ("sulfate", "digest", "none", 0.002),
+    ("tablet", "grind", "broken", 0.05), ("tablet", "pour", "none", 0.01), ("tablet", "shake", "short", 0.04),
     ("chalk", "soda", "less", 0.15), ("chalk", "decant", "hasty", 0.06), ("chalk", "pour", "at-once", 0.02),
 ])  # fmt: skip
 def test_a_mistake_costs_product(key, decision, choice, grams):
@@ -124,7 +131,7 @@ def test_a_mistake_costs_product(key, decision, choice, grams):
 
 
 @pytest.mark.parametrize(("key", "decision", "choice", "points"), [
-    ("chalk", "decant", "none", 0.1), ("chalk", "decant", "one", 0.005), ("crystals", "hot", "skip", 0.02),
+    ("sulfate", "wash", "none", 0.01), ("tablet", "grind", "broken", 0.1), ("chalk", "decant", "none", 0.1), ("chalk", "decant", "one", 0.005), ("crystals", "hot", "skip", 0.02),
     ("powder", "water", "unstirred", 0.005), ("three", "acid", "one", 0.01), ("powder", "weigh-salt", "once", 0.1),
 ])  # fmt: skip
 def test_a_mistake_costs_purity(key, decision, choice, points):
@@ -138,6 +145,8 @@ def test_a_mistake_costs_purity(key, decision, choice, points):
     ("three", {"keep": "extracts"}, "layer-gone"), ("three", {"acid": "one"}, "too-few-portions"),
     ("three", {"acidify": "yellow"}, "ph-not-reached"), ("three", {"base": "little"}, "base-short"),
     ("iron", {"head": "dry"}, "ran-dry"), ("iron", {"weigh": "once"}, "above-possible"),
+    ("sulfate", {"blank": "none"}, "paper-air-dry"), ("sulfate", {"barium": "little"}, "little-precipitant"),
+    ("sulfate", {"paper": "fast", "cloudy": "accept"}, "filtrate-cloudy"),
     ("powder", {"sublime": "short"}, "still-fuming"), ("powder", {"residue": "warm"}, "closure-above"),
     ("powder", {"water": "little"}, "little-water"), ("chalk", {"decant": "none"}, "above-possible"),
 ])  # fmt: skip

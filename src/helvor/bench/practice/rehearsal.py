@@ -82,11 +82,16 @@ class Scene:
 
 @dataclass(frozen=True, slots=True)
 class Product:
-    """What is to be had in the end: the place where it lies, the component that it is, what the run calls it."""
+    """What is to be had in the end: the place where it lies, the component that it is, what the run calls it.
+
+    Attributes:
+        solution: it stays dissolved, so that its solvent is no impurity.
+    """
 
     place: str
     component: str
     portion: str
+    solution: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -266,6 +271,8 @@ def _outcome(story: Story, bench: Bench) -> Outcome:
     grams, brought, purity = {}, {}, {}
     for one in story.products:
         whole = bench.at(one.place)
+        if one.solution:
+            whole -= sum(bench.at(one.place, solvent) for solvent in story.solvents)
         grams[one.portion] = bench.at(one.place, one.component)
         brought[one.portion] = bench.brought.get(one.component, 0.0)
         purity[one.portion] = grams[one.portion] / whole if whole > 1e-9 else 0.0

@@ -7,10 +7,12 @@ from helvor.bench.practice.rehearsals.chalk import CHALK
 from helvor.bench.practice.rehearsals.crystals import CRYSTALS
 from helvor.bench.practice.rehearsals.iron import IRON
 from helvor.bench.practice.rehearsals.powder import POWDER
+from helvor.bench.practice.rehearsals.sulfate import SULFATES
+from helvor.bench.practice.rehearsals.tablet import TABLET
 from helvor.bench.practice.rehearsals.three import THREE
 from helvor.bench.quantity import Unreadable
 
-STORIES: dict[str, Story] = {one.key: one for one in (POWDER, CHALK, THREE, IRON, CRYSTALS)}
+STORIES: dict[str, Story] = {one.key: one for one in (POWDER, TABLET, CHALK, SULFATES, THREE, IRON, CRYSTALS)}
 
 
 def story(key: str) -> Story:
