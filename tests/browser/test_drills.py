@@ -1,5 +1,7 @@
 """Drills in the browser: answered by a finger on the drawing or by keys, and told why."""
 
+import re
+
 import pytest
 from playwright.sync_api import expect
 
@@ -61,3 +63,51 @@ def test_a_plate_is_read_by_dragging_and_by_keys(page):
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
     assert violations(page) == []
+
+
+def test_tubes_are_picked_on_the_rack_by_a_finger_and_by_keys(page):
+    page.goto(at("pool"))
+    key = drill("pool", 1, SEED).key
+    for number in key[:-1]:
+        page.locator(".drill-tube").nth(number - 1).click()
+    page.get_by_role("checkbox", name=f"Tube {key[-1]}:").focus()
+    page.keyboard.press("Space")
+    page.get_by_role("button", name="These go together").click()
+    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    assert page.locator(".drill-tube.in-key").count() == len(key)
+    assert violations(page) == []
+
+
+def test_steps_take_their_place_as_they_are_tapped(page):
+    page.goto(at("order"))
+    case = drill("order", 1, SEED)
+    for number in case.key:
+        page.locator(f'[data-order="{number}"] label').click()
+    assert [page.locator(f"#place-{number}").input_value() for number in case.key] == ["1", "2", "3"]
+    page.get_by_role("button", name="This is the order").click()
+    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    page.goto(at("order"))
+    page.get_by_label(case.shown[0].words).select_option("1")
+    page.get_by_role("button", name="This is the order").click()
+    expect(page.get_by_role("alert")).to_contain_text("each place once")
+    expect(page.get_by_label(case.shown[0].words)).to_have_value("1")
+
+
+def test_a_step_of_the_strip_and_an_arrow_beside_the_plate_are_answers(page):
+    page.goto(at("weigh"))
+    page.locator(f'.drill-strip [data-pick="{drill("weigh", 1, SEED).key}"]').click()
+    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    page.goto(at("eluent"))
+    page.locator('.drill-window [data-pick="stronger"]').click()
+    right = drill("eluent", 1, SEED).key == "stronger"
+    expect(page.get_by_role("heading", name="Right" if right else "Not right", exact=True)).to_be_visible()
+
+
+def test_an_instructor_gives_drills_to_a_class(page):
+    page.goto(at("dry"))
+    give = page.locator(".drill-give").first
+    give.locator("summary").click()
+    give.get_by_label("Which order").check()
+    give.get_by_label("Each right").fill("1")
+    give.get_by_role("button", name="Give").click()
+    expect(page.get_by_text(re.compile(r"Given: Which order 0 of \d+ done"))).to_be_visible()

@@ -65,3 +65,40 @@ def test_with_reduced_motion_it_goes_in_larger_steps(page):
     page.get_by_role("button", name="Let it run").click()
     expect(page.locator("#p-clock")).to_have_text("1.0 min")
     page.get_by_role("button", name="Pause").click()
+
+
+def test_the_eluent_is_pulled_on_its_bar_and_a_missed_try_stays_beside_the_next(page):
+    page.goto("/practice/plate?goal=0&strong=40&acid=0&seed=4&minutes=12&out=yes")
+    expect(page.get_by_role("heading", name="Not met", exact=True)).to_be_visible()
+    bar = page.locator(".eluent-bar").bounding_box()
+    middle = bar["y"] + bar["height"] / 2
+    page.mouse.move(bar["x"] + 0.6 * bar["width"], middle)
+    page.mouse.down()
+    page.mouse.move(bar["x"] + 0.2 * bar["width"], middle, steps=4)
+    page.mouse.up()
+    strong = int(page.get_by_label("Ethyl acetate, %").input_value())
+    assert 77 <= strong <= 83
+    page.get_by_label("Acetic acid, %").fill("1")
+    page.get_by_role("button", name="Set a new plate up").click()
+    expect(page.locator(".tries")).to_contain_text("60 : 40 : 0")
+    expect(page.locator(".tries")).to_contain_text("missed")
+    page.goto(page.url + "&minutes=11&out=yes")
+    expect(page.get_by_role("heading", name="Met", exact=True)).to_be_visible()
+    assert violations(page) == []
+
+
+def test_by_daylight_nothing_is_seen_and_own_compounds_run_on_another_layer(page):
+    page.goto(f"{AT}&minutes=8&out=yes")
+    assert page.locator(".chamber .virtual-spot").count() == 4
+    page.get_by_role("link", name="Daylight").click()
+    expect(page.get_by_text("none of these has a colour")).to_be_visible()
+    assert page.locator(".chamber .virtual-spot").count() == 0
+    page.get_by_label("Goal").select_option("-1")
+    page.get_by_label("Layer").select_option("C18")
+    page.get_by_role("button", name="Set a new plate up").click()
+    for name in ("aspirin", "vanillin"):
+        page.get_by_label(name, exact=True).set_checked(name == "vanillin")
+    page.get_by_role("button", name="Set a new plate up").click()
+    expect(page.locator(".chamber")).to_have_attribute("aria-label", re.compile("3 lanes"))
+    expect(page.get_by_label("Methanol, %")).to_be_visible()
+    assert violations(page) == []

@@ -17,8 +17,8 @@ from helvor.bench.practice.virtual_plate import (
     DOT,
     GOALS,
     HEIGHT,
+    LAYERS,
     ORIGIN,
-    PLATE_HEIGHT,
     Goal,
     Setting,
     develop,
@@ -60,18 +60,18 @@ def test_rf_follows_the_line_that_tuning_fits(compound):
 def test_spreading_is_what_molecules_stepping_at_random_come_to():
     """Monte Carlo, apart from the model: 4,000 molecules, each step one plate height or none; mean and variance."""
     rf, front = 0.5, 60.0
-    steps = int(front / PLATE_HEIGHT)
+    steps = int(front / LAYERS["silica"].plate_height)
     chance = random.Random(11)
     ends = []
     for _ in range(4000):
         # Of the steps of the front a molecule makes each with the probability Rf: a binomial, by its normal limit.
         taken = chance.gauss(steps * rf, math.sqrt(steps * rf * (1 - rf)))
-        ends.append(chance.gauss(0, DOT) + taken * PLATE_HEIGHT)
+        ends.append(chance.gauss(0, DOT) + taken * LAYERS["silica"].plate_height)
     mean, variance = statistics.fmean(ends), statistics.variance(ends)
     assert mean == pytest.approx(rf * front, rel=0.01)
     # The binomial's H·s·(1 − Rf) lies under the model's H·s, which counts slow exchange too.
-    assert DOT**2 < variance <= (DOT**2 + PLATE_HEIGHT * rf * front) * 1.1
-    assert variance == pytest.approx(DOT**2 + PLATE_HEIGHT * rf * front * (1 - rf), rel=0.1)
+    assert DOT**2 < variance <= (DOT**2 + LAYERS["silica"].plate_height * rf * front) * 1.1
+    assert variance == pytest.approx(DOT**2 + LAYERS["silica"].plate_height * rf * front * (1 - rf), rel=0.1)
 
 
 @given(SETTINGS, st.floats(0, 60))
@@ -147,3 +147,30 @@ def test_what_no_chamber_can_be_is_refused(change, minutes):
 def test_a_goal_in_words():
     assert GOALS[0].words == "Put caffeine between 0.15 and 0.25, with aspirin above 0.50."
     assert Goal((("vanillin", 0.0, 0.2),)).words == "Put vanillin below 0.20."
+
+
+# ── layers ──────────────────────────────────────────────────────────────────────────────────────
+
+
+@given(st.sampled_from(sorted(COMPOUNDS)), st.floats(0.05, 0.95), st.floats(0.05, 0.95))
+def test_on_reversed_phase_more_methanol_carries_further_and_the_order_is_turned(name, one, other):
+    less, more = sorted((one, other))
+    compound = COMPOUNDS[name]
+    assert compound.rf_on("C18", less) <= compound.rf_on("C18", more)
+    assert COMPOUNDS["biphenyl"].rf_on("C18", one) < compound.rf_on("C18", one) or name == "biphenyl"
+    assert COMPOUNDS["biphenyl"].rf_on("silica", one) > COMPOUNDS["caffeine"].rf_on("silica", one)
+
+
+def test_a_layer_spread_by_hand_runs_faster_and_spreads_spots_more():
+    ready, spread = (Setting(("caffeine",), 80.0, layer=layer) for layer in ("silica", "spread"))
+    assert spread.minutes_to(60) < ready.minutes_to(60)
+    narrow, wide = (develop(one, one.minutes_to(60)).spots[0] for one in (ready, spread))
+    assert wide.head - wide.tail > narrow.head - narrow.tail
+    with pytest.raises(Unreadable, match="A layer is"):
+        Setting(("caffeine",), 80.0, layer="glass").check()
+
+
+def test_a_plate_without_a_goal_is_judged_by_how_it_was_run():
+    met, said = judge(develop(Setting(("caffeine",), 80.0, touches=8), 10.0), Goal(()))
+    assert met and any("touches" in one.what for one in said)
+    assert Goal(()).words == "A plate of your own: no goal."

@@ -4,6 +4,7 @@ Virtual plate 1. The front rises as (z + h)² = κ·t (:mod:`helvor.bench.planar
                  liquid. κ of a mixture is that of its parts by volume.
 Virtual plate 2. Each compound moves with its Rf, R_M = a − m·log10 φ on silica (:mod:`helvor.bench.planar.tune`), φ the
                  fraction of the strong part; a chamber that is not lined gives somewhat higher ones.
+                 On reversed phase R_M = r − 3·φ: what likes water runs ahead there.
 Virtual plate 3. A spot spreads on its way: σ² = σ₀² + H·s, s the way of its centre and H the layer's plate height.
                  L. S. Ettre, Pure Appl. Chem. 1993, 65, 819, for H.
 Virtual plate 4. More than the layer takes is dragged behind: a tail that grows with the touches over two. An acid drags
@@ -31,8 +32,33 @@ BELOW_TOP = 10.0
 """How far under the top a front should be stopped, mm. Common practice."""
 STOP = HEIGHT - ORIGIN - BELOW_TOP
 """Where that is over the origin, mm."""
-PLATE_HEIGHT = 0.03
-"""H of Virtual plate 3, mm."""
+REVERSED_SLOPE = 3.0
+"""Slope of R_M over the methanol's fraction on reversed phase. Common practice: 2 to 4 for small molecules."""
+
+
+@dataclass(frozen=True, slots=True)
+class LayerKind:
+    """A layer: its words, the phase that the notebook writes, H of Virtual plate 3, mm, its part of κ, its liquids.
+
+    Attributes:
+        weak, strong: the liquids that are mixed for it.
+        reversed: whether what likes water runs ahead.
+    """
+
+    words: str
+    phase: str
+    plate_height: float
+    kappa: float
+    weak: str
+    strong: str
+    reversed: bool = False
+
+
+LAYERS = {
+    "silica": LayerKind("silica, ready-made", "silica", 0.03, 1.0, "hexane", "ethyl acetate"),
+    "spread": LayerKind("silica, spread by hand", "silica", 0.09, 1.35, "hexane", "ethyl acetate"),
+    "C18": LayerKind("reversed phase, C18", "C18", 0.03, 0.45, "water", "methanol", reversed=True),
+}
 DOT = 0.55
 """σ₀ of a small dot, mm."""
 UNLINED = 0.04
@@ -47,12 +73,13 @@ ENOUGH_ACID = 0.5
 
 @dataclass(frozen=True, slots=True)
 class Compound:
-    """A compound of the practice shelf: its lane's label, a and m of its line (Virtual plate 2), whether an acid."""
+    """A compound of the practice shelf: its lane's label, a, m and r of its lines (plate 2), whether an acid."""
 
     name: str
     label: str
     a: float
     m: float
+    r: float
     acid: bool = False
 
     def rf(self, phi: float) -> float:
@@ -61,14 +88,20 @@ class Compound:
             return 0.0
         return 1 / (1 + 10 ** (self.a - self.m * math.log10(phi)))
 
+    def rf_on(self, layer: str, phi: float) -> float:
+        """Rf on a layer of :data:`LAYERS`."""
+        if LAYERS[layer].reversed:
+            return 1 / (1 + 10 ** (self.r - REVERSED_SLOPE * phi))
+        return self.rf(phi)
+
 
 COMPOUNDS = {
     one.name: one
     for one in (
-        Compound("caffeine", "C", 0.57, 1.2), Compound("aspirin", "A", -0.37, 1.0, acid=True),
-        Compound("paracetamol", "P", -0.18, 1.4), Compound("benzocaine", "B", -0.62, 1.3),
-        Compound("salicylic acid", "S", -0.28, 1.1, acid=True), Compound("vanillin", "V", -0.30, 1.5),
-        Compound("biphenyl", "Y", -1.35, 0.6),
+        Compound("caffeine", "C", 0.57, 1.2, 1.3), Compound("aspirin", "A", -0.37, 1.0, 1.6, acid=True),
+        Compound("paracetamol", "P", -0.18, 1.4, 0.9), Compound("benzocaine", "B", -0.62, 1.3, 2.2),
+        Compound("salicylic acid", "S", -0.28, 1.1, 1.9, acid=True), Compound("vanillin", "V", -0.30, 1.5, 1.5),
+        Compound("biphenyl", "Y", -1.35, 0.6, 3.4),
     )
 }  # fmt: skip
 KAPPA = {"weak": 640.0, "strong": 580.0, "acid": 260.0}
@@ -85,6 +118,7 @@ class Setting:
         strong, acid: per cent by volume of the eluent; the rest is the weak part.
         level: of the liquid over the chamber's floor, mm.
         touches: of the capillary on each dot; lined: whether filter paper lines the chamber.
+        layer: of :data:`LAYERS`.
     """
 
     compounds: tuple[str, ...]
@@ -94,6 +128,7 @@ class Setting:
     touches: int = 2
     lined: bool = True
     seed: int = 1
+    layer: str = "silica"
 
     def check(self) -> None:
         """Refuse what no chamber can be.
@@ -104,6 +139,8 @@ class Setting:
         unknown = [name for name in self.compounds if name not in COMPOUNDS]
         if unknown or not 1 <= len(self.compounds) <= 4:
             raise Unreadable("Choose one to four compounds of the practice shelf.")
+        if self.layer not in LAYERS:
+            raise Unreadable(f"A layer is {', '.join(LAYERS)}.")
         if not 0 <= self.strong <= 100 or not 0 <= self.acid <= 10 or self.strong + self.acid > 100:
             raise Unreadable("The parts of an eluent lie between 0 and 100 %, the acid at most at 10 %.")
         if not 1 <= self.level <= 40 or not 1 <= self.touches <= 12:
@@ -117,7 +154,8 @@ class Setting:
     @property
     def kappa(self) -> float:
         """κ of the mixture, mm² a minute (Virtual plate 1)."""
-        return (self.weak * KAPPA["weak"] + self.strong * KAPPA["strong"] + self.acid * KAPPA["acid"]) / 100
+        mixed = (self.weak * KAPPA["weak"] + self.strong * KAPPA["strong"] + self.acid * KAPPA["acid"]) / 100
+        return mixed * LAYERS[self.layer].kappa
 
     @property
     def over_liquid(self) -> float:
@@ -191,7 +229,7 @@ class Developed:
 
 def true_rf(setting: Setting, compound: str) -> float:
     """The Rf of a compound on this plate, its scatter from plate to plate put in (Virtual plate 2 and 7)."""
-    rf = COMPOUNDS[compound].rf(setting.strong / 100)
+    rf = COMPOUNDS[compound].rf_on(setting.layer, setting.strong / 100)
     if not setting.lined:
         rf += UNLINED * 4 * rf * (1 - rf)
     chance = random.Random(f"{setting.seed} {compound} {setting.strong} {setting.acid}")  # noqa: S311  invented plates
@@ -223,14 +261,15 @@ def develop(setting: Setting, minutes: float) -> Developed:
             rf = true_rf(setting, name)
             rf = min(max(rf + chance.gauss(0, 0.003), 0.0), 0.995) if rf > 0 else 0.0
             way = min(rf * (front + beyond), HEIGHT - ORIGIN - 0.5)
-            sigma = math.sqrt(DOT**2 + PLATE_HEIGHT * way)
+            height = LAYERS[setting.layer].plate_height
+            sigma = math.sqrt(DOT**2 + height * way)
             dragged = OVERLOAD * max(setting.touches - 2, 0)
             if compound.acid and setting.acid < ENOUGH_ACID:
                 dragged += DRAG
             strength = min(1.0, 0.45 + 0.12 * setting.touches) * DOT / sigma
             spots.append(VirtualSpot(
                 label, name, way, max(way - 2 * sigma - dragged * way, -2 * DOT), way + 2 * sigma,
-                4 * math.sqrt(DOT**2 + 0.5 * PLATE_HEIGHT * way), strength,
+                4 * math.sqrt(DOT**2 + 0.5 * height * way), strength,
             ))  # fmt: skip
     return Developed(setting, minutes, None if ran_off else front, tuple(spots), washed_out=False)
 
@@ -248,6 +287,8 @@ class Goal:
     @property
     def words(self) -> str:
         """``Put caffeine between 0.20 and 0.35, with aspirin above 0.50.``"""
+        if not self.windows:
+            return "A plate of your own: no goal."
         parts = []
         for name, low, high in self.windows:
             if high >= 1:
@@ -279,7 +320,7 @@ RAN_OFF = (
 )
 TOO_LOW = "{name} at {rf:.2f} is too low: {strong:g} % of the strong part does not move it far enough. More of it."
 TOO_HIGH = "{name} at {rf:.2f} is too high: {strong:g} % of the strong part carries it along. Less of it."
-STREAKS = "{name} streaks: an acid drags on silica. One per cent of acetic acid gathers it."
+STREAKS = "{name} streaks: an acid drags on the layer. One per cent of acetic acid gathers it."
 OVERLOADED = "{touches} touches are more than the layer takes: the spots have tails. Two or three are enough."
 NOT_LINED = (
     "Without a lining the chamber is not saturated: everything runs somewhat higher, and not alike from plate to plate."
@@ -301,6 +342,8 @@ def judge(plate: Developed, goal: Goal) -> tuple[bool, list[Said]]:
     said: list[Said] = []
     met = True
     for name, low, _ in goal.windows:
+        if name not in setting.compounds:
+            continue
         spot = next(s for s in plate.spots if s.compound == name)
         rf = spot.centre / plate.front
         working = f"Rf = {round_to(spot.centre, 1)} mm ÷ {round_to(plate.front, 1)} mm = {round_to(rf, 2)}"

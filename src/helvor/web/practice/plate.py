@@ -21,12 +21,14 @@ from helvor.bench.practice.virtual_plate import (
     COMPOUNDS,
     GOALS,
     HEIGHT,
+    LAYERS,
     MIX,
     ORIGIN,
     STOP,
     WIDTH,
     Developed,
     Goal,
+    LayerKind,
     Said,
     Setting,
     VirtualSpot,
@@ -69,6 +71,18 @@ class WindowDrawn:
     met: bool
 
 
+@dataclass(frozen=True, slots=True)
+class Try:
+    """An earlier plate of the same goal, small: its eluent, spots, windows, front, and whether it met the goal."""
+
+    eluent: str
+    spots: list[SpotDrawn]
+    windows: list[WindowDrawn]
+    front_y: float | None
+    met: bool
+    says: str
+
+
 @dataclass(frozen=True, kw_only=True)
 class VirtualPlate:
     """The part of the page that follows the plate."""
@@ -76,6 +90,15 @@ class VirtualPlate:
     goal: Goal
     number: int
     goals: list[tuple[int, str]]
+    shelf: list[tuple[str, bool]]
+    layers: list[tuple[str, str]]
+    layer: LayerKind
+    day: bool
+    tries: list[Try]
+    past: str
+    curve: str
+    curve_now: tuple[float, float]
+    curve_due: tuple[float, float, str] | None
     setting: Setting
     minutes: float
     out: bool
@@ -110,16 +133,82 @@ def _number(text: str, low: float, high: float, usual: float) -> float:
 
 def _asked(asked: dict[str, str]) -> tuple[int, Setting, float, bool]:
     """What an address or a form asks for; whatever it does not say is usual."""
-    number = int(_number(asked.get("goal", ""), 0, len(GOALS) - 1, 0))
-    names = tuple(name for name, _, _ in GOALS[number].windows)
+    number = int(_number(asked.get("goal", ""), OWN, len(GOALS) - 1, 0))
+    chosen = tuple(name for name in asked.get("compounds", "").split(",") if name in COMPOUNDS)[:4]
+    own = number == OWN
+    names = (chosen or USUAL) if own else tuple(name for name, _, _ in GOALS[number].windows)
+    layer = asked.get("layer", "") if asked.get("layer", "") in LAYERS else "silica"
     strong = _number(asked.get("strong", ""), 1, 100, 40)
     acid = _number(asked.get("acid", ""), 0, 10, 0)
     setting = Setting(
         names, min(strong, 100 - acid), acid, _number(asked.get("level", ""), 1, 40, 6),
         int(_number(asked.get("touches", ""), 1, 12, 2)), asked.get("lined", "yes") != "no",
-        int(_number(asked.get("seed", ""), 0, 10**9, secrets.randbelow(10**6))),
+        int(_number(asked.get("seed", ""), 0, 10**9, secrets.randbelow(10**6))), layer,
     )  # fmt: skip
     return number, setting, _number(asked.get("minutes", ""), 0, 120, 0), asked.get("out") == "yes"
+
+
+OWN = -1
+"""Number of the goal that is none: a plate of one's own compounds."""
+USUAL = ("caffeine", "aspirin")
+NO_GOAL = Goal(())
+MOST_TRIES = 3
+
+
+def _past(text: str) -> list[tuple[Setting, float]]:
+    """Earlier plates as the address keeps them: per cents, level, touches, lining, minutes, each after another."""
+    found = []
+    for one in text.split("_")[-MOST_TRIES:]:
+        parts = one.split(":")
+        if len(parts) != 9:
+            continue
+        names = tuple(name for name in parts[8].split(",") if name in COMPOUNDS)
+        if not names or parts[7] not in LAYERS:
+            continue
+        strong, acid = _number(parts[0], 1, 100, 40), _number(parts[1], 0, 10, 0)
+        setting = Setting(
+            names, min(strong, 100 - acid), acid, _number(parts[2], 1, 40, 6), int(_number(parts[3], 1, 12, 2)),
+            parts[4] != "no", int(_number(parts[6], 0, 10**9, 1)), parts[7],
+        )  # fmt: skip
+        found.append((setting, _number(parts[5], 0, 120, 0)))
+    return found
+
+
+def _kept(setting: Setting, minutes: float) -> str:
+    lined = "yes" if setting.lined else "no"
+    return (
+        f"{setting.strong:g}:{setting.acid:g}:{setting.level:g}:{setting.touches}:{lined}:{minutes:g}:{setting.seed}:"
+        f"{setting.layer}:{','.join(setting.compounds)}"
+    )
+
+
+def _tries(past: list[tuple[Setting, float]], goal: Goal) -> list[Try]:
+    found = []
+    for setting, minutes in past:
+        plate = develop(setting, minutes)
+        labels = [label for label, _ in setting.lanes]
+        lane = dict(zip(labels, lane_places(len(labels)), strict=True))
+        met, said = judge(plate, goal)
+        front_y = HEIGHT - ORIGIN - plate.front if plate.front is not None else None
+        eluent = f"{setting.weak:g} : {setting.strong:g} : {setting.acid:g}"
+        windows = _windows(plate, goal, lane) if all(name in setting.compounds for name, _, _ in goal.windows) else []
+        bad = next((one.what for one in said if one.level == "caution"), "")
+        found.append(Try(eluent, _drawn(plate, lane), windows, front_y, met and bool(goal.windows), bad))
+    return found
+
+
+CURVE_WIDE, CURVE_HIGH = 300.0, 96.0
+
+
+def _curve(setting: Setting, minutes: float, until: float) -> tuple[str, tuple[float, float]]:
+    """The front against time as a path, and where it is now, in the drawing's units."""
+
+    def at(time: float) -> tuple[float, float]:
+        front = min(max(setting.front_at(time), 0.0), HEIGHT - ORIGIN)
+        return round(CURVE_WIDE * time / until, 1), round(CURVE_HIGH * (1 - front / (HEIGHT - ORIGIN)), 1)
+
+    points = [at(until * n / 40) for n in range(41)]
+    return "M" + "L".join(f"{x} {y}" for x, y in points), at(min(minutes, until))
 
 
 def outline(spot: VirtualSpot, x: float) -> str:
@@ -155,17 +244,24 @@ def _windows(plate: Developed, goal: Goal, lane: dict[str, float]) -> list[Windo
 
 def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPlate:
     number, setting, minutes, out = _asked(asked)
-    goal = GOALS[number]
+    goal = NO_GOAL if number == OWN else GOALS[number]
     plate = develop(setting, minutes)
     labels = [label for label, _ in setting.lanes]
     lane = dict(zip(labels, lane_places(len(labels)), strict=True))
     met, said = judge(plate, goal)
     front_y = HEIGHT - ORIGIN - plate.front if plate.front is not None else None
+    past = _past(asked.get("past", ""))
+    kept = "_".join(_kept(*one) for one in past)
     query = urlencode({
-        "goal": number, "strong": f"{setting.strong:g}", "acid": f"{setting.acid:g}", "level": f"{setting.level:g}",
+        "goal": number, "layer": setting.layer, "compounds": ",".join(setting.compounds), "past": kept,
+        "lamp": "day" if asked.get("lamp") == "day" else "254", "strong": f"{setting.strong:g}",
+        "acid": f"{setting.acid:g}", "level": f"{setting.level:g}",
         "touches": setting.touches, "lined": "yes" if setting.lined else "no", "seed": setting.seed,
     })  # fmt: skip
     due = f"{setting.minutes_to(STOP):.1f}" if setting.over_liquid > 0 else ""
+    until = max(setting.minutes_to_top, minutes, 1.0)
+    curve, now = _curve(setting, minutes, until)
+    _, at_due = _curve(setting, setting.minutes_to(STOP), until)
     # No minute stands so near the top that it would lie over the unit.
     ticks = [
         (HEIGHT - ORIGIN - setting.front_at(n), n)
@@ -174,6 +270,11 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
     ]
     return VirtualPlate(
         goal=goal, number=number, goals=[(n, one.words) for n, one in enumerate(GOALS)], setting=setting,
+        shelf=[(name, name in setting.compounds) for name in COMPOUNDS],
+        layers=[(key, one.words) for key, one in LAYERS.items()], layer=LAYERS[setting.layer],
+        day=asked.get("lamp") == "day", tries=_tries(past, goal),
+        past="_".join(filter(None, (kept, _kept(setting, minutes) if out else ""))), curve=curve, curve_now=now,
+        curve_due=(*at_due, due) if due else None,
         minutes=minutes, out=out, plate=plate, lanes=list(lane.items()),
         spots=_drawn(plate, lane), windows=_windows(plate, goal, lane), front_y=front_y, level_y=HEIGHT - setting.level,
         met=met, said=said if out else [], query=query, due=due, ticks=ticks, entry=uuid4(),
@@ -190,7 +291,9 @@ def practice(who: VisitorDep) -> Response:
 @router.get("/practice/plate", include_in_schema=False)
 def virtual_plate(request: Request, who: VisitorDep) -> Response:
     """The virtual plate as the address says."""
-    shown = _shown(who, dict(request.query_params))
+    asked = dict(request.query_params)
+    asked["compounds"] = ",".join(request.query_params.getlist("compounds"))
+    shown = _shown(who, asked)
     if is_htmx(request):
         return html("practice/plate_work.html", shown)
     fields = {name: getattr(shown, name) for name in VirtualPlate.__dataclass_fields__}
@@ -210,7 +313,7 @@ def own_bench(conn: psycopg.Connection, who: Visitor) -> UUID:
 def entries_of(setting: Setting) -> list[Payload]:
     """What is written on the ordinary page of a virtual plate before it is measured; it says that it is virtual."""
     liquids = (
-        ("ethyl acetate", setting.strong), ("hexane", setting.weak),
+        (LAYERS[setting.layer].strong, setting.strong), (LAYERS[setting.layer].weak, setting.weak),
         ("acetic acid", setting.acid),
     )  # fmt: skip
     eluent = ", ".join(f"{part:g} % {name}" for name, part in liquids if part > 1e-9)
@@ -218,7 +321,10 @@ def entries_of(setting: Setting) -> list[Payload]:
     names = {COMPOUNDS[name].label: name for name in setting.compounds} | {MIX: "mixture of them"}
     mm = [parse(f"{value:g} mm", "length") for value in (WIDTH, HEIGHT, ORIGIN, setting.level)]
     return [
-        planar.SetUp(phase="silica", indicator=True, width=mm[0], height=mm[1], origin=mm[2], about="virtual plate"),
+        planar.SetUp(
+            phase=LAYERS[setting.layer].phase, indicator=True, width=mm[0], height=mm[1], origin=mm[2],
+            about="virtual plate",
+        ),
         planar.EluentUsed(eluent=parse_eluent(eluent)),
         planar.Chamber(level=mm[3], lined=setting.lined, lid=True),
         *(
@@ -272,6 +378,7 @@ class PlateIn(BaseModel):
     touches: int = 2
     lined: bool = True
     seed: int = Field(1, ge=0, le=10**9)
+    layer: str = Field("silica", max_length=20, examples=list(LAYERS))
     minutes: float
 
 
@@ -299,8 +406,9 @@ class PlateOut(BaseModel):
 def plate_as_json(asked: PlateIn) -> PlateOut:
     """Develop a virtual plate: the front by its law, Rf from the composition, spreading, tails; the same for a seed."""
     setting = Setting(
-        tuple(asked.compounds), asked.strong, asked.acid, asked.level, asked.touches, asked.lined, asked.seed
-    )
+        tuple(asked.compounds), asked.strong, asked.acid, asked.level, asked.touches, asked.lined, asked.seed,
+        asked.layer,
+    )  # fmt: skip
     plate = develop(setting, asked.minutes)
     return PlateOut(
         front=plate.front, washed_out=plate.washed_out, minutes_to_top=setting.minutes_to_top,

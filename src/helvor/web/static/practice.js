@@ -43,3 +43,28 @@ document.addEventListener("click", (event) => {
   const step = event.target.closest?.("[data-step]")?.dataset.step;
   if (step) { stop(); show(Number(plate().dataset.minutes) + Number(step)); }
 });
+
+// The eluent's bar follows the finger; the number beside it is what is sent.
+let dragged = null;
+function pull(event) {
+  const bar = dragged;
+  const acid = Number(document.getElementById("p-acid").value) || 0;
+  const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(bar.getScreenCTM().inverse()).x;
+  const weak = Math.min(Math.max(Math.round((at - 1) / 3.38), 0), 99 - acid);
+  const strong = 100 - acid - weak;
+  document.getElementById("p-strong").value = strong;
+  const [a, b, c] = bar.querySelectorAll("rect");
+  a.setAttribute("width", 3.38 * weak);
+  b.setAttribute("x", 1 + 3.38 * weak);
+  b.setAttribute("width", 3.38 * strong);
+  c.setAttribute("x", 1 + 3.38 * (weak + strong));
+  bar.querySelector(".eluent-handle").setAttribute("d", `M${3.38 * weak - 6} 0h14v38h-14zm5 12v14m4 -14v14`);
+}
+document.addEventListener("pointerdown", (event) => {
+  dragged = event.target.closest?.(".eluent-bar");
+  if (!dragged) return;
+  event.preventDefault();
+  pull(event);
+});
+document.addEventListener("pointermove", (event) => { if (dragged) pull(event); });
+for (const end of ["pointerup", "pointercancel"]) document.addEventListener(end, () => { dragged = null; });
