@@ -84,8 +84,24 @@ def shots(page: Page) -> None:
     page.get_by_role("link", name="Review", exact=True).click()
     page.wait_for_selector("svg.review")
     take("review")
-    page.goto("/practice/plate?goal=0&strong=80&acid=1&seed=4&minutes=4")
+    page.goto("/practice/plate?goal=0&strong=40&acid=0&seed=4&minutes=12&out=yes")
+    page.get_by_role("button", name="Set a new plate up").click()
+    page.goto(page.url.replace("strong=40", "strong=80").replace("acid=0", "acid=1") + "&minutes=4")
     take("practice")
+    page.goto("/practice/runs")
+    page.locator(".rehearsal-card", has_text="Three from one").get_by_role("button", name="Begin").click()
+    shaken_hard = (
+        "In three portions of 10 mL",
+        "Shaken hard, vented",
+        "Drain it with the lower layer",
+        "Nothing, until the",
+    )
+    usual = ("Three portions of 15 mL", "To the base extracts", "Until the paper is red", "Until the paper is blue",
+             "In portions, until some grains", "90 °C, to be quick", "Let it cool, weigh, dry", "In air until the next",
+             "Let it cool, weigh, dry")  # fmt: skip
+    for words in (*shaken_hard, *usual):
+        page.get_by_role("button", name=words).click()
+    take("practice-run")
     page.goto("/find?q=4")
     page.locator(".page-line", has_text="Plate 1").first.click()
     page.get_by_role("link", name="T2", exact=True).click()
@@ -109,10 +125,6 @@ def shots(page: Page) -> None:
     page.get_by_role("link", name="Paper (cellulose)").click()
     page.wait_for_selector(".compare")
     take("side-by-side")
-    page.set_viewport_size({"width": 820, "height": 1180})
-    page.goto("/find?q=7")
-    page.locator(".page-line", has_text="Plate 1").first.click()
-    take("plate-tablet")
 
 
 def main() -> None:
