@@ -189,7 +189,7 @@ def test_a_database_that_does_not_answer_is_said(var):
 
 def test_the_launcher_lists_its_commands_and_refuses_others():
     listed = subprocess.run([ROOT / "helvor"], cwd="/", capture_output=True, text=True, check=True).stdout
-    for name in ("demo", "serve", "test", "styles", "screenshots", "benchmark"):
+    for name in ("demo", "serve", "instruments", "test", "styles", "screenshots", "benchmark"):
         assert f"  {name}" in listed
     unknown = subprocess.run([ROOT / "helvor", "fly"], capture_output=True, text=True, check=False)
     assert (unknown.returncode, "no command “fly”" in unknown.stderr) == (2, True)

@@ -110,3 +110,10 @@ def test_without_instruments_the_page_says_so(school):
     ida = school.visitor(school.ida)
     assert "None is named to this Helvor" in ida.get("/devices").text
     assert ida.get("/api/devices").json() == []
+
+
+def test_what_is_typed_cannot_carry_a_second_order(bench):
+    put(bench, "balance-1", load="7")
+    refused = put(bench, "balance-1", load="5\nfault drop")
+    assert "No</b>" in refused.text
+    assert reading(bench)["shown"] == "7.000"

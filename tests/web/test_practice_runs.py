@@ -156,3 +156,29 @@ def test_the_models_as_json(ida, model, asked, says):
 ])  # fmt: skip
 def test_the_models_refuse_what_cannot_be(ida, model, asked):
     assert ida.post(f"/api/practice/{model}", json=asked).status_code == 422
+
+
+def test_begun_twice_at_once_it_is_begun_once(school: School):
+    key, url = uuid4(), school.app.state.settings.database_url
+
+    def start():
+        with connect(url) as conn:
+            rehearsals.begin(
+                conn,
+                school.ida.account,
+                school.ida.name,
+                school.ida.bench,
+                key,
+                STORIES["powder"],
+                5,
+                eluotropic_rank(),
+            )
+
+    threads = [threading.Thread(target=start) for _ in range(4)]
+    for one in threads:
+        one.start()
+    for one in threads:
+        one.join()
+    kept = rehearsals.open_rehearsal(school.conn, school.ida.account, key)
+    _, entries = pages.open_page(school.conn, school.ida.account, kept.page_id)
+    assert len(entries) == 2 + len(kept.played.lines)

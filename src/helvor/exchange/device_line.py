@@ -112,11 +112,9 @@ class Line:
             NoLine: as :meth:`hear`, or the answer is garbled.
         """
         self.say(words)
-        heard = self.hear(LONGEST_ANSWER if words.startswith("picture") else LONGEST)
-        if words.startswith("picture"):
-            return heard.rpartition(" #")[0]
+        longest = LONGEST_ANSWER if words.startswith("picture") else LONGEST
         try:
-            return " ".join(words_of(heard))
+            return " ".join(words_of(self.hear(longest), longest))
         except Garbled as garbled:
             raise NoLine(GARBLED, what=str(garbled)) from None
 

@@ -98,16 +98,17 @@ def begin(
         NotYours: the bench is not for this account, or the id is another's practice run.
     """
     with conn.transaction():
-        known = conn.execute("SELECT account_id FROM rehearsal WHERE id = %s", [key]).fetchone()
-        if known is not None:
-            if known[0] != account_id:
-                raise NotYours
+        if conn.execute("SELECT FROM rehearsal WHERE id = %s", [key]).fetchone() is not None:
+            open_rehearsal(conn, account_id, key)  # one's own, begun before
             return
         page_id = pages.start_page(conn, account_id, bench_id, "run", uuid5(key, "run"))
-        conn.execute(
-            "INSERT INTO rehearsal (id, account_id, story, seed, page_id) VALUES (%s, %s, %s, %s, %s)",
+        begun = conn.execute(
+            "INSERT INTO rehearsal (id, account_id, story, seed, page_id) VALUES (%s, %s, %s, %s, %s)"
+            " ON CONFLICT (id) DO NOTHING RETURNING id",
             [key, account_id, story.key, seed, page_id],
-        )
+        ).fetchone()
+        if begun is None:  # sent twice at once, and the other was first
+            return
         procedure = shipped_procedure(story.procedure)
         following = Following(procedure=procedure.model_copy(update={"title": f"{procedure.title}, virtual"}))
         first = [Draft(uuid5(page_id, "following"), following), Draft(uuid5(page_id, "virtual"), Noted(words=VIRTUAL))]

@@ -101,22 +101,23 @@ def checksum(words: str) -> str:
 
 
 def line_of(words: str) -> str:
-    """A line as it goes over the wire, without its end.
+    """A line as it goes over the wire, without its end; whatever parts words is one blank.
 
-    >>> line_of("zero")
-    'zero #C0'
+    >>> line_of("zero"), line_of("  set load   5 ")
+    ('zero #C0', 'set load 5 #61')
     """
+    words = " ".join(words.split())
     return f"{words} #{checksum(words)}"
 
 
-def words_of(line: str) -> list[str]:
-    """The words of a line.
+def words_of(line: str, longest: int = LONGEST) -> list[str]:
+    """The words of a line of at most *longest* characters.
 
     Raises:
-        Garbled: it is too long, has no check or one that does not fit.
+        Garbled: it is longer, has no check or one that does not fit.
     """
     words, mark, digits = line.strip().rpartition(" #")
-    if not mark or len(line) > LONGEST or not words.isascii() or digits != checksum(words):
+    if not mark or len(line) > longest or not words.isascii() or digits != checksum(words):
         raise Garbled("a line that does not fit its check digits")
     return words.split()
 
