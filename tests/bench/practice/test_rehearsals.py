@@ -142,7 +142,7 @@ def test_a_mistake_costs_purity(key, decision, choice, points):
 
 @pytest.mark.parametrize(("key", "choices", "code"), [
     ("crystals", {"water": "plenty"}, "too-much-solvent"), ("crystals", {"weigh": "once"}, "dried-once"),
-    ("three", {"keep": "extracts"}, "layer-gone"), ("three", {"acid": "one"}, "too-few-portions"),
+    ("three", {"mix": "closed"}, "never-vented"), ("three", {"keep": "extracts"}, "layer-gone"), ("three", {"acid": "one"}, "too-few-portions"),
     ("three", {"acidify": "yellow"}, "ph-not-reached"), ("three", {"base": "little"}, "base-short"),
     ("iron", {"head": "dry"}, "ran-dry"), ("iron", {"weigh": "once"}, "above-possible"),
     ("sulfate", {"blank": "none"}, "paper-air-dry"), ("sulfate", {"barium": "little"}, "little-precipitant"),

@@ -65,8 +65,9 @@ def tell(bench: Bench) -> Telling:
 
 
 def _extract(
-    bench: Bench, step: int, liquid: str, strong: float, volumes: list[float], names: tuple[str, str, str], how: str
-) -> Generator[Decision, str, None]:
+    bench: Bench, step: int, liquid: str, strong: float, volumes: list[float], names: tuple[str, str, str], how: str,
+    *, vented: bool = True,
+) -> Generator[Decision, str, None]:  # fmt: skip
     """Extract with portions of *strong* mol/L (below 0 an acid); the lower layer goes to a beaker each time."""
     target, extract, rest = names
     bench.type(f"{step}: check all")
@@ -78,7 +79,7 @@ def _extract(
         bench.bring("the water layer", WATER, ml)
         for name, formula in FORMULAS.items():
             bench.move(FUNNEL, "the water layer", name, shared.water[name] * molar_mass(formula))
-        bench.type(f"{step}: take {liquid} {ml:g} mL", f"{step}: vent 1")
+        bench.type(f"{step}: take {liquid} {ml:g} mL", *([f"{step}: vent 1"] if vented else []))
         if number == 0:
             _scene(bench, ml, rag, shared.ph, extract)
             yield from _boundary(bench, step, rag)
@@ -155,8 +156,9 @@ def _acid(bench: Bench) -> Telling:
         bench.say("stop", f"It spurted: {over:.0f} mbar stood over it, acid and ether on the hands and in the air.",
                   "vapour of the ether at 30 °C in the closed funnel")  # fmt: skip
     yield from _extract(
-        bench, 2, "3 M hydrochloric acid", -3.0, volumes, (ACIDIC, "acid extracts", "ether after acid"), way
-    )
+        bench, 2, "3 M hydrochloric acid", -3.0, volumes, (ACIDIC, "acid extracts", "ether after acid"), way,
+        vented=how != "closed",
+    )  # fmt: skip
     keep = yield decide(
         "keep",
         2,
