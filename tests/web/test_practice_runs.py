@@ -13,6 +13,7 @@ from helvor.notebook.database import connect
 from helvor.notebook.pages import EntryIdTaken
 from helvor.shelf.solvents import eluotropic_rank
 from tests.web.conftest import School
+from tests.web.test_joining import join, open_code
 
 
 def begun(ida, story="chalk"):
@@ -182,3 +183,14 @@ def test_begun_twice_at_once_it_is_begun_once(school: School):
     kept = rehearsals.open_rehearsal(school.conn, school.ida.account, key)
     _, entries = pages.open_page(school.conn, school.ida.account, kept.page_id)
     assert len(entries) == 2 + len(kept.played.lines)
+
+
+def test_a_tablets_practice_is_on_its_bench_and_neither_on_the_board_nor_in_review(school, ida):
+    tablet, _ = join(school, open_code(school))
+    finished(tablet, "three", keep="extracts")
+    kept = school.conn.execute("SELECT page_id FROM rehearsal").fetchone()[0]
+    assert "Three from one, virtual" in tablet.get("/", follow_redirects=True).text
+    assert "stop" in tablet.get(f"/runs/{kept}").text
+    for page in (f"/classes/{school.ida.class_id}", f"/classes/{school.ida.class_id}/review", "/"):
+        assert "Three from one" not in ida.get(page).text.split("<main")[1], page
+    assert ida.get(f"/runs/{kept}").status_code == 200

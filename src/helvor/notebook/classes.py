@@ -52,6 +52,8 @@ class PageOnBoard:
     summary: dict[str, Any]
     procedure: UUID | None = None
     version: int | None = None
+    virtual: bool = False
+    """A page of practice: nothing of it was weighed."""
 
     @property
     def address(self) -> str:
@@ -294,7 +296,7 @@ SELECT newest.number, newest.pair, p.id, p.technique, p.summary, a.name, newest.
 FROM (SELECT b.number, b.pair, e.page_id, e.author_id, e.written_at
     FROM bench b JOIN page q ON q.bench_id = b.id CROSS JOIN LATERAL
         (SELECT page_id, author_id, written_at FROM entry WHERE page_id = q.id ORDER BY seq DESC LIMIT 1) e
-    WHERE b.class_id = %(class)s ORDER BY e.written_at DESC LIMIT 1) newest
+    WHERE b.class_id = %(class)s AND NOT q.virtual ORDER BY e.written_at DESC LIMIT 1) newest
 JOIN page p ON p.id = newest.page_id JOIN account a ON a.id = newest.author_id
 """
 
@@ -357,7 +359,7 @@ def add_meeting(
 _CLASS_ROWS = """
 SELECT c.id, c.code, c.title, c.course,
     (SELECT count(*) FROM bench b WHERE b.class_id = c.id) AS benches,
-    (SELECT count(*) FROM page p JOIN bench b ON b.id = p.bench_id WHERE b.class_id = c.id) AS pages,
+    (SELECT count(*) FROM page p JOIN bench b ON b.id = p.bench_id WHERE b.class_id = c.id AND NOT p.virtual) AS pages,
     c.archived_at IS NOT NULL AS archived
 FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %(account)s
 """
@@ -432,7 +434,8 @@ def meetings_of(conn: psycopg.Connection, class_id: UUID) -> list[Meeting]:
 
 def benches_of(conn: psycopg.Connection, class_id: UUID) -> list[Bench]:
     """The benches of a class with their pages, in order. Ask :func:`open_class` first."""
-    return _with_pages(conn, "b.class_id = %s", class_id)
+    asked = {"class": class_id}
+    return _benches(tuple(conn.execute(_ON_BOARD + "WHERE b.class_id = %(class)s" + _IN_ORDER, asked).fetchall()))
 
 
 @dataclass(frozen=True, slots=True)
@@ -481,7 +484,7 @@ def read_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> Cla
         with _read_lock:
             known = _read.get(key)
         if known is None or known[0] != now:
-            benches = conn.execute(_BENCHES + "WHERE b.class_id = %(class)s" + _IN_ORDER, asked)
+            benches = conn.execute(_ON_BOARD + "WHERE b.class_id = %(class)s" + _IN_ORDER, asked)
             last = conn.execute(_LAST, asked)
             newest = last.fetchone()
             known = (now, _benches(tuple(benches.fetchall())), LastWritten(*newest) if newest else None)
@@ -523,9 +526,13 @@ def front_bench(conn: psycopg.Connection, account_id: int) -> Bench:
 
 _BENCHES = """
 SELECT b.id, b.class_id, b.number, b.pair,
-    p.id, p.technique, p.number, p.entries, p.started_at, p.summary::text, p.procedure_id, p.procedure_version
+    p.id, p.technique, p.number, p.entries, p.started_at, p.summary::text, p.procedure_id, p.procedure_version,
+    p.virtual
 FROM bench b LEFT JOIN page p ON p.bench_id = b.id
 """
+_ON_BOARD = _BENCHES.rstrip() + " AND NOT p.virtual "
+"""The same without pages of practice."""
+
 _IN_ORDER = " ORDER BY b.number, b.id, p.started_at, p.number, p.id"
 
 
@@ -545,10 +552,12 @@ def _with_pages(conn: psycopg.Connection, where: str, *values: object) -> list[B
 def _benches(rows: tuple[tuple[Any, ...], ...]) -> list[Bench]:
     """Benches with their pages; the same rows give the very same list, so nobody may change it."""
     benches: dict[UUID, Bench] = {}
-    for key, class_id, number, pair, page, technique, n, entries, started, summary, procedure, version in rows:
+    for key, class_id, number, pair, page, technique, n, entries, started, summary, procedure, version, virtual in rows:
         bench = benches.get(key)
         if bench is None:
             bench = benches[key] = Bench(key, class_id, number, pair)
         if page is not None:
-            bench.pages.append(PageOnBoard(page, technique, n, entries, started, _summary(summary), procedure, version))
+            bench.pages.append(
+                PageOnBoard(page, technique, n, entries, started, _summary(summary), procedure, version, virtual)
+            )
     return list(benches.values())

@@ -148,8 +148,13 @@ class _Ink:
 _ink = _Ink(most=400)
 
 
-def start_page(conn: psycopg.Connection, account_id: int, bench_id: UUID, technique: str, page_id: UUID) -> UUID:
+def start_page(
+    conn: psycopg.Connection, account_id: int, bench_id: UUID, technique: str, page_id: UUID, *, virtual: bool = False
+) -> UUID:
     """Start a page on a bench. Starting it again with the same id starts nothing more.
+
+    Args:
+        virtual: it is one of practice, which neither the board nor review shows.
 
     Raises:
         NotYours: the bench is not for this account.
@@ -176,8 +181,9 @@ def start_page(conn: psycopg.Connection, account_id: int, bench_id: UUID, techni
             return page_id
         conn.execute(
             """
-            INSERT INTO page (id, bench_id, technique, number, started_by, summary)
-            SELECT %(page)s, %(bench)s, %(technique)s, coalesce(max(number), 0) + 1, %(account)s, %(summary)s
+            INSERT INTO page (id, bench_id, technique, number, started_by, summary, virtual)
+            SELECT %(page)s, %(bench)s, %(technique)s, coalesce(max(number), 0) + 1, %(account)s, %(summary)s,
+                %(virtual)s
             FROM page WHERE bench_id = %(bench)s AND technique = %(technique)s
             """,
             {
@@ -185,6 +191,7 @@ def start_page(conn: psycopg.Connection, account_id: int, bench_id: UUID, techni
                 "bench": bench_id,
                 "technique": technique,
                 "account": account_id,
+                "virtual": virtual,
                 "summary": Jsonb(summary_of(TECHNIQUES[technique].work_out([], HouseRules(), {}))),
             },
         )
@@ -394,9 +401,9 @@ SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, c.
     (SELECT e.id FROM entry e WHERE e.page_id = p.id AND e.seq = p.entries)
 FROM page p JOIN bench b ON b.id = p.bench_id JOIN class c ON c.id = b.class_id
     JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s
-WHERE b.class_id = %s ORDER BY b.number, p.technique, p.number
+WHERE b.class_id = %s AND NOT p.virtual ORDER BY b.number, p.technique, p.number
 """
-"""The pages of a class, each with the id of its newest entry."""
+"""The pages of a class, each with the id of its newest entry; those of practice are none of it."""
 
 _NEWER = """
 SELECT e.page_id, e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at

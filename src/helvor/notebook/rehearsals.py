@@ -101,7 +101,7 @@ def begin(
         if conn.execute("SELECT FROM rehearsal WHERE id = %s", [key]).fetchone() is not None:
             open_rehearsal(conn, account_id, key)  # one's own, begun before
             return
-        page_id = pages.start_page(conn, account_id, bench_id, "run", uuid5(key, "run"))
+        page_id = pages.start_page(conn, account_id, bench_id, "run", uuid5(key, "run"), virtual=True)
         begun = conn.execute(
             "INSERT INTO rehearsal (id, account_id, story, seed, page_id) VALUES (%s, %s, %s, %s, %s)"
             " ON CONFLICT (id) DO NOTHING RETURNING id",

@@ -349,7 +349,7 @@ def measure(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
         raise Unreadable("There is nothing on this plate to measure: set it up again.")
     content = photograph(plate)
     with pool(request).connection() as conn, conn.transaction():
-        page_id = pages.start_page(conn, who.account.id, own_bench(conn, who), "planar", key)
+        page_id = pages.start_page(conn, who.account.id, own_bench(conn, who), "planar", key, virtual=True)
         known, entries = pages.open_page(conn, who.account.id, page_id)
         if not entries:
             photo_id = uuid5(key, "photograph")
