@@ -16,6 +16,7 @@ from collections.abc import Callable, Generator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
 
+from helvor.bench.practice.said import Said
 from helvor.bench.quantity import Unreadable, round_to
 
 WEIGHING, TAKING = 0.4e-3, 0.01
@@ -59,15 +60,6 @@ class Decision:
             if one.key == choice:
                 return one.words
         raise Unreadable("Choose one of what is offered.")
-
-
-@dataclass(frozen=True, slots=True)
-class Said:
-    """What is seen or follows: level (*good*, *note*, *caution*, *stop*), the sentence, its working."""
-
-    level: str
-    what: str
-    working: str = ""
 
 
 @dataclass(frozen=True, slots=True)

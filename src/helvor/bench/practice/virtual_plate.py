@@ -24,6 +24,7 @@ import random
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from helvor.bench.practice.said import Said
 from helvor.bench.quantity import Unreadable, round_to
 
 HEIGHT, ORIGIN, WIDTH = 100.0, 10.0, 50.0
@@ -299,15 +300,6 @@ class Goal:
                 parts.append(f"{name} between {low:.2f} and {high:.2f}")
         first, *rest = parts
         return f"Put {first}{''.join(f', with {one}' for one in rest)}."
-
-
-@dataclass(frozen=True, slots=True)
-class Said:
-    """What is to be said of a plate: level (*good*, *note*, *caution*), the sentence, its working; empty without."""
-
-    level: str
-    what: str
-    working: str = ""
 
 
 WASHED_OUT = (

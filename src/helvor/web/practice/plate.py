@@ -17,6 +17,7 @@ from helvor.bench.entry import Payload
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.eluent import parse_eluent
 from helvor.bench.planar.plate import gather
+from helvor.bench.practice.said import Said
 from helvor.bench.practice.virtual_plate import (
     COMPOUNDS,
     GOALS,
@@ -29,7 +30,6 @@ from helvor.bench.practice.virtual_plate import (
     Developed,
     Goal,
     LayerKind,
-    Said,
     Setting,
     VirtualSpot,
     develop,

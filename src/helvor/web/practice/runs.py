@@ -11,8 +11,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.entry import Problem
-from helvor.bench.practice.rehearsal import Cost, Made, Option, Played, Said, Scene, Story, costs, play, whereabouts
+from helvor.bench.practice.rehearsal import Cost, Made, Option, Played, Scene, Story, costs, play, whereabouts
 from helvor.bench.practice.rehearsals import STORIES, story
+from helvor.bench.practice.said import Said
 from helvor.bench.quantity import round_to
 from helvor.notebook import rehearsals
 from helvor.notebook.rehearsals import Rehearsal

@@ -1,0 +1,14 @@
+"""What is to be said of something that was practised."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What is seen or follows: level (*good*, *note*, *caution*, *stop*), the sentence, its working; empty without."""
+
+    level: str
+    what: str
+    working: str = ""
