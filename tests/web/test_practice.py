@@ -87,3 +87,31 @@ def test_the_same_as_json(school):
 def test_the_same_plate_gives_the_same_photograph():
     plate = develop(Setting(("vanillin", "biphenyl"), 40.0, seed=9), 10.0)
     assert photograph(plate) == photograph(plate)
+
+
+def test_a_plate_of_ones_own_compounds_on_reversed_phase_is_written_as_such(school, ida):
+    asked = {
+        "goal": "-1",
+        "compounds": "caffeine,vanillin",
+        "layer": "C18",
+        "strong": "60",
+        "minutes": "18",
+        "seed": "3",
+    }
+    page = ida.get("/practice/plate", params=asked | {"out": "yes"}).text
+    assert "A plate of your own" in page and "methanol" in page and "Methanol, %" in page
+    answer = ida.post("/practice/plate/measure", data=asked | {"entry": str(uuid4())})
+    assert answer.status_code == 303
+    page_id = answer.headers["location"].removeprefix("/plates/").removesuffix("/photo")
+    _, entries = pages.open_page(school.conn, school.ida.account, page_id)
+    plate = gather(entries)
+    assert plate.set_up.phase == "C18"
+    assert "methanol" in str(plate.eluent) and "water" in str(plate.eluent)
+
+
+@pytest.mark.parametrize(
+    "past",
+    ["x", "1:2", "40:0:6:2:yes:9:1:gold:caffeine", "40:0:6:2:yes:9:1:silica:gold", "a:b:c:d:e:f:g:silica:caffeine"],
+)
+def test_whatever_an_address_says_of_earlier_tries_the_page_stands(ida, past):
+    assert ida.get("/practice/plate", params={"past": past}).status_code == 200
