@@ -183,6 +183,7 @@ def test_two_people_at_one_plate_both_keep_what_they_wrote(browser, running, pla
     expect(row(page, "T1")).to_contain_text("48.0")
     typed(other, "T1 47.0")
     other.keyboard.press("Enter")
+    expect(row(other, "T1")).to_contain_text("47.0")  # written, before the page is left
     other.goto(page.url.partition("?")[0] + "/history")
     expect(other.locator("s", has_text="48.0 mm")).to_have_count(1)
     context.close()
