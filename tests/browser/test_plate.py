@@ -247,6 +247,7 @@ def test_a_plate_works_by_touch(browser, running):
     page.goto("/find?q=11")
     page.locator(".page-line", has_text="Plate 1").first.tap()
     page.wait_for_selector("#tlc")
+    page.wait_for_load_state("networkidle")  # where the drawing lies is then settled
     page.touchscreen.tap(*pixel_of(page, 0, 20))
     expect(row(page, "P2")).to_contain_text("20.0")
     for target in page.locator("button:visible, a.button:visible, .views a:visible").all():
