@@ -117,3 +117,11 @@ def test_what_is_typed_cannot_carry_a_second_order(bench):
     refused = put(bench, "balance-1", load="5\nfault drop")
     assert "No</b>" in refused.text
     assert reading(bench)["shown"] == "7.000"
+
+
+def test_a_reading_is_offered_where_something_is_weighed_and_nowhere_else(school, ida):
+    step = ida.get(f"{school.run_url}?step=s1").text
+    assert 'id="w-mass"' in step and 'data-takes="g"' in step
+    weighed = ida.get(f"{school.run_url}/edit/weighed").text
+    assert weighed.count("data-takes") == 1  # not beside the balance's step
+    assert "data-takes" not in ida.get(f"/procedures/{school.procedure}").text

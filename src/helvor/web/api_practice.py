@@ -65,7 +65,7 @@ def funnel(asked: FunnelIn) -> FunnelOut:
     shared = virtual_funnel.shake(
         {one.name: one.mol for one in asked.substances}, solutes, asked.organic, water, asked.how
     )
-    over = virtual_funnel.pressure(asked.boils, shared.gas, 1.25 * asked.funnel - asked.organic - asked.ml)
+    over = virtual_funnel.pressure(asked.boils, shared.gas, virtual_funnel.room(asked.funnel, asked.organic + asked.ml))
     return FunnelOut(
         ph=shared.ph, organic=dict(shared.organic), water=dict(shared.water), rag_ml=shared.rag, gas_ml=shared.gas,
         over_mbar=over, spurts=over > virtual_funnel.SPURTS,

@@ -13,7 +13,7 @@ Pools 4. Two neighbours were probably exchanged where the other way round a comp
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from helvor.bench.column.model import Found, found_band
@@ -82,13 +82,22 @@ class Pool:
     @property
     def words(self) -> str:
         """``4–8``, with gaps as ``4–8, 10``."""
-        runs: list[list[int]] = []
-        for number in self.tubes:
-            if runs and number == runs[-1][-1] + 1:
-                runs[-1].append(number)
-            else:
-                runs.append([number])
-        return ", ".join(f"{run[0]}–{run[-1]}" if len(run) > 1 else str(run[0]) for run in runs)
+        return ", ".join(f"{first}–{last}" if last > first else str(first) for first, last in ranges(self.tubes))
+
+
+def ranges(numbers: Iterable[int]) -> list[tuple[int, int]]:
+    """Rising numbers as ranges, first and last of each.
+
+    >>> ranges([4, 5, 6, 10])
+    [(4, 6), (10, 10)]
+    """
+    found: list[tuple[int, int]] = []
+    for number in numbers:
+        if found and number == found[-1][1] + 1:
+            found[-1] = (found[-1][0], number)
+        else:
+            found.append((number, number))
+    return found
 
 
 def estimated(tubes: Sequence[Tube], masses: Mapping[str, float]) -> dict[int, dict[str, float]]:

@@ -7,8 +7,8 @@ Instrument 2. Something warm draws air up past the pan and seems light: by 0.3 m
               practice, no source; that it seems light: M. Gläser, Metrologia 1990, 27, 95 (from memory).
 Instrument 3. A pH electrode gives R·T·ln 10/F for each pH (59.16 mV at 25 °C; W. Nernst), settles in some seconds and
               has an offset and a slope of its own, which buffers take away.
-Instrument 4. A thermometer in a melting block lags behind it: it shows the block of so many seconds ago, so that a
-              fast block melts a sample "later", at too high a reading.
+Instrument 4. A sample in its capillary lags behind the block and its thermometer by so many seconds, so that on a fast
+              block it melts at too high a reading.
 Instrument 5. What is wet dries at a constant rate until a third of its first moisture is left, from there in
               proportion to what is left. T. K. Sherwood, Ind. Eng. Chem. 1929, 21, 12 (from memory).
 Instrument 6. An evaporator takes a liquid off in proportion to how far its bath is over the boiling point at its
@@ -131,7 +131,7 @@ def calibrate(first: tuple[float, float], second: tuple[float, float]) -> Calibr
 
 
 LAG = 12.0
-"""How far a thermometer is behind its block, s, as the sample is before it (Instrument 4)."""
+"""How far a sample is behind the block and its thermometer, s (Instrument 4). Common practice."""
 
 
 @dataclass(frozen=True, slots=True)

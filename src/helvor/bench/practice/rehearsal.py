@@ -16,13 +16,16 @@ from collections.abc import Callable, Generator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
 
+from helvor.bench.devices.models import LIGHT_BY
 from helvor.bench.practice.said import Said
 from helvor.bench.quantity import Unreadable, round_to
 
 WEIGHING, TAKING = 0.4e-3, 0.01
 """g, and a part of the amount (Rehearsal 5)."""
-WARM = 0.018
-"""g that a dish warm from the oven seems lighter by: 60 K at 0.3 mg each (:mod:`helvor.bench.devices.models`)."""
+WARM = 60 * LIGHT_BY
+"""g that a dish seems lighter by, warm from the oven and 60 K over the room."""
+MATTERS = 0.005
+"""g of product, or part of purity, from which a decision's cost is worth a caution."""
 MOST_DECISIONS = 30
 
 
@@ -194,6 +197,10 @@ class Outcome:
     weighed: dict[str, float | None]
     minutes: float
 
+    def recovered(self, portion: str) -> float:
+        """A product, pure, over what came in of it, 0 to 1."""
+        return self.grams[portion] / self.brought[portion]
+
     @property
     def recovery(self) -> float:
         """Pure product over what came in of it, 0 to 1, over all products."""
@@ -284,6 +291,13 @@ class Cost:
     @property
     def usual(self) -> bool:
         return self.made.choice == self.made.decision.usual
+
+    @property
+    def level(self) -> str:
+        """*good* for the usual, *caution* where it cost something, else *note*."""
+        if self.usual:
+            return "good"
+        return "caution" if self.grams > MATTERS or self.purity > MATTERS else "note"
 
 
 def costs(played: Played) -> list[Cost]:

@@ -14,6 +14,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from helvor.bench.column.model import Band, Compound, bands, column_volume, in_tubes
+from helvor.bench.column.pools import Tube, propose
 from helvor.bench.quantity import Unreadable
 
 PLATES = {"slurry": 150.0, "bubbles": 40.0, "dry": 15.0}
@@ -26,12 +27,27 @@ class Run:
 
     Attributes:
         tubes: for each tube, compound → mg that is really in it; on_silica: compound → mg; bands: as they leave.
+        ml: in each tube.
     """
 
     tubes: tuple[dict[str, float], ...]
     on_silica: dict[str, float]
     bands: tuple[Band, ...]
     ml: float
+
+    @property
+    def seen(self) -> list[dict[str, int]]:
+        """For each tube, compound → how strong its spot is, 0 to 4."""
+        return [{name: strength(mg, self.ml) for name, mg in tube.items()} for tube in self.tubes]
+
+    def pure(self, compound: str) -> list[int]:
+        """Tubes that show the compound and nothing else, by the proposal that real racks get."""
+        tubes = [
+            Tube(n, n * self.ml, self.ml, seen={name: one for name, one in spots.items() if one})
+            for n, spots in enumerate(self.seen, 1)
+        ]
+        pools = propose(tubes, {})
+        return [n for pool in pools if pool.kind == "pure" and pool.compounds == (compound,) for n in pool.tubes]
 
     def purity(self, first: int, last: int, compound: str) -> float | None:
         """Part of what is in the tubes from *first* to *last* that is the compound; None where they are empty."""

@@ -7,7 +7,7 @@ Virtual crystals 3. In the end S(cold)·V stays in the liquor; the rest are crys
 Virtual crystals 4. Crystals take along what is dissolved beside them: 2 % of it when they grew slowly, 15 % when they
                     fell at once, 45 % of it in an oil. Sizes: common practice; that they do, every text on the subject.
 Virtual crystals 5. Where a solution comes to saturation above the temperature at which the wet compound melts, it
-                    parts as an oil when it is cooled fast.
+                    parts as an oil when it is cooled fast; slowly, its drops have time to become crystals.
 Virtual crystals 6. A cake holds 0.6 mL of liquor for each gram; washes thin that out by the washing formula
                     (:mod:`helvor.bench.filtration.wash`) and dissolve S(wash) for each volume.
 Virtual crystals 7. A melting range ends where the composition is all liquid (R. Schröder, J. J. van Laar:
@@ -111,6 +111,8 @@ def wash(crystals: float, times: int, volume: float, solubility: float) -> Washe
 
 def melts(pure: float, heat: float, other: float) -> tuple[float, float]:
     """The range of a solid of melting point *pure*, °C, with a mole fraction *other* of something else, °C.
+
+    For an impurity of about the same molar mass that is its part by mass.
 
     Args:
         heat: of fusion, kJ/mol.

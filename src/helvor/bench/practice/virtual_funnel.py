@@ -17,6 +17,7 @@ from dataclasses import dataclass, replace
 
 from helvor.bench.devices.models import AIR, vapour
 from helvor.bench.extraction.acid_base import Solute, Water, gas_of, ph_of
+from helvor.bench.extraction.layers import CUTS, Cut
 from helvor.bench.quantity import Unreadable
 
 RAGS = {"swirled": 0.0, "inverted": 0.02, "shaken": 0.12}
@@ -76,24 +77,31 @@ def pressure(boiling: float, gas: float, space: float, celsius: float = 30.0) ->
     return vapour(boiling, celsius) + AIR * gas / space
 
 
-@dataclass(frozen=True, slots=True)
-class Cut:
-    """How the boundary was cut: mL of the other layer that came along, mL of the wanted that stayed behind."""
+NECK = 1.25
+"""A funnel holds a quarter more to its stopper than it is named for. Common practice."""
 
-    along: float
-    behind: float
+
+def room(funnel: float, liquid: float) -> float:
+    """mL of air over so much liquid, mL, in a funnel that is named for so many mL."""
+    return NECK * funnel - liquid
+
+
+WAYS = {"sharp": "sharp", "left": "leave-some"}
+FILM = 0.3
+"""mL of the other layer that come along with a rag that is let through, besides half of the rag."""
 
 
 def cut(rag: float, how: str) -> Cut:
     """Draw the lower layer off: *sharp*, with some of it *left* behind, or with the rag *along*.
 
+    What each costs without a rag is :data:`helvor.bench.extraction.layers.CUTS`; half of a rag, mL, is of each layer.
+
     Raises:
         Unreadable: another way.
     """
-    if how == "sharp":
-        return Cut(0.5 * rag * 0.2, 0.3 + 0.4 * rag)
-    if how == "left":
-        return Cut(0.0, 1.5 + 0.5 * rag)
     if how == "along":
-        return Cut(0.3 + 0.5 * rag, 0.0)
-    raise Unreadable("The boundary is cut sharp, with some left behind, or with the rag along.")
+        return Cut(0.0, FILM + rag / 2)
+    if how not in WAYS:
+        raise Unreadable("The boundary is cut sharp, with some left behind, or with the rag along.")
+    usual = CUTS[WAYS[how]]
+    return Cut(usual.behind + rag / 2, usual.along)

@@ -108,6 +108,8 @@ COMPOUNDS = {
 KAPPA = {"weak": 640.0, "strong": 580.0, "acid": 260.0}
 """κ of a weak liquid such as hexane, a strong one such as ethyl acetate, and acetic acid, mm² a minute."""
 MIX = "mix"
+CHAMBER = 10.0
+"""mL of eluent in the chamber."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,6 +153,11 @@ class Setting:
     def weak(self) -> float:
         """Per cent by volume of the weak part."""
         return 100 - self.strong - self.acid
+
+    @property
+    def millilitres(self) -> tuple[float, float, float]:
+        """mL of the weak part, the strong one and the acid in the chamber."""
+        return self.weak * CHAMBER / 100, self.strong * CHAMBER / 100, self.acid * CHAMBER / 100
 
     @property
     def kappa(self) -> float:

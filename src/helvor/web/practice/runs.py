@@ -93,6 +93,7 @@ class PracticeRunPage(Shell):
     last: list[Said]
     offered: list[Option]
     doing: str
+    hazards: str
     bars: list[Bar]
     products: list[ProductShown]
     debrief: list[CostShown]
@@ -129,10 +130,9 @@ def _signed(value: float, decimals: int) -> str:
 
 def _cost(cost: Cost) -> CostShown:
     made = cost.made
-    level = "good" if cost.usual else "caution" if cost.grams > 0.005 or cost.purity > 0.005 else "note"
     return CostShown(
         made, made.decision.words(made.choice), made.decision.words(made.decision.usual), not cost.usual,
-        _signed(-1000 * cost.grams, 0), _signed(-100 * cost.purity, 1), _signed(cost.minutes, 0), level,
+        _signed(-1000 * cost.grams, 0), _signed(-100 * cost.purity, 1), _signed(cost.minutes, 0), cost.level,
     )  # fmt: skip
 
 
@@ -143,10 +143,9 @@ def _products(played: Played) -> list[ProductShown]:
     found = []
     for one in played.story.products:
         weighed = outcome.weighed[one.portion]
-        grams, brought = outcome.grams[one.portion], outcome.brought[one.portion]
         found.append(ProductShown(
-            one.portion, round_to(grams, 3), round_to(weighed, 3) if weighed is not None else "",
-            round_to(100 * outcome.purity[one.portion], 1), round_to(100 * grams / brought, 1),
+            one.portion, round_to(outcome.grams[one.portion], 3), round_to(weighed, 3) if weighed is not None else "",
+            round_to(100 * outcome.purity[one.portion], 1), round_to(100 * outcome.recovered(one.portion), 1),
         ))  # fmt: skip
     return found
 
@@ -198,12 +197,12 @@ def practice_run(request: Request, rehearsal_id: UUID, who: VisitorDep) -> Respo
         kept = rehearsals.open_rehearsal(conn, who.account.id, rehearsal_id)
     played = kept.played
     last = played.made[-1].said if played.made else played.begins
-    steps = shipped_procedure(kept.story.procedure).steps
-    doing = steps[played.open.step - 1].says if played.open else ""
+    procedure = shipped_procedure(kept.story.procedure)
+    doing = procedure.steps[played.open.step - 1].says if played.open else ""
     page = PracticeRunPage(
         visitor=who, place="practice", rehearsal=kept, played=played, scene=played.scene,
         last=list(last), offered=played.open.offered(kept.seed) if played.open else [],
-        doing=doing.replace("{", "").replace("}", ""),
+        doing=doing.replace("{", "").replace("}", ""), hazards=procedure.hazards,
         bars=_bars(played), products=_products(played),
         debrief=[_cost(one) for one in costs(played)] if played.outcome else [], passed=_passed(played.minutes),
         entry=uuid4(), csrf=who.csrf,

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from helvor.bench.column.model import Compound
-from helvor.bench.column.pools import STRENGTHS, Tube, propose
+from helvor.bench.column.pools import STRENGTHS
 from helvor.bench.practice.drills.case import Verdict, chance_of
-from helvor.bench.practice.virtual_column import Run, run, strength
+from helvor.bench.practice.virtual_column import Run, run
 from helvor.bench.quantity import Unreadable, round_to
 
 NAMES = ("A", "B", "C")
@@ -23,21 +23,12 @@ class Tubes:
     @property
     def seen(self) -> list[dict[str, int]]:
         """For each tube, compound → how strong its spot is, 0 to 4."""
-        return [{name: strength(mg, self.ran.ml) for name, mg in tube.items()} for tube in self.ran.tubes]
+        return self.ran.seen
 
     @property
     def key(self) -> tuple[int, ...]:
         """The tubes of the wanted compound that show nothing else, by the proposal that real racks get."""
-        tubes = [
-            Tube(n, n * self.ran.ml, self.ran.ml, seen={name: one for name, one in spots.items() if one})
-            for n, spots in enumerate(self.seen, 1)
-        ]
-        return tuple(
-            number
-            for pool in propose(tubes, {})
-            if pool.kind == "pure" and pool.compounds == (self.wanted,)
-            for number in pool.tubes
-        )
+        return tuple(self.ran.pure(self.wanted))
 
     @property
     def asks(self) -> str:

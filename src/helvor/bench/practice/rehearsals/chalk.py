@@ -6,9 +6,11 @@ beside it, as what it weighs.
 
 from __future__ import annotations
 
+from collections.abc import Generator
+
 from helvor.bench.filtration.wash import left_after
 from helvor.bench.formula import molar_mass
-from helvor.bench.practice.rehearsal import Bench, Product, Scene, Story, Telling
+from helvor.bench.practice.rehearsal import Bench, Decision, Product, Scene, Story, Telling
 from helvor.bench.practice.rehearsals.parts import decide, weigh_dry, weighings
 from helvor.bench.practice.virtual_filter import dried
 
@@ -38,19 +40,21 @@ def tell(bench: Bench) -> Telling:
     bench.type(f"1: beaker A {bench.weigh('beaker', tare)}", "done 1")
     bench.type(f"2: take calcium chloride dihydrate {salt:.3f} g", "done 2", "3: take water 25 mL", "done 3")
     bench.bring(SOLUTION, CHALKY, could)
-    bench.bring(SOLUTION, SALT, salt - could)
-    bench.bring(SOLUTION, WATER, 25.0)
+    hydrate = salt / molar_mass("CaCl2·2H2O") * 2 * molar_mass("H2O")
+    bench.bring(SOLUTION, SALT, salt - could - hydrate)
+    bench.bring(SOLUTION, WATER, 25.0 + hydrate)
     bench.say("note", f"{salt:.3f} g of the calcium salt are dissolved; {could:.3f} g of chalk could come of it.",
               f"{salt:.3f} g ÷ {molar_mass('CaCl2·2H2O'):.2f} g/mol × {molar_mass('CaCO3'):.2f} g/mol")  # fmt: skip
     bench.minutes = 12
     _scene(bench, "clear")
-    yield from _soda(bench, salt)
-    yield from _pour(bench)
+    comes = yield from _soda(bench, salt)
+    yield from _pour(bench, comes)
     yield from _decant(bench)
     yield from _dry(bench, tare)
 
 
-def _soda(bench: Bench, salt: float) -> Telling:
+def _soda(bench: Bench, salt: float) -> Generator[Decision, str, float]:
+    """The soda solution; g of chalk that will come of it."""
     choice = yield decide(
         "soda",
         4,
@@ -66,20 +70,19 @@ def _soda(bench: Bench, salt: float) -> Telling:
     bench.bring(SOLUTION, SALT, soda)
     bench.bring(SOLUTION, WATER, 25.0)
     bench.type(f"4: take sodium carbonate {soda:.3f} g", "done 4", "5: take more water 25 mL", "done 5")
-    bench.move(SOLUTION, BEAKER, CHALKY, comes)
     bench.minutes += 10
     working = f"{soda:.3f} g ÷ {molar_mass('Na2CO3'):.2f} g/mol = {1000 * soda / molar_mass('Na2CO3'):.2f} mmol"
     needs = f"; calcium {1000 * salt / molar_mass('CaCl2·2H2O'):.2f} mmol"
     if choice == "less":
-        bench.say(
-            "caution", f"{bench.at(SOLUTION, CHALKY):.3f} g of what could be chalk stay dissolved.", working + needs
-        )
+        stays = bench.at(SOLUTION, CHALKY) - comes
+        bench.say("caution", f"{stays:.3f} g of what could be chalk will stay dissolved.", working + needs)
     else:
         bench.say("good" if choice == "more" else "note", "There is more carbonate than calcium." + (
             " Much of it must be washed out again." if choice == "double" else ""), working + needs)  # fmt: skip
+    return comes
 
 
-def _pour(bench: Bench) -> Telling:
+def _pour(bench: Bench, comes: float) -> Telling:
     choice = yield decide(
         "pour",
         6,
@@ -88,6 +91,7 @@ def _pour(bench: Bench) -> Telling:
         slowly="slowly, swirling",
         at_once="all at once",
     )
+    bench.move(SOLUTION, BEAKER, CHALKY, comes)
     cloud = "a" if bench.at(SOLUTION, CHALKY) > 0.02 else "no"
     bench.type("done 6", f"7: note {cloud} new cloud with one more drop", "done 7")
     bench.minutes += 10 if choice == "slowly" else 2

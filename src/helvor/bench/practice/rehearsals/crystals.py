@@ -27,7 +27,7 @@ OILS = 83.0
 CHARCOAL_TAKES = 0.75
 """Part of the brown that 1 to 2 % charcoal take. Common practice."""
 PRODUCT = Product("the dish", PURE, "acetanilide, dry")
-FLASK, PAPER, LIQUOR, CAKE = "the flask", "the hot paper", "the liquor", "the cake"
+FLASK, ADSORBED, PAPER, LIQUOR, CAKE = "the flask", "on the charcoal", "the hot paper", "the liquor", "the cake"
 
 
 def _flask(bench: Bench, looks: str, volume: float, celsius: float, crystals: float = 0.0) -> None:
@@ -114,8 +114,8 @@ def _charcoal(bench: Bench, volume: float) -> Stage:
         bench.say("note", "It stays brown.")
     else:
         bench.bring(FLASK, COAL, 0.03)
-        bench.move(FLASK, PAPER, BROWN, CHARCOAL_TAKES * bench.at(FLASK, BROWN))
-        bench.move(FLASK, PAPER, PURE, 0.01)
+        bench.move(FLASK, ADSORBED, BROWN, CHARCOAL_TAKES * bench.at(FLASK, BROWN))
+        bench.move(FLASK, ADSORBED, PURE, 0.01)
         bench.type("4: take charcoal 0.03 g")
         bench.minutes += 5
     if choice == "boiling":
@@ -154,6 +154,7 @@ def _hot_filter(bench: Bench, volume: float) -> Stage:
         bench.move(FLASK, PAPER, PURE, hot.solid + came * (0.4 if rinse else 1.0))
         for one in (DIRT, COAL):
             bench.move(FLASK, PAPER, one, bench.at(FLASK, one))
+        bench.share(ADSORBED, PAPER, 1.0)
         # What wets the paper stays there; rinsed, it is mostly taken along.
         wet = left_after(1, rinse, WETS) if rinse else 1.0
         bench.share(FLASK, PAPER, WETS / volume * wet)
@@ -164,7 +165,7 @@ def _hot_filter(bench: Bench, volume: float) -> Stage:
         bench.say(level, f"{1000 * lost:.0f} mg of acetanilide are on the paper.{clogged}")
     bench.minutes += 11
     volume += rinse
-    _flask(bench, "clear", volume, 92)
+    _flask(bench, "clear" if choice != "skip" else "brown", volume, 92)
     return volume
 
 
@@ -172,7 +173,7 @@ def _cool(bench: Bench, volume: float) -> Stage:
     choice = yield decide(
         "cool",
         6,
-        "It is hot and clear. How does it cool?",
+        "The solution is hot. How does it cool?",
         "slowly",
         slowly="covered, left alone until lukewarm, then into ice with water",
         at_once="into ice at once",
@@ -188,7 +189,8 @@ def _cool(bench: Bench, volume: float) -> Stage:
             "room": ("6: temp 22",),
         }[choice],
     )
-    grown = cool(bench.at(FLASK, PURE), volume, CURVE, cold, fast=choice == "at-once", oils_above=OILS)
+    hot = dissolve(bench.at(FLASK, PURE), volume, CURVE, 100)
+    grown = cool(hot.dissolved, volume, CURVE, cold, fast=choice == "at-once", oils_above=OILS)
     if grown.how == "oil":
         _flask(bench, "oil", volume, cold, grown.crystals)
         grown = yield from _oil(bench, volume, grown)
@@ -204,10 +206,11 @@ def _cool(bench: Bench, volume: float) -> Stage:
             f"{round_to(CURVE.at(cold), 2)} g in 100 mL stay × {volume:.0f} mL = {grown.liquor:.2f} g",
         )
     bench.type("done 6")
-    bench.move(FLASK, CAKE, PURE, grown.crystals)
+    bench.move(FLASK, CAKE, PURE, hot.solid + grown.crystals)
     bench.move(FLASK, CAKE, BROWN, grown.along * bench.at(FLASK, BROWN))
     for one in (DIRT, COAL):
         bench.move(FLASK, CAKE, one, bench.at(FLASK, one))
+    bench.share(ADSORBED, CAKE, 1.0)  # where nothing was filtered hot, the charcoal goes on with what it holds
     _flask(bench, "oil" if grown.how == "oil" else "crystals", volume, cold, grown.crystals)
     return bench.at(CAKE, BROWN)
 
@@ -229,7 +232,7 @@ def _oil(bench: Bench, volume: float, oil: Grown) -> Generator[Decision, str, Gr
     bench.type("6: crystals yes")
     bench.minutes += 45
     bench.say("good", "Long clear needles.")
-    return cool(bench.at(FLASK, PURE), volume, CURVE, 2.0, fast=False, oils_above=OILS)
+    return cool(oil.crystals + oil.liquor, volume, CURVE, 2.0, fast=False, oils_above=OILS)
 
 
 def _collect(bench: Bench) -> Telling:

@@ -8,9 +8,10 @@ from __future__ import annotations
 from collections.abc import Generator, Mapping
 
 from helvor.bench.column.model import Compound
+from helvor.bench.column.pools import ranges
 from helvor.bench.practice.rehearsal import Bench, Decision, Product, Scene, Story, Telling
 from helvor.bench.practice.rehearsals.parts import decide, weigh_dry, weighings
-from helvor.bench.practice.virtual_column import Run, run, strength
+from helvor.bench.practice.virtual_column import Run, run
 from helvor.bench.quantity import round_to
 
 FIRST, SECOND, ELUENT = "ferrocene", "acetylferrocene", "eluent"
@@ -108,10 +109,8 @@ def _elute(bench: Bench, packed: str, sample: float) -> Generator[Decision, str,
         "step": (f"6: tubes 1-10 5 mL {WEAK}", f"6: tubes 11-30 5 mL {STRONG}"),
         "strong": (f"6: tubes 1-30 5 mL {STRONG}",), "weak": (f"6: tubes 1-30 5 mL {WEAK}",),
     }[choice], *(("6: head dry",) if head == "dry" else ()), "done 6", "7: spots 1-30")  # fmt: skip
-    for number, tube in enumerate(ran.tubes, 1):
-        for name, mg in tube.items():
-            if strength(mg):
-                bench.type(f"7: spots {number} {name} {strength(mg)}")
+    for number, spots in enumerate(ran.seen, 1):
+        bench.type(*(f"7: spots {number} {name} {one}" for name, one in spots.items() if one))
     bench.type("done 7")
     bench.minutes += 60
     if head == "dry":
@@ -119,24 +118,20 @@ def _elute(bench: Bench, packed: str, sample: float) -> Generator[Decision, str,
     for name in RF:
         on = bench.at(COLUMN, name)
         level = "good" if on < 0.05 * bench.brought[name] else "caution"
-        strong = [n for n, tube in enumerate(ran.tubes, 1) if strength(tube[name])]
+        strong = [n for n, spots in enumerate(ran.seen, 1) if spots[name]]
         where = f"in tubes {strong[0]} to {strong[-1]}" if strong else "in no tube"
         bench.say(level, f"{name.capitalize()} is {where}; {1000 * on:.0f} mg are on the silica.")
     _column(bench, ran, "dry" if head == "dry" else packed)
     return ran
 
 
-def _ranges(ran: Run, mixed: str) -> dict[str, list[int]]:
-    """Tubes of each pool: *apart* leaves out those that show both, *rich* those that show little, *all* none."""
-    seen = [{name: strength(tube[name]) for name in RF} for tube in ran.tubes]
-    pools: dict[str, list[int]] = {FIRST: [], SECOND: []}
-    for number, spots in enumerate(seen, 1):
-        main = max(spots, key=lambda name: spots[name])
-        least = 3 if mixed == "rich" else 1
-        if spots[main] < least or (mixed != "all" and min(spots.values()) > 0):
-            continue
-        pools[main].append(number)
-    return pools
+def _pools(ran: Run, how: str) -> dict[str, list[int]]:
+    """Tubes of each pool: *apart* those with the single spot, *rich* of these the clear ones, *all* by the stronger."""
+    if how == "all":
+        main = [max(spots, key=lambda name: spots[name]) if any(spots.values()) else "" for spots in ran.seen]
+        return {name: [n for n, one in enumerate(main, 1) if one == name] for name in RF}
+    least = 3 if how == "rich" else 1
+    return {name: [n for n in ran.pure(name) if ran.seen[n - 1][name] >= least] for name in RF}
 
 
 def _pool(bench: Bench, ran: Run) -> Telling:
@@ -149,12 +144,12 @@ def _pool(bench: Bench, ran: Run) -> Telling:
         all="each tube to its stronger spot, so that nothing is lost",
         rich="only tubes with a clear or strong single spot",
     )
-    pools = _ranges(ran, choice)
+    pools = _pools(ran, choice)
     for product, label in ((A, "pool A"), (B, "pool B")):
         numbers = pools[product.component]
         for number in numbers:
             bench.share(f"tube {number}", product.place, 0.995)
-        for first, last in _runs(numbers):
+        for first, last in ranges(numbers):
             bench.type(f"8: pool {first}-{last} {label}" if last > first else f"8: pool {first} {label}")
     bench.type("done 8")
     bench.minutes += 8
@@ -169,16 +164,6 @@ def _pool(bench: Bench, ran: Run) -> Telling:
         says = f"{1000 * there:.0f} mg, {round_to(100 * pure, 1)} % {product.component}"
         bench.say("good" if pure > 0.98 else "caution", f"{product.place.replace('flask', 'Flask')}: {says}.")
     bench.scene = Scene("rack", bench.scene.numbers, {"looks": "pooled"}, bench.scene.series)
-
-
-def _runs(numbers: list[int]) -> list[tuple[int, int]]:
-    found: list[tuple[int, int]] = []
-    for number in numbers:
-        if found and number == found[-1][1] + 1:
-            found[-1] = (found[-1][0], number)
-        else:
-            found.append((number, number))
-    return found
 
 
 def _weigh(bench: Bench, flasks: Mapping[str, float]) -> Telling:

@@ -30,7 +30,7 @@ def weighings(key: str, step: int, what: str) -> Decision:
 
 
 def weigh_dry(bench: Bench, product: Product, step: int, pan: str, tare: float, how: str, water: str = "water") -> None:
-    """Weigh a product on its pan as chosen; dried again, half of its water goes, and then the rest.
+    """Weigh a product on its pan as chosen; each further drying takes nine tenths of what is still wet.
 
     Args:
         pan: the container's label; tare: its true mass, g; water: what may still be in it.
@@ -55,4 +55,4 @@ def weigh_dry(bench: Bench, product: Product, step: int, pan: str, tare: float, 
     bench.weighed[label] = float(last) - tare
     wet = bench.at(product.place, water)
     if wet > 0.002:
-        bench.say("caution", f"It still holds {1000 * wet:.0f} mg of water: one weighing does not show that.")
+        bench.say("caution", f"It still holds {1000 * wet:.0f} mg of {water}: one weighing does not show that.")

@@ -177,7 +177,7 @@ def _evaporate(bench: Bench) -> Telling:
         bench.move(BEAKER, "spat out of the beaker", SALT, 0.09 * bench.at(BEAKER, SALT))
         bench.say("stop", "Wet salt spits at the end: grains flew over the rim. Hot salt hits hands and eyes.")
     else:
-        bench.say("good", "The last drops ran back from the glass.")
+        bench.say("good", "The last drops ran back from the glass; the salt looks damp.")
     wet = bench.at(DISH, WATER)
     bench.move(DISH, "the air", WATER, wet - dried(wet, "oven 110", 30))
     bench.type("done 10", "done 11")

@@ -1,6 +1,7 @@
 """Sulfate in garden salt: two determinations as barium sulfate, on papers that were weighed air-dry.
 
-24.1 % of the salt is sulfate. What is done is done to A and B alike; what scatters, scatters for each.
+24.1 % of the salt is sulfate, counted as its barium sulfate, dissolved or not; all that stands beside it, as what it
+weighs. What is done is done to A and B alike; what scatters, scatters for each.
 """
 
 from __future__ import annotations
@@ -12,7 +13,7 @@ from helvor.bench.filtration.wash import left_after
 from helvor.bench.formula import molar_mass
 from helvor.bench.practice.rehearsal import Bench, Decision, Product, Scene, Story, Telling
 from helvor.bench.practice.rehearsals.parts import decide, weigh_dry, weighings
-from helvor.bench.practice.virtual_filter import dried, filtered
+from helvor.bench.practice.virtual_filter import Filtered, dried, filtered
 
 SULFATE, BESIDE, WATER = "sulfate {}, as barium sulfate", "salts beside it", "water"
 CONTENT = 0.241
@@ -20,6 +21,8 @@ PAPER, MOIST = 0.845, 0.038
 """g of an air-dry paper, and of the water that it holds. Common practice."""
 WIDE = 50.0
 """Working circle of a folded paper of 110 mm, mm."""
+PAPER_HOLDS = 1.2
+"""mL that a wet paper and its cake keep at least. Common practice."""
 MOLAR = 0.25
 """Of the barium chloride, mol/L."""
 LETTERS = ("A", "B")
@@ -43,9 +46,9 @@ def _scene(bench: Bench, looks: str) -> None:
 def tell(bench: Bench) -> Telling:
     """Two determinations, as :class:`helvor.bench.practice.rehearsal.Story` asks for them."""
     papers = yield from _papers(bench)
-    yield from _barium(bench)
+    volume = yield from _barium(bench)
     grains = yield from _digest(bench)
-    yield from _filter(bench, grains)
+    yield from _filter(bench, grains, volume)
     yield from _wash(bench)
     yield from _dry(bench, papers)
 
@@ -75,7 +78,7 @@ def _papers(bench: Bench) -> Generator[Decision, str, Papers]:
         salt = round(bench.scattered(f"salt {x}", 0.505, 0.01), 3)
         could = salt * CONTENT / molar_mass("SO4") * molar_mass("BaSO4")
         bench.bring(f"still dissolved {x}", SULFATE.format(x), could)
-        bench.bring(f"still dissolved {x}", BESIDE, salt)
+        bench.bring(f"still dissolved {x}", BESIDE, (1 - CONTENT) * salt)
         bench.type(f"{step}: take garden salt {x} {bottle:.3f} to {bottle - salt:.3f}")
         bench.type(f"{step}: take water {x} 100 mL",
                    f"{step}: take dilute acid {x} 1.0 mL", f"done {step}")  # fmt: skip
@@ -84,7 +87,8 @@ def _papers(bench: Bench) -> Generator[Decision, str, Papers]:
     return Papers(dry, choice == "blank")
 
 
-def _barium(bench: Bench) -> Telling:
+def _barium(bench: Bench) -> Generator[Decision, str, float]:
+    """The barium chloride; mL that the beaker then holds."""
     choice = yield decide(
         "barium",
         6,
@@ -97,8 +101,11 @@ def _barium(bench: Bench) -> Telling:
     ml = 3.5 if choice == "little" else 12.0
     for step, x in ((6, "A"), (7, "B")):
         source = f"still dissolved {x}"
-        could = bench.at(source, SULFATE.format(x))
-        bench.move(source, f"beaker {x}", SULFATE.format(x), min(could, ml * MOLAR / 1000 * molar_mass("BaSO4")))
+        barium = ml * MOLAR / 1000
+        falls = min(bench.at(source, SULFATE.format(x)), barium * molar_mass("BaSO4"))
+        bench.move(source, f"beaker {x}", SULFATE.format(x), falls)
+        bound = falls / molar_mass("BaSO4") * molar_mass("Ba")
+        bench.bring(source, BESIDE, barium * molar_mass("BaCl2") - bound)
         left = bench.at(source, SULFATE.format(x))
         bench.type(f"{step}: take barium chloride {x} {ml:.1f} mL", f"{step}: check all",
                    f"{step}: tried {'failed' if left > 0.001 else 'no new cloud'}", f"done {step}")  # fmt: skip
@@ -110,6 +117,7 @@ def _barium(bench: Bench) -> Telling:
     else:
         bench.say("good", "One more drop on the clear top: no new cloud.", working)
     bench.scene = Scene("beaker", {"water": 115.0, "grams": 0.3}, {"looks": "milk", "grains": choice})
+    return 101 + ml
 
 
 def _digest(bench: Bench) -> Generator[Decision, str, str]:
@@ -132,8 +140,8 @@ def _digest(bench: Bench) -> Generator[Decision, str, str]:
     return "fine" if choice == "hot" and not cold else "gel"
 
 
-def _filter(bench: Bench, grains: str) -> Telling:
-    choice = yield decide(
+def _filter(bench: Bench, grains: str, volume: float) -> Telling:
+    paper = yield decide(
         "paper",
         10,
         "Which paper is it that you weighed?",
@@ -141,15 +149,20 @@ def _filter(bench: Bench, grains: str) -> Telling:
         slow="the slow one, for fine grains",
         fast="the fast one: the day is short",
     )
-    passed, keeps, took = {}, {}, 0.0
-    for x in LETTERS:
-        there = bench.at(f"beaker {x}", SULFATE.format(x))
-        ran = filtered(123, there, grains, how="gravity", paper=choice, diameter=WIDE)
-        passed[x], keeps[x], took = ran.passed, max(ran.keeps, 1.2), ran.minutes
-    choice = "clear"
-    if max(passed.values()) > 0.001:
+
+    def run(again: int) -> dict[str, Filtered]:
+        return {
+            x: filtered(
+                volume + 10, bench.at(f"beaker {x}", SULFATE.format(x)), grains, how="gravity", paper=paper,
+                diameter=WIDE, again=again,
+            )
+            for x in LETTERS
+        }  # fmt: skip
+
+    ran, choice = run(0), "clear"
+    if max(one.passed for one in ran.values()) > 0.001:
         bench.say("caution", "The filtrate is cloudy.")
-        bench.scene = Scene("beaker", {"water": 123.0, "grams": 0.0}, {"looks": "milk"})
+        bench.scene = Scene("beaker", {"water": volume + 10, "grams": 0.0}, {"looks": "milk"})
         choice = yield decide(
             "cloudy",
             10,
@@ -158,30 +171,32 @@ def _filter(bench: Bench, grains: str) -> Telling:
             back="pour it back onto the same paper: the cake holds it now",
             accept="go on; it is little",
         )
-        took *= 2 if choice == "back" else 1
+        ran = run(1) if choice == "back" else ran
     for step, x in ((10, "A"), (11, "B")):
-        through = passed[x] * (0.1 if choice == "back" else 1.0)
-        bench.move(f"beaker {x}", FILTRATE, SULFATE.format(x), through)
+        keeps = max(ran[x].keeps, PAPER_HOLDS)
+        bench.move(f"beaker {x}", FILTRATE, SULFATE.format(x), ran[x].passed)
         bench.move(
             f"beaker {x}", PRODUCTS[x].place, SULFATE.format(x), 0.995 * bench.at(f"beaker {x}", SULFATE.format(x))
         )
         # What wets the cake is liquor, with its salts.
         bench.move(
-            f"still dissolved {x}", PRODUCTS[x].place, BESIDE, keeps[x] / 113 * bench.at(f"still dissolved {x}", BESIDE)
+            f"still dissolved {x}", PRODUCTS[x].place, BESIDE, keeps / volume * bench.at(f"still dissolved {x}", BESIDE)
         )
         bench.share(f"still dissolved {x}", FILTRATE, 1.0)
-        bench.bring(PRODUCTS[x].place, WATER, keeps[x])
+        bench.bring(PRODUCTS[x].place, WATER, keeps)
         words = {
             "clear": ["filtrate clear"],
             "back": ["filtrate cloudy again", "filtrate clear"],
             "accept": ["filtrate cloudy accepted"],
         }
-        bench.type(f"{step}: check all", f"{step}: pour 113 mL", f"{step}: pour 10 mL rinse",
+        bench.type(f"{step}: check all", f"{step}: pour {volume:.0f} mL", f"{step}: pour 10 mL rinse",
                    *(f"{step}: {one}" for one in words[choice]), f"done {step}")  # fmt: skip
-    bench.minutes += min(took, 240) + 15
-    lost = max(passed.values()) * (0.1 if choice == "back" else 1.0)
+    took, lost = max(one.minutes for one in ran.values()), max(one.passed for one in ran.values())
+    bench.minutes += took + 15
     bench.say("good" if lost < 0.001 else "caution", f"{1000 * lost:.1f} mg ran through; it took {took:.0f} minutes.")
-    bench.scene = Scene("cake", {"grams": bench.at(PRODUCTS["A"].place, SULFATE.format("A")), "liquor": 123.0}, {})
+    bench.scene = Scene(
+        "cake", {"grams": bench.at(PRODUCTS["A"].place, SULFATE.format("A")), "liquor": volume + 10}, {}
+    )
 
 
 def _wash(bench: Bench) -> Telling:

@@ -12,7 +12,7 @@ from helvor.bench.formula import molar_mass
 from helvor.bench.practice.rehearsal import Bench, Decision, Product, Scene, Story, Telling
 from helvor.bench.practice.rehearsals.parts import decide, weigh_dry, weighings
 from helvor.bench.practice.virtual_filter import dried
-from helvor.bench.practice.virtual_funnel import SPRAYED, SPURTS, cut, pressure, shake
+from helvor.bench.practice.virtual_funnel import SPRAYED, SPURTS, cut, pressure, room, shake
 from helvor.bench.quantity import round_to
 
 ACID, BASE, NEUTRAL, ETHER, WATER = "cinnamic acid", "benzocaine", "biphenyl", "ether", "water"
@@ -29,7 +29,7 @@ CRYSTALS = {
     NEUTRAL: Product("the round flask", NEUTRAL, "biphenyl crystals"),
 }  # fmt: skip
 HOLDS = 125.0
-"""mL that the funnel holds to its stopper; a quarter more to its neck."""
+"""mL that the funnel is named for."""
 BOILS = 55.1
 """°C, of the ether."""
 
@@ -149,8 +149,7 @@ def _acid(bench: Bench) -> Telling:
     way = "inverted" if how == "gently" else "shaken"
     if how == "hard":
         bench.say("note", "It foams; at the vent it hisses.")
-    room = HOLDS * 1.25 - 60 - volumes[0]
-    over = pressure(BOILS, 0.0, room)
+    over = pressure(BOILS, 0.0, room(HOLDS, 60 + volumes[0]))
     if how == "closed" and over > SPURTS:
         bench.share(FUNNEL, "sprayed out", SPRAYED)
         bench.say("stop", f"It spurted: {over:.0f} mbar stood over it, acid and ether on the hands and in the air.",
