@@ -343,6 +343,8 @@ def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool)
     address = f"http://{shown}:{taken}"
     (VAR / "running.json").write_text(json.dumps({"address": address, "process": os.getpid()}))
     with contextlib.closing(open_pool(url)) as pool:
+        with pool.connection() as conn:
+            pages.catch_up(conn, eluotropic_rank())
         app = create_app(settings, pool)
         calm_collector()
         config = uvicorn.Config(

@@ -21,6 +21,7 @@ def type_reading(page: Page, text: str, understood: str = "") -> None:
         expect(page.locator("#understood")).to_contain_text(understood)
     page.locator("#read").press("Enter")
     expect(page.locator("#read")).to_have_value("")
+    expect(page.locator("#main:not([aria-busy])")).to_be_visible()
 
 
 def test_a_bench_weighs_corrects_and_sees_where_the_mass_went(page):

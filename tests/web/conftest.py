@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cache, cached_property
@@ -27,6 +28,14 @@ from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, run_of, te
 from tests.photographs import Blob, Scene, take
 
 HTMX = {"HX-Request": "true"}
+
+
+def followed(client, answer):
+    """The page that a tablet asks for once it hears that its reading is in ink; a refusal as it came."""
+    events = answer.headers.get("HX-Trigger", "")
+    if "helvor:inked" not in events:
+        return answer
+    return client.get(json.loads(events)["helvor:inked"]["address"], headers=HTMX)
 
 
 @cache

@@ -8,7 +8,7 @@ import pytest
 from helvor.notebook import classes, pages, procedures
 from helvor.shelf.procedures import shipped_procedure
 from tests.notebook.people import run_of
-from tests.web.conftest import HTMX
+from tests.web.conftest import HTMX, followed
 
 
 @pytest.fixture
@@ -19,7 +19,7 @@ def iron_run(school):
 
 def send(client, url, **fields):
     answer = client.post(f"{url}/entries", data={"entry": str(uuid4()), **fields}, headers=HTMX)
-    return answer.text.replace("\xa0", " ")
+    return followed(client, answer).text.replace("\xa0", " ")
 
 
 def test_a_rack_from_its_first_tube_to_its_pools(ida, iron_run):

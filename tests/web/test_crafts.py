@@ -9,7 +9,7 @@ from helvor.notebook import classes, procedures
 from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.reckon.sums import SUMS
-from tests.web.conftest import HTMX
+from tests.web.conftest import HTMX, followed
 
 
 @pytest.fixture
@@ -26,7 +26,7 @@ def salt_run(school):
 
 
 def send(client, url, **fields):
-    return client.post(f"{url}/entries", data={"entry": str(uuid4()), **fields}, headers=HTMX)
+    return followed(client, client.post(f"{url}/entries", data={"entry": str(uuid4()), **fields}, headers=HTMX))
 
 
 def test_a_filtration_is_written_from_its_instrument(ida, salt_run):

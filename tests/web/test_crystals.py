@@ -10,7 +10,7 @@ from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
 from tests.bench.extraction.test_runs import typed
 from tests.notebook.people import run_of
-from tests.web.conftest import HTMX
+from tests.web.conftest import HTMX, followed
 
 CLEAN = shipped_procedure("acetanilide-made-clean")
 
@@ -23,7 +23,7 @@ def run(school):
 
 def write(client, run, **fields):
     answer = client.post(f"/runs/{run}/entries", data={"entry": str(uuid4()), **fields}, headers=HTMX)
-    return answer.text.replace("\xa0", " ")
+    return followed(client, answer).text.replace("\xa0", " ")
 
 
 def type_all(school, run, lines):

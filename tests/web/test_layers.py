@@ -10,7 +10,7 @@ from helvor.notebook import procedures
 from helvor.shelf.procedures import shipped_procedure
 from helvor.web.reckon.layers import LAYERS
 from tests.notebook.people import run_of
-from tests.web.conftest import HTMX
+from tests.web.conftest import HTMX, followed
 
 
 @pytest.fixture
@@ -21,7 +21,7 @@ def layers_run(school):
 
 def send(client, url, **fields):
     answer = client.post(f"{url}/entries", data={"entry": str(uuid4()), **fields}, headers=HTMX)
-    return answer.text.replace("\xa0", " ")
+    return followed(client, answer).text.replace("\xa0", " ")
 
 
 def test_a_funnel_from_the_first_portion_to_the_last_layer(ida, layers_run):

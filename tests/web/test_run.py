@@ -11,7 +11,7 @@ from PIL import Image
 from helvor.bench.container import MadeUp, Tared
 from helvor.notebook import classes, containers
 from tests.notebook.people import procedure_in_use, type_in
-from tests.web.conftest import HTMX
+from tests.web.conftest import HTMX, followed
 
 GOOD = (
     "dish 32.514", "dish powder 35.520", "dish residue dried 34.518", "dish residue dried 34.517",
@@ -22,7 +22,8 @@ GOOD = (
 
 def send(client, school, **fields):
     headers = HTMX if fields.pop("htmx", True) else {}
-    return client.post(f"{school.run_url}/entries", data={"entry": str(uuid4()), **fields}, headers=headers)
+    answer = client.post(f"{school.run_url}/entries", data={"entry": str(uuid4()), **fields}, headers=headers)
+    return followed(client, answer)
 
 
 def weighing(**changes):
@@ -207,7 +208,7 @@ def test_a_corrected_handout_reaches_the_class(school, ida):
     words = {"entry": str(uuid4()), "step": "s3", "says": "Warm to 110 °C at most", "why": "it spat"}
     answer = ida.post(f"{school.run_url}/handout", data=words, headers=HTMX)
     assert answer.status_code == 200
-    assert "Warm to 110" in answer.text
+    assert "Warm to 110" in followed(ida, answer).text
     assert ida.post(f"{school.run_url}/handout", data=words | {"says": ""}, headers=HTMX).status_code == 422
 
 

@@ -10,7 +10,7 @@ Ink 4. An entry of kind ``struck`` puts nothing in the place of what it strikes.
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Literal
@@ -140,6 +140,22 @@ def lines(entries: Iterable[Entry]) -> list[Line]:
         chain.append(entry)
         chain_of[entry.id] = chain
     return [Line(tuple(chain)) for chain in chains]
+
+
+def line_up_to(entries: Sequence[Entry], entry_id: UUID) -> Line | None:
+    """An entry of the page with what it corrects, oldest first; None if it is not there.
+
+    For one entry just written: the whole page is not followed.
+    """
+    back: list[Entry] = []
+    wanted: UUID | None = entry_id
+    for entry in reversed(entries):
+        if entry.id == wanted:
+            back.append(entry)
+            wanted = entry.strikes
+            if wanted is None:
+                break
+    return Line(tuple(reversed(back))) if back else None
 
 
 def line_of(lines_here: Iterable[Line], entry_id: UUID) -> Line | None:

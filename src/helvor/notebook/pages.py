@@ -3,13 +3,19 @@
 An entry is written under a lock on its page, so that the checks see every entry before
 it; two people who write at once write one after the other, and nothing is lost. A
 correction of something that was corrected meanwhile strikes the newest through.
+
+What follows from the entries is a projection. :func:`append` works it out and writes the page's
+summary with the entries, for whoever needs the worksheet at once. :func:`write` answers as soon as
+the ink is dry: the page is marked as behind, and :func:`keep_up` writes its summary afterwards.
 """
 
 from __future__ import annotations
 
+import logging
 from collections import OrderedDict
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
 from datetime import datetime
 from threading import Lock
 from typing import Any
@@ -23,7 +29,10 @@ from helvor.bench.house_rules import HouseRules
 from helvor.bench.techniques import TECHNIQUES, Technique
 from helvor.bench.worksheet import Worksheet
 
+log = logging.getLogger(__name__)
+
 MAX_ENTRIES = 2000
+CANNOT_BE_WORKED_OUT = "This page cannot be worked out: a fault of ours. What was written is safe, in its history."
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +53,8 @@ class Page:
     rules: HouseRules
     rewritten: datetime | None = None
     """When names were last taken out of it; see :mod:`helvor.notebook.forget`."""
+    behind: bool = False
+    """Its summary has not caught up with its entries yet; see :func:`keep_up`."""
 
     @property
     def technique(self) -> Technique:
@@ -78,14 +89,23 @@ class Draft:
 
 
 @dataclass(frozen=True, slots=True)
-class Written:
-    """A page after writing: all its entries, and the worksheet."""
+class Inked:
+    """A page after writing: all its entries.
+
+    Attributes:
+        new: how many of them were; 0 when all had been written before and were only sent again.
+    """
 
     page: Page
     entries: list[Entry]
-    worksheet: Worksheet
     new: int
-    """How many entries were new; 0 when all had been written before and were only sent again."""
+
+
+@dataclass(frozen=True, slots=True)
+class Written(Inked):
+    """The same with the worksheet."""
+
+    worksheet: Worksheet
 
 
 class NotYours(Exception):
@@ -96,15 +116,28 @@ class EntryIdTaken(Exception):
     """The id belongs to an entry that says something else."""
 
 
-_PAGE = """
+class NotWorkedOut(Exception):
+    """What is in ink on a page stands, but a fault of ours keeps it from being worked out."""
+
+    def __init__(self, page: Page) -> None:
+        super().__init__(f"{page.address} cannot be worked out")
+        self.page = page
+
+
+_ANY_PAGE = """
 SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, coalesce(c.code, ''), b.pair,
-    coalesce(p.summary ->> 'title', ''), p.rewritten_at, i.house_rules
+    coalesce(p.summary ->> 'title', ''), p.rewritten_at, p.behind, i.house_rules
 FROM page p JOIN bench b ON b.id = p.bench_id LEFT JOIN class c ON c.id = b.class_id
     LEFT JOIN account o ON o.id = b.account_id
     JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id)
+"""
+_PAGE = (
+    _ANY_PAGE
+    + """
 WHERE p.id = %(page)s AND (b.account_id = %(account)s OR b.worker_id = %(account)s OR EXISTS
     (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))
 """
+)
 
 _ENTRIES = """
 SELECT e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at
@@ -217,7 +250,7 @@ def open_page(conn: psycopg.Connection, account_id: int, page_id: UUID) -> tuple
 
 
 def _page(row: tuple[Any, ...]) -> Page:
-    return Page(*row[:-2], rules=HouseRules(row[-1]), rewritten=row[-2])
+    return Page(*row[:-3], rules=HouseRules(row[-1]), rewritten=row[-3], behind=row[-2])
 
 
 def _database(conn: psycopg.Connection) -> str:
@@ -230,14 +263,47 @@ def _entries(conn: psycopg.Connection, page: Page, known: list[Entry], newer: li
     rewritten = _ink.rewritten(_database(conn), page.id)
     if known and (not newer or newer[0][0] != known[-1].id or rewritten != page.rewritten):
         known, newer = [], conn.execute(_ENTRIES, [page.id, 0]).fetchall()
-    validate = page.technique.payloads.validate_python
-    fresh = [
-        Entry(entry_id, seq, validate(payload), strikes, reason, by, at)
-        for entry_id, seq, payload, strikes, reason, by, at in newer[bool(known) :]
-    ]
-    entries = [*known, *fresh]
+    entries = [*known, *_read_back(page, newer[bool(known) :])]
     _ink.keep(_database(conn), page.id, entries, page.rewritten)
     return list(entries)
+
+
+def _read_back(page: Page, rows: Iterable[tuple[Any, ...]]) -> list[Entry]:
+    validate = page.technique.payloads.validate_python
+    return [
+        Entry(entry_id, seq, validate(payload), strikes, reason, by, at)
+        for entry_id, seq, payload, strikes, reason, by, at in rows
+    ]
+
+
+def write(
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    page_id: UUID,
+    compose: Callable[[list[Entry]], Sequence[Draft]],
+) -> Inked:
+    """Write entries in ink, all or none, each once however often it is sent; nothing is worked out.
+
+    The page is behind from then on; whoever writes this way sees to it that :func:`keep_up` follows.
+
+    Args:
+        author: the account's name as the entries will show it.
+        compose: gets the entries that are there and says what to write, in this order. It is
+            asked under the lock, so what it builds on is what stands. If what a draft strikes
+            was corrected meanwhile, it strikes the newest instead.
+
+    Raises:
+        NotYours: the page is not for this account.
+        Problem: the page as it stands cannot hold an entry; nothing is written.
+        EntryIdTaken: an id was used for something else.
+    """
+    with _one_at_a_time(conn):
+        page, entries, new = _write(conn, account_id, author, page_id, compose)
+        if new:
+            conn.execute("UPDATE page SET entries = %s, behind = true WHERE id = %s", [len(entries), page_id])
+    _ink.keep(_database(conn), page_id, list(entries), page.rewritten)
+    return Inked(replace(page, behind=page.behind or new > 0), entries, new)
 
 
 def append(
@@ -250,48 +316,122 @@ def append(
     *,
     apart: bool = False,
 ) -> Written:
-    """Write entries, all or none, each once however often it is sent.
+    """The same as :func:`write`, with the page worked out and its summary written along.
 
     Args:
-        author: the account's name as the entries will show it.
-        compose: gets the entries that are there and says what to write, in this order. It is
-            asked under the lock, so what it builds on is what stands. If what a draft strikes
-            was corrected meanwhile, it strikes the newest instead.
         rank: the eluotropic series, for the worksheet's findings.
         apart: none of them corrects, or stands in the place of, another of them, so that the page is gathered once.
+    """
+    with _one_at_a_time(conn):
+        page, entries, new = _write(conn, account_id, author, page_id, compose, apart=apart)
+        sheet = page.technique.work_out(entries, page.rules, rank)
+        if new:
+            conn.execute(
+                "UPDATE page SET entries = %s, summary = %s, behind = false WHERE id = %s",
+                [len(entries), Jsonb(summary_of(sheet)), page_id],
+            )
+    _ink.keep(_database(conn), page_id, list(entries), page.rewritten)
+    return Written(replace(page, behind=page.behind and not new), entries, new, sheet)
+
+
+@contextmanager
+def _one_at_a_time(conn: psycopg.Connection) -> Iterator[None]:
+    """A transaction whose statements go out together; what the database refuses is raised before it commits."""
+    try:
+        with conn.transaction(), conn.pipeline():
+            yield
+    except psycopg.errors.UniqueViolation as taken:
+        raise EntryIdTaken from taken
+
+
+def _write(
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    page_id: UUID,
+    compose: Callable[[list[Entry]], Sequence[Draft]],
+    *,
+    apart: bool = False,
+) -> tuple[Page, list[Entry], int]:
+    """The page, all its entries and how many of them are new; they are written, the page's row is not."""
+    known = _ink.known(_database(conn), page_id)
+    # Asked once the page is ours: what somebody wrote while we waited is then among the entries.
+    found = conn.execute(_PAGE + "FOR UPDATE OF p", {"page": page_id, "account": account_id})
+    rows = conn.execute(_ENTRIES, [page_id, len(known)])
+    clock = conn.execute("SELECT now()")
+    row = found.fetchone()
+    if row is None:
+        raise NotYours
+    page = _page(row)
+    entries = _entries(conn, page, known, rows.fetchall())
+    now: datetime = clock.fetchone()[0]  # type: ignore[index]  # always one row
+    before = len(entries)
+    state = page.technique.gather(list(entries)) if apart else None
+    ids = {entry.id: entry for entry in entries}
+    for draft in compose(list(entries)):
+        entry = _fit(page.technique, entries, ids, state, draft, author, now)
+        if entry is not None:
+            entries.append(entry)
+            ids[entry.id] = entry
+    for entry in entries[before:]:
+        conn.execute(
+            "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at)"
+            " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
+            [
+                entry.id,
+                page_id,
+                entry.seq,
+                entry.payload.kind,
+                Jsonb(entry.payload.model_dump(mode="json")),
+                entry.strikes,
+                entry.reason,
+                account_id,
+                entry.at,
+            ],
+        )
+    return page, entries, len(entries) - before
+
+
+def worked_out(page: Page, entries: Sequence[Entry], rank: Mapping[str, int]) -> Worksheet:
+    """The worksheet of a page.
 
     Raises:
-        NotYours: the page is not for this account.
-        Problem: the page as it stands cannot hold an entry; nothing is written.
-        EntryIdTaken: an id was used for something else.
+        NotWorkedOut: working it out fails, whatever the reason; the entries stand all the same.
     """
-    known = _ink.known(_database(conn), page_id)
-    with conn.transaction():
-        with conn.pipeline():
-            conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page_id])
-            found = conn.execute(_PAGE, {"page": page_id, "account": account_id})
-            rows = conn.execute(_ENTRIES, [page_id, len(known)])
-            clock = conn.execute("SELECT now()")
-            row = found.fetchone()
-            if row is None:
-                raise NotYours
-            page = _page(row)
-            newer = rows.fetchall()
-            now: datetime = clock.fetchone()[0]  # type: ignore[index]  # always one row
-        entries = _entries(conn, page, known, newer)
-        before = len(entries)
-        state = page.technique.gather(list(entries)) if apart else None
-        ids = {entry.id: entry for entry in entries}
-        for draft in compose(list(entries)):
-            entry = _fit(page.technique, entries, ids, state, draft, author, now)
-            if entry is not None:
-                entries.append(entry)
-                ids[entry.id] = entry
-        sheet = page.technique.work_out(entries, page.rules, rank)
-        if len(entries) > before:
-            _insert(conn, account_id, page_id, entries[before:], sheet)
-    _ink.keep(_database(conn), page_id, list(entries), page.rewritten)
-    return Written(page, entries, sheet, len(entries) - before)
+    try:
+        return page.technique.work_out(entries, page.rules, rank)
+    except Exception as fault:
+        raise NotWorkedOut(page) from fault
+
+
+def keep_up(conn: psycopg.Connection, page: Page, entries: Sequence[Entry], rank: Mapping[str, int]) -> bool:
+    """Write the summary of a page that is behind; whether that was done.
+
+    If somebody has written on it meanwhile nothing happens: whoever did keeps it up. A page that cannot be
+    worked out says so on the board, and stays behind until it can.
+    """
+    try:
+        sheet = worked_out(page, entries, rank)
+    except NotWorkedOut:
+        log.exception("%s cannot be worked out", page.address)
+        conn.execute(
+            "UPDATE page SET summary = summary || %s WHERE id = %s AND entries = %s AND behind",
+            [Jsonb({"level": "stop", "what": CANNOT_BE_WORKED_OUT}), page.id, len(entries)],
+        )
+        return False
+    return (
+        conn.execute(
+            "UPDATE page SET summary = %s, behind = false WHERE id = %s AND entries = %s AND behind",
+            [Jsonb(summary_of(sheet)), page.id, len(entries)],
+        ).rowcount
+        == 1
+    )
+
+
+def catch_up(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
+    """Keep up every page that was left behind, as by a power cut between the ink and its summary; how many."""
+    rows = conn.execute(_ANY_PAGE + "WHERE p.behind ORDER BY p.id").fetchall()
+    return sum(keep_up(conn, page, _all_entries(conn, page), rank) for page in map(_page, rows))
 
 
 def _fit(
@@ -313,33 +453,6 @@ def _fit(
     strikes, reason = _what_it_strikes(technique, state, draft)
     technique.check(state, draft.payload, strikes)
     return Entry(draft.id, len(entries) + 1, payload, strikes, reason, author, draft.at or now)
-
-
-def _insert(conn: psycopg.Connection, account_id: int, page_id: UUID, entries: list[Entry], sheet: Worksheet) -> None:
-    try:
-        with conn.pipeline():
-            for entry in entries:
-                conn.execute(
-                    "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at)"
-                    " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
-                    [
-                        entry.id,
-                        page_id,
-                        entry.seq,
-                        entry.payload.kind,
-                        Jsonb(entry.payload.model_dump(mode="json")),
-                        entry.strikes,
-                        entry.reason,
-                        account_id,
-                        entry.at,
-                    ],
-                )
-            conn.execute(
-                "UPDATE page SET entries = %s, summary = %s WHERE id = %s",
-                [entries[-1].seq, Jsonb(summary_of(sheet)), page_id],
-            )
-    except psycopg.errors.UniqueViolation as taken:
-        raise EntryIdTaken from taken
 
 
 def _what_it_strikes(technique: Technique, state: Any, draft: Draft) -> tuple[UUID | None, str]:
@@ -372,27 +485,26 @@ def summary_of(sheet: Worksheet) -> dict[str, Any]:
 
 
 def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int], class_id: UUID | None = None) -> int:
-    """Work every page out again, or those of a class, and write what the board shows; how many there were."""
-    pages = conn.execute(
-        """
-        SELECT p.id, p.technique, i.house_rules FROM page p JOIN bench b ON b.id = p.bench_id
-        LEFT JOIN class c ON c.id = b.class_id LEFT JOIN account o ON o.id = b.account_id
-        JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id)
-        WHERE %(class)s::uuid IS NULL OR b.class_id = %(class)s ORDER BY p.id
-        """,
-        {"class": class_id},
+    """Work every page out again, or those of a class, and write what the board shows; how many there were.
+
+    Raises:
+        NotWorkedOut: one of them cannot be; those before it are written.
+    """
+    rows = conn.execute(
+        _ANY_PAGE + "WHERE %(class)s::uuid IS NULL OR b.class_id = %(class)s ORDER BY p.id", {"class": class_id}
     ).fetchall()
-    for page_id, key, rules in pages:
-        technique = TECHNIQUES[key]
+    for page in map(_page, rows):
         with conn.transaction():
-            conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page_id])
-            entries = [
-                Entry(entry_id, seq, technique.payloads.validate_python(payload), strikes, reason, by, at)
-                for entry_id, seq, payload, strikes, reason, by, at in conn.execute(_ENTRIES, [page_id, 0])
-            ]
-            sheet = technique.work_out(entries, HouseRules(rules), rank)
-            conn.execute("UPDATE page SET summary = %s WHERE id = %s", [Jsonb(summary_of(sheet)), page_id])
-    return len(pages)
+            conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page.id])
+            sheet = worked_out(page, _all_entries(conn, page), rank)
+            summary = Jsonb(summary_of(sheet))
+            conn.execute("UPDATE page SET summary = %s, behind = false WHERE id = %s", [summary, page.id])
+    return len(rows)
+
+
+def _all_entries(conn: psycopg.Connection, page: Page) -> list[Entry]:
+    """The entries of a page as the database has them, whatever this process knows of it."""
+    return _read_back(page, conn.execute(_ENTRIES, [page.id, 0]).fetchall())
 
 
 _OF_CLASS = """

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from dataclasses import dataclass
 from http import HTTPStatus
 from urllib.parse import quote
@@ -16,9 +17,11 @@ from starlette.responses import JSONResponse, RedirectResponse, Response
 from helvor.bench.entry import Problem
 from helvor.bench.quantity import Unreadable
 from helvor.notebook.accounts import TooManyAttempts
-from helvor.notebook.pages import EntryIdTaken, NotYours
+from helvor.notebook.pages import CANNOT_BE_WORKED_OUT, EntryIdTaken, NotWorkedOut, NotYours
 from helvor.web.rendering import Shell, html, is_htmx
 from helvor.web.security import Forged, InstructorsOnly, SignInNeeded
+
+log = logging.getLogger(__name__)
 
 NOT_HERE = "There is nothing here that you can open. It may be another class's, or the address is mistyped."
 SESSION_OVER = "Your session has ended. Sign in again in a new tab, then send once more: what you typed is still here."
@@ -32,8 +35,11 @@ TAKEN = "This entry's id was used for something else, so nothing was written. Se
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RefusedPage(Shell):
+    """``way`` leads on from here: an address and its words."""
+
     title: str
     sentence: str
+    way: tuple[str, str]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,7 +55,10 @@ def sentence_of(message: str) -> str:
     return message.removeprefix("Value error, ")
 
 
-def refuse(request: Request, status: int, title: str, sentence: str, *, sign_in: bool = False) -> Response:
+def refuse(
+    request: Request, status: int, title: str, sentence: str, *, sign_in: bool = False,
+    way: tuple[str, str] = ("/", "To today"),
+) -> Response:  # fmt: skip
     """Say no in the form that the asker reads."""
     if request.url.path.startswith("/api/"):
         return problem(status, title, sentence)
@@ -60,7 +69,8 @@ def refuse(request: Request, status: int, title: str, sentence: str, *, sign_in:
             status=status,
             headers={"HX-Retarget": "#said", "HX-Reswap": "innerHTML"},
         )
-    return html("refused.html", RefusedPage(visitor=None, place="", title=title, sentence=sentence), status=status)
+    page = RefusedPage(visitor=None, place="", title=title, sentence=sentence, way=way)
+    return html("refused.html", page, status=status)
 
 
 def problem(status: int, title: str, detail: str, errors: list[dict[str, str]] | None = None) -> JSONResponse:
@@ -94,6 +104,12 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(NotYours)
     def _not_yours(request: Request, _: NotYours) -> Response:
         return refuse(request, 404, "Not here", NOT_HERE)
+
+    @app.exception_handler(NotWorkedOut)
+    def _not_worked_out(request: Request, fault: NotWorkedOut) -> Response:
+        log.exception(str(fault), exc_info=fault.__cause__)
+        history = f"{fault.page.address}/history"
+        return refuse(request, 500, "Not worked out", CANNOT_BE_WORKED_OUT, way=(history, "Its history"))
 
     @app.exception_handler(InstructorsOnly)
     def _instructors_only(request: Request, _: InstructorsOnly) -> Response:

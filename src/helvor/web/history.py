@@ -8,7 +8,7 @@ from uuid import UUID
 
 from starlette.responses import Response
 
-from helvor.bench.entry import Entry
+from helvor.bench.entry import Entry, lines
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.notebook.pages import Page
 from helvor.web.rendering import Shell, html
@@ -17,9 +17,12 @@ from helvor.web.security import Visitor
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HistoryPage(Shell):
+    """``stands`` names the readings that stand: the entry that heads each → the one that names it."""
+
     page: Page
     entries: Sequence[Entry]
     struck_by: Mapping[UUID, Entry]
+    stands: Mapping[UUID, UUID]
     says: Mapping[UUID, str]
 
 
@@ -40,6 +43,7 @@ def history_page(
         page=page,
         entries=entries,
         struck_by={entry.strikes: entry for entry in entries if entry.strikes is not None},
+        stands={line.head.id: line.root.id for line in lines(entries) if line.stands},
         says=says,
     )
     return html("history.html", shown)

@@ -13,7 +13,7 @@ from fastapi import APIRouter, Request
 from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry, Problem, line_of
+from helvor.bench.entry import Entry, Line, Problem, line_up_to
 from helvor.bench.measured import shown, shown_with_u
 from helvor.bench.procedure import same
 from helvor.bench.quantity import Unreadable
@@ -21,14 +21,14 @@ from helvor.bench.run import entries as e
 from helvor.bench.run.keep import as_procedure
 from helvor.bench.run.reading_line import complete, understand
 from helvor.bench.run.record import Run, gather
-from helvor.bench.run.work_out import RunWorksheet
 from helvor.bench.techniques import CRAFTS, STEP_KINDS
 from helvor.exchange.run import ledger_table, run_record, weighing_table
 from helvor.notebook import classes, containers, pages, procedures
-from helvor.notebook.pages import NotYours, Page, Written
+from helvor.notebook.pages import Inked, NotYours, Page
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
+from helvor.web.ink_first import inked, keeping_up
 from helvor.web.places import shell_of_class
 from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import html, is_htmx, render
@@ -45,6 +45,7 @@ from helvor.web.run.shown import (
     RunFormShown,
     RunPage,
     RunWork,
+    ink_of,
     only_run,
     sheet_of,
     work_of,
@@ -54,8 +55,6 @@ from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
-SHOWS_PLATES = ("plate", "fraction plate")
-"""Kinds of step beside which the plates of the bench stand."""
 HINT = "container, portion, mass; take, net, vol, use, done, skip, timer, note"
 
 
@@ -68,8 +67,11 @@ def run_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", s
         row, meeting = (None, None) if is_htmx(request) else shell_of_class(conn, who, page.class_id)
     work = work_of(page, entries, sheet_of(page, entries), view, step, who.csrf, plates=plates, registered=registered)
     if is_htmx(request):
-        return html("run/work.html", RunWork(**work))
-    return html("run/run.html", RunPage(visitor=who, place="bench", class_row=row, meeting=meeting, **work))
+        answer = html("run/work.html", RunWork(**work))
+    else:
+        answer = html("run/run.html", RunPage(visitor=who, place="bench", class_row=row, meeting=meeting, **work))
+    answer.background = keeping_up(request, page, entries)
+    return answer
 
 
 def _registered(conn: psycopg.Connection, account_id: int, page: Page) -> dict[str, str]:
@@ -137,7 +139,7 @@ def edit(
         row, meeting = shell_of_class(conn, who, page.class_id)
     if kind not in TITLES:
         raise NotYours
-    sheet = sheet_of(page, entries)
+    run = gather(entries)
     values: dict[str, list[str]] = {
         "step": [step],
         "portion": [name],
@@ -147,12 +149,13 @@ def edit(
     }
     strikes, named = None, ""
     if kind == "acknowledged":
-        found = next((f for f in sheet.findings if (f.code, f.about) == (code, about)), None)
+        findings = sheet_of(page, entries).findings
+        found = next((f for f in findings if (f.code, f.about) == (code, about)), None)
         if found is None:
             raise NotYours
         values, named = {"code": [found.code], "about": [found.about], "what": [found.what]}, found.what
     elif key is not None:
-        line = next((line for line in sheet.run.lines if line.root.id == key and line.stands), None)
+        line = next((line for line in run.lines if line.root.id == key and line.stands), None)
         if line is None:
             raise NotYours
         strikes, named = line.head.id, describe(line.head)
@@ -163,15 +166,15 @@ def edit(
                 **craft_values(line.head.payload),
             }
     elif kind == "handout-corrected":
-        words = sheet.run.procedure.step(step)
+        words = run.procedure.step(step)
         if words is None:
             raise NotYours
         values |= {"says": [words.says]}
     elif kind == "weighed":
         values |= {"state": ["empty"], "way": ["gross"]}
     elif kind == "portion-said":
-        values = values_of(sheet.run.procedure.portion(name or "portion"))
-    form = _form(page, sheet.run, kind, who.csrf, values=values, strikes=strikes, step=step, view=view, about=named)
+        values = values_of(run.procedure.portion(name or "portion"))
+    form = _form(page, run, kind, who.csrf, values=values, strikes=strikes, step=step, view=view, about=named)
     if is_htmx(request):
         return html("run/form.html", RunFormFragment(form=form))
     return html(
@@ -195,11 +198,11 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
 
     bottles = _bottles(request, who, page_id) if form.text("bottle") else {}
     try:
-        written, beside = _append(request, who, page_id, compose, form.text("view"))
+        written = _write(request, who, page_id, compose)
     except (FieldErrors, Problem) as trouble:
         errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
         return _form_again(request, who, page_id, kind, fields, errors, entry, form)
-    return _answer(request, who, written, beside, form.text("view"), _next(written, form), _said(written, entry))
+    return _answer(request, written, entry, form.text("view"), _next(form))
 
 
 def _bottles(request: Request, who: VisitorDep, page_id: UUID) -> dict[str, e.Bottle]:
@@ -216,7 +219,7 @@ def _bottles(request: Request, who: VisitorDep, page_id: UUID) -> dict[str, e.Bo
     return found
 
 
-def _next(written: Written, form: Form) -> str:
+def _next(form: Form) -> str:
     """The step to show: after one is done or left out, the one that comes."""
     return "" if form.text("kind") == "marked" else form.text("at") or form.text("step")
 
@@ -247,68 +250,32 @@ def _form_again(
     return html("run/form_page.html", page_shown, status=422)
 
 
-@dataclass(frozen=True, slots=True)
-class _Beside:
-    """What an answer shows besides the run itself: plates of its bench, tares of the class's register."""
-
-    plates: list[classes.PageOnBoard]
-    registered: dict[str, str]
-
-
-def _append(
-    request: Request,
-    who: VisitorDep,
-    page_id: UUID,
-    compose: Callable[[list[Entry]], Sequence[pages.Draft]],
-    view: str,
-) -> tuple[Written, _Beside]:
-    """Write, and read what the answer needs, over one connection."""
+def _write(
+    request: Request, who: VisitorDep, page_id: UUID, compose: Callable[[list[Entry]], Sequence[pages.Draft]]
+) -> Inked:
     with pool(request).connection() as conn:
-        written = pages.append(conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank())
-        only_run(written.page)
-        return written, _beside(request, conn, who, written, view)
+        written = pages.write(conn, who.account.id, who.account.name, page_id, compose)
+    only_run(written.page)
+    return written
 
 
-def _beside(request: Request, conn: psycopg.Connection, who: VisitorDep, written: Written, view: str) -> _Beside:
-    if not is_htmx(request):
-        return _Beside([], {})
-    asks_plates = view in ("", "step") and any(seen.step.kind in SHOWS_PLATES for seen in _sheet(written).steps)
-    plates = _plates(conn, who.account.id, written.page) if asks_plates else []
-    return _Beside(plates, _registered(conn, who.account.id, written.page))
-
-
-def _sheet(written: Written) -> RunWorksheet:
-    assert isinstance(written.worksheet, RunWorksheet)
-    return written.worksheet
-
-
-def _said(written: Written, entry_id: UUID) -> str:
+def _said(written: Inked, line: Line | None) -> str:
     """What a screen reader hears after writing."""
     if not written.new:
         return "Already written; nothing was doubled."
-    entry = next((one for one in written.entries if one.id == entry_id), None)
-    return f"Written: {describe(entry)}." if entry is not None else "Written."
+    return f"Written: {describe(line.head)}." if line is not None else "Written."
 
 
-def _answer(
-    request: Request, who: VisitorDep, written: Written, beside: _Beside, view: str, step: str, said: str
-) -> Response:
-    """After writing: the fresh work for htmx, the run's page for a plain form."""
-    if not is_htmx(request):
-        query = "&".join(f"{k}={v}" for k, v in (("view", view if view in VIEWS else ""), ("step", step)) if v)
-        return RedirectResponse(f"/runs/{written.page.id}{'?' + query if query else ''}", status_code=303)
-    work = work_of(
-        written.page,
-        written.entries,
-        _sheet(written),
-        view,
-        step,
-        who.csrf,
-        said=said,
-        plates=beside.plates,
-        registered=beside.registered,
-    )
-    return html("run/work.html", RunWork(**work), headers={"HX-Trigger": "helvor:written"})
+def _answer(request: Request, written: Inked, entry_id: UUID, view: str, step: str, said: str = "") -> Response:
+    """After writing: that it is in ink, and the run's page as it was looked at."""
+    query = "&".join(f"{k}={v}" for k, v in (("view", view if view in VIEWS else ""), ("step", step)) if v)
+    address = f"/runs/{written.page.id}{'?' + query if query else ''}"
+    line = line_up_to(written.entries, entry_id)
+
+    def ink() -> str:
+        return render("run/ink.html", ink_of(written.page, line, view)) if line is not None and written.new else ""
+
+    return inked(request, written, address, said or _said(written, line), ink)
 
 
 @router.post("/runs/{page_id}/handout")
@@ -330,10 +297,8 @@ def correct_handout(
             conn, who.account.id, who.account.name, page_id, entry, correction, eluotropic_rank()
         )
         page, entries = pages.open_page(conn, who.account.id, page_id)
-        written = Written(page, entries, sheet_of(page, entries), 1)
-        beside = _beside(request, conn, who, written, "step")
     said = f"Corrected in {how_many} run{'s' if how_many != 1 else ''}."
-    return _answer(request, who, written, beside, "step", step, said)
+    return _answer(request, Inked(page, entries, how_many), entry, "step", step, said)
 
 
 @router.get("/runs/{page_id}/net")
@@ -419,19 +384,14 @@ def read(
         return [pages.Draft(entry, understand(text, entries, step, CRAFTS).payload)]
 
     try:
-        written, beside = _append(request, who, page_id, compose, view)
+        written = _write(request, who, page_id, compose)
     except (Unreadable, Problem) as trouble:
         if not is_htmx(request):
             raise
         return refused(trouble)
-    at = "" if isinstance(line_payload(written, entry), e.Marked) else step
-    return _answer(request, who, written, beside, view, at, _said(written, entry))
-
-
-def line_payload(written: Written, entry_id: UUID) -> object:
-    """What an entry that was just written says, or None."""
-    line = line_of(_sheet(written).run.lines, entry_id)
-    return line.head.payload if line is not None else None
+    wrote = next((one for one in reversed(written.entries) if one.id == entry), None)
+    at = "" if wrote is not None and isinstance(wrote.payload, e.Marked) else step
+    return _answer(request, written, entry, view, at)
 
 
 @router.post("/runs/{page_id}/keep")

@@ -19,11 +19,12 @@ from helvor.bench.procedure import Step
 from helvor.bench.run import entries as e
 from helvor.bench.run.ledger import Net, PortionMass, is_blank
 from helvor.bench.run.record import Run
-from helvor.bench.run.work_out import RunWorksheet, StepSeen, work_out
+from helvor.bench.run.work_out import RunWorksheet, StepSeen
 from helvor.bench.techniques import CRAFTS
 from helvor.bench.worksheet import WorkingLine
 from helvor.notebook import classes
-from helvor.notebook.pages import NotYours, Page
+from helvor.notebook.pages import NotYours, Page, worked_out
+from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.rendering import Shell, fragment
 from helvor.web.run.crafts import AtStep
 from helvor.web.run.on_page import CRAFT_TITLES, INSTRUMENTS
@@ -244,7 +245,24 @@ def only_run(page: Page) -> Page:
 
 
 def sheet_of(page: Page, entries: Sequence[Entry]) -> RunWorksheet:
-    return work_out(entries, page.rules, CRAFTS)
+    """A run, worked out.
+
+    Raises:
+        NotWorkedOut: it cannot be; what is in ink stands all the same.
+    """
+    sheet = worked_out(page, entries, eluotropic_rank())
+    assert isinstance(sheet, RunWorksheet)
+    return sheet
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ink:
+    """A reading just written, as it stands among the last ones: itself, and the one whose place it takes."""
+
+    reading: ReadingShown | None
+    replaces: UUID | None
+    edit: str
+    view: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -454,16 +472,23 @@ CORRECTED = frozenset({"weighed", "taken", "volume-read", "used-instead", "noted
 def _shown(standing: Sequence[Line], kinds: Any, most: int = 200) -> list[ReadingShown]:
     """Readings of some kinds, in the order given, each with what was struck through for it."""
     wanted = (line for line in standing if isinstance(line.head.payload, kinds))
-    return [
-        ReadingShown(
-            line.head,
-            describe(line.head),
-            line.root.id,
-            describe(line.entries[-2]) if len(line.entries) > 1 else "",
-            line.head.payload.kind in CORRECTED,
-        )
-        for line in itertools.islice(wanted, most)
-    ]
+    return [_reading(line) for line in itertools.islice(wanted, most)]
+
+
+def _reading(line: Line) -> ReadingShown:
+    struck = describe(line.entries[-2]) if len(line.entries) > 1 else ""
+    return ReadingShown(line.head, describe(line.head), line.root.id, struck, line.head.payload.kind in CORRECTED)
+
+
+def ink_of(page: Page, line: Line, view: str) -> Ink:
+    """What is shown of an entry that was just written, before anything is worked out of it."""
+    stands = line.stands and isinstance(line.head.payload, READINGS)
+    return Ink(
+        reading=_reading(line) if stands else None,
+        replaces=line.root.id if len(line.entries) > 1 else None,
+        edit=f"{page.address}/edit",
+        view=view if view in VIEWS else "",
+    )
 
 
 def working(sheet: RunWorksheet, chosen: StepSeen | None = None, view: str = "record") -> list[WorkingLine]:

@@ -3,6 +3,7 @@ import { shown, watchBench } from "./bench.js";
 import { watchBoard } from "./board.js";
 import { watchColumn } from "./column.js";
 import { watchDevices } from "./devices.js";
+import { watchInk } from "./ink.js";
 import { keepIfLost, watchOutbox } from "./outbox.js";
 import { watchPlan } from "./plan.js";
 import { watchPhoto } from "./photo.js";
@@ -55,7 +56,8 @@ function afterWriting(form) {
 
 document.addEventListener("helvor:written", () => {
   if (panel.open) panel.close();
-  setTimeout(() => say((document.getElementById("answers") ?? document.getElementById("main"))?.dataset.said ?? ""), 50);
+  const said = (document.getElementById("answers") ?? document.getElementById("main"))?.dataset.said;
+  if (said) setTimeout(() => say(said), 50);
 });
 
 // Drawings of the page at hand, each as a file of its own; small marks beside words are none.
@@ -109,7 +111,9 @@ document.addEventListener("htmx:response:error", (event) => {
   else if (ctx.response.status >= 500) {
     const line = document.getElementById("said");
     line.innerHTML = '<span class="is-stop said-trouble"></span>';
-    line.firstChild.textContent = "Something broke on the server and nothing was written. What you typed is still here; try again.";
+    line.firstChild.textContent = ctx.request.method === "POST"
+      ? "Something broke on the server and nothing was written. What you typed is still here; try again."
+      : "Something broke on the server. What was written before is safe; reload the page.";
   }
 });
 
@@ -164,6 +168,7 @@ document.addEventListener("keydown", (event) => {
 watchBench();
 watchColumn();
 watchDevices();
+watchInk({ say, newId });
 watchBoard();
 watchTimers(shown);
 watchPlan({ newId });

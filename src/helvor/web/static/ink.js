@@ -1,0 +1,61 @@
+// A reading is in ink first; the page with what follows from it is fetched right after. Readings
+// that come faster than pages are followed by one page, the newest.
+let wanted = null;
+let following = false;
+let sending = 0;
+const sent = new WeakMap();
+
+// While something is on its way the page says so, to programs that read it aloud or drive it.
+function mark() {
+  const main = document.getElementById("main");
+  if (sending > 0 || following) main?.setAttribute("aria-busy", "true");
+  else main?.removeAttribute("aria-busy");
+}
+
+async function follow(address) {
+  wanted = address;
+  if (following) return;
+  following = true;
+  try {
+    while (wanted) {
+      const now = wanted;
+      wanted = null;
+      await window.htmx.ajax("GET", now, { target: "#main", swap: "outerMorph" });
+    }
+  } finally {
+    following = false;
+    mark();
+  }
+  // What was typed while the page came is still there, and is looked at again.
+  const line = document.getElementById("read");
+  if (line?.value) line.dispatchEvent(new Event("input", { bubbles: true }));
+}
+
+// A form that still stands as it was sent: pressed twice it is the same entry, filled anew it is another.
+// The reading line empties itself when its words are in ink, so there only what is under way counts.
+function nameEntry({ request }, newId) {
+  const { form, body } = request;
+  if (request.method === "GET" || !form || !body.get("entry")) return;
+  const says = JSON.stringify([...body].filter(([name]) => name !== "entry" && name !== "csrf").map(String));
+  const before = sent.get(form);
+  if (before && (sending > 0 || (following && !form.matches(".reading-line")))) {
+    body.set("entry", before.says === says ? before.entry : newId());
+  }
+  sent.set(form, { says, entry: body.get("entry") });
+}
+
+export function watchInk({ say, newId }) {
+  document.addEventListener("htmx:config:request", ({ detail }) => nameEntry(detail.ctx, newId));
+  const count = (by) => ({ detail }) => {
+    if (detail.ctx.request.method === "GET") return;
+    sending = Math.max(0, sending + by);
+    mark();
+  };
+  document.addEventListener("htmx:before:request", count(1));
+  document.addEventListener("htmx:finally:request", count(-1));
+  document.addEventListener("htmx:after:swap", mark);
+  document.addEventListener("helvor:inked", ({ detail }) => {
+    setTimeout(() => say(detail.said), 50);
+    follow(detail.address);
+  });
+}
