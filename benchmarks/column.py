@@ -97,7 +97,8 @@ def main() -> None:
           f"Five compounds over 200 tubes: {took(model):.1f} ms (aim ≤ 20).\n")  # fmt: skip
     with database() as url:
         run = fill(url)
-        with served(url) as client:
+        with served(url) as server:
+            client = server.client
             asks = {
                 "bare page": lambda _: client.ask("GET", "/bare")[0],
                 "rack page": lambda _: client.ask("GET", f"/runs/{run}?step=s6")[0],

@@ -1,27 +1,32 @@
 """What the benchmarks share: a bare page to compare with, one server for both, a client that keeps its connection.
 
 One process serves a bare FastAPI and psycopg page (one indexed query, a one-line template)
-and Helvor. One client asks for each in turn over a kept connection, so that whatever else
-the machine does hits all alike.
+and Helvor. A client in another asks for each in turn over a kept connection, so that whatever
+else the machine does hits all alike, and nobody waits for the interpreter of the other.
 """
 
 from __future__ import annotations
 
 import gzip
 import http.client
+import multiprocessing
 import re
+import resource
 import statistics
 import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from multiprocessing.connection import Connection
 from pathlib import Path
 from urllib.parse import urlencode
+from uuid import uuid4
 
 import uvicorn
 from fastapi import FastAPI
 from jinja2 import Environment
+from psycopg.types.json import Jsonb
 from psycopg_pool import ConnectionPool
 from starlette.responses import HTMLResponse
 from starlette.types import Receive, Scope, Send
@@ -33,7 +38,9 @@ from helvor.web.app import Settings, calm_collector, create_app
 
 
 def bare_app(pool: ConnectionPool) -> FastAPI:
-    """The page to compare with."""
+    """The page to compare with, and a write to compare with: a row of a small table, alone."""
+    with pool.connection() as conn:
+        conn.execute("CREATE TABLE IF NOT EXISTS bare_write (id uuid PRIMARY KEY, says jsonb NOT NULL)")
     app = FastAPI()
     template = Environment(autoescape=True).from_string("<!DOCTYPE html><title>bare</title><p>{{ name }}</p>")
 
@@ -42,6 +49,12 @@ def bare_app(pool: ConnectionPool) -> FastAPI:
         with pool.connection() as conn:
             row = conn.execute("SELECT name FROM account WHERE email = %s", [demo.EMAIL]).fetchone()
         return HTMLResponse(template.render(name=row[0]))
+
+    @app.post("/bare-write")
+    def write() -> dict[str, bool]:
+        with pool.connection() as conn:
+            conn.execute("INSERT INTO bare_write VALUES (%s, %s)", [uuid4(), Jsonb({"kind": "noted"})])
+        return {"ok": True}
 
     return app
 
@@ -94,28 +107,62 @@ def database() -> Iterator[str]:
             server.stop()
 
 
-@contextmanager
-def served(url: str) -> Iterator[Client]:
-    """Both applications served by one process, and a client."""
-    pool = open_pool(url, size=4)
+def serve(url: str, port: int, told: Connection) -> None:
+    """One application process with the bare pages beside it; says how much memory it took at the end, in MB."""
+    pool = open_pool(url, size=8)
     ours, bare = create_app(Settings(database_url=url), pool), bare_app(pool)
     calm_collector()
 
     async def both(scope: Scope, receive: Receive, send: Send) -> None:
-        await (bare if scope.get("path") == "/bare" else ours)(scope, receive, send)
+        await (bare if scope.get("path", "").startswith("/bare") else ours)(scope, receive, send)
 
-    port = free_port()
     server = uvicorn.Server(uvicorn.Config(both, port=port, log_level="warning", access_log=False, lifespan="off"))
+    ours.state.closing = lambda: server.should_exit
     thread = threading.Thread(target=server.run)
     thread.start()
-    while not server.started:
-        time.sleep(0.05)
+    told.recv()
+    told.send(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+    server.should_exit = True
+    thread.join()
+    pool.close()
+
+
+class Served:
+    """The process that serves, and a signed-in client."""
+
+    def __init__(self, port: int, here: Connection) -> None:
+        self.port = port
+        self.client = self._when_it_answers()
+        self._here = here
+
+    def _when_it_answers(self) -> Client:
+        while True:
+            try:
+                return Client(self.port)
+            except ConnectionRefusedError:
+                time.sleep(0.1)
+
+    def stop(self) -> float:
+        """End it; the most memory that it took, MB."""
+        self._here.send("stop")
+        most: float = self._here.recv()
+        return most
+
+
+@contextmanager
+def served(url: str) -> Iterator[Served]:
+    """Both applications served by one process of their own."""
+    here, there = multiprocessing.Pipe()
+    port = free_port()
+    process = multiprocessing.get_context("spawn").Process(target=serve, args=(url, port, there))
+    process.start()
+    made = Served(port, here)
     try:
-        yield Client(port)
+        yield made
     finally:
-        server.should_exit = True
-        thread.join()
-        pool.close()
+        if process.is_alive() and not here.closed:
+            made.stop()
+        process.join()
 
 
 def compare(asks: dict[str, Callable[[int], float]], aims: dict[str, float], rounds: int) -> None:

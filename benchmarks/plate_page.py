@@ -107,7 +107,8 @@ def ask(lanes: int, spots: int, rounds: int) -> None:
     """A server of its own for a plate of one size, asked in turn with the bare page."""
     with database() as url:
         page, spot = fill(url, lanes, spots)
-        with served(url) as client:
+        with served(url) as server:
+            client = server.client
             address = f"/plates/{page}"
 
             def drop(number: int) -> float:

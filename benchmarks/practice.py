@@ -108,7 +108,8 @@ def main() -> None:
             institution = accounts.add_institution(conn, "Benchmark", "Europe/London")
             account = accounts.add_instructor(conn, institution, demo.EMAIL, "Ines Marlow", demo.PASSWORD)
             class_id = classes.add_class(conn, institution, "B-48", "A full house", [""] * BENCHES, [account])
-        with served(url) as client:
+        with served(url) as server:
+            client = server.client
             plate = "/practice/plate?goal=0&strong=80&acid=1&seed=4&minutes="
             print(f"## Practice, {rounds} rounds\n")
             compare({
@@ -117,7 +118,7 @@ def main() -> None:
                 "drill": lambda n: client.ask("GET", f"/practice/drills?topic=dry&level=2&seed={abs(n)}")[0],
             }, {}, rounds)  # fmt: skip
             with connect(url) as conn:
-                full_house(conn, client.connection.port, class_id, account)
+                full_house(conn, server.port, class_id, account)
     computed()
 
 

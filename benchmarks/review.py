@@ -178,7 +178,8 @@ def main() -> None:
             institution, account = people(conn)
             class_id, runs = full_class(conn, institution, account, "B-48", BENCHES)
             dozen, _ = full_class(conn, institution, account, "B-12", ON_PAPER)
-        with served(url) as client:
+        with served(url) as server:
+            client = server.client
             review(client, class_id, runs, rounds)
             on_paper(client, dozen)
         with connect(url) as conn:

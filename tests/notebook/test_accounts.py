@@ -1,6 +1,10 @@
 """Sign-in: hashed, throttled, and the same answer for everybody."""
 
+import ast
+import re
+import time
 from datetime import timedelta
+from pathlib import Path
 
 import psycopg
 import pytest
@@ -79,3 +83,38 @@ def test_an_address_has_one_account(conn):
     teacher(conn, "Ida Frost", "A-1")
     with pytest.raises(psycopg.errors.UniqueViolation):
         accounts.add_instructor(conn, 1, "IDA@example.org", "Other", PASSWORD)
+
+
+LOOKS_AT = re.compile(r"(DELETE FROM session|UPDATE account SET (?!password)|UPDATE institution SET name)")
+
+
+def test_a_session_just_looked_up_is_trusted_for_a_moment_and_no_longer(conn, monkeypatch):
+    ida = teacher(conn, "Ida Frost", "A-1")
+    token, session = try_to(conn, ida.email, PASSWORD)
+    assert accounts.vouched_for(token) == session
+    assert accounts.vouched_for(token + "x") is None
+    later = time.monotonic() + accounts.TRUSTED_FOR
+    monkeypatch.setattr(accounts.time, "monotonic", lambda: later)
+    assert accounts.vouched_for(token) is None
+
+
+def test_what_ends_a_session_ends_the_trust_in_it_at_once(conn):
+    ida = teacher(conn, "Ida Frost", "A-1")
+    token, session = try_to(conn, ida.email, PASSWORD)
+    accounts.sign_out(conn, token)
+    assert accounts.vouched_for(token) is None
+    # Looked up before it ended, and only kept afterwards: not kept at all.
+    accounts._vouched.put(b"key", session, time.monotonic(), accounts._vouched.changes - 1)
+    assert accounts._vouched.get(b"key") is None
+
+
+def test_whatever_changes_what_a_session_says_drops_the_trust():
+    """Every function of the notebook with such a statement says so; what signs in only clears out ended ones."""
+    found = 0
+    for source in sorted(Path(accounts.__file__).parent.glob("*.py")):
+        for function in ast.walk(ast.parse(source.read_text())):
+            text = ast.unparse(function) if isinstance(function, ast.FunctionDef) else ""
+            if LOOKS_AT.search(text) and "expires_at < now()" not in text:
+                found += 1
+                assert "sessions_changed()" in text, f"{source.name}: {function.name}"
+    assert found >= 8

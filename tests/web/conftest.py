@@ -191,7 +191,12 @@ def school(empty_url: str, instruments: tuple[At, ...]) -> Iterator[School]:
         pool = open_pool(empty_url, size=4)
         try:
             yield School(
-                conn, create_app(Settings(database_url=empty_url, devices=instruments), pool), ida, otto, page, lane
+                conn,
+                create_app(Settings(database_url=empty_url, devices=instruments, breath=0), pool),
+                ida,
+                otto,
+                page,
+                lane,
             )
         finally:
             pool.close()

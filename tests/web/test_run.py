@@ -3,13 +3,17 @@
 import csv
 import io
 import json
+from dataclasses import replace
+from types import SimpleNamespace
 from uuid import uuid4
 
 import pytest
 from PIL import Image
 
 from helvor.bench.container import MadeUp, Tared
+from helvor.bench.techniques import TECHNIQUES
 from helvor.notebook import classes, containers
+from helvor.web import ink_first
 from tests.notebook.people import procedure_in_use, type_in
 from tests.web.conftest import HTMX, followed
 
@@ -290,3 +294,65 @@ def test_other_kit_stands_beside_what_the_handout_asks_for(school, ida):
         assert send(ida, school, **used).status_code == 200
     assert "<s>hotplate</s> <b>water bath</b>" in ida.get(f"{school.run_url}?step=s3").text
     assert "used sand bath instead of hotplate" in ida.get(f"{school.run_url}/history").text
+
+
+def test_the_answer_says_that_it_is_in_ink_and_where_the_page_is(school, ida):
+    line = {"entry": str(uuid4()), "text": "dish 32.514", "step": "s2", "view": "step"}
+    answer = ida.post(f"{school.run_url}/read", data=line, headers=HTMX)
+    assert answer.headers["HX-Reswap"] == "none"
+    events = json.loads(answer.headers["HX-Trigger"])
+    assert events["helvor:inked"] == {
+        "address": f"{school.run_url}?view=step&step=s2",
+        "said": "Written: dish, empty, dry: 32.514 g.",
+    }
+    assert 'hx-swap-oob="afterbegin:#last-readings"' in answer.text
+    assert "32.514" in answer.text and "delete:" not in answer.text
+    again = ida.post(f"{school.run_url}/read", data=line, headers=HTMX)
+    assert "nothing was doubled" in again.headers["HX-Trigger"]
+    assert again.text.strip() == ""
+    fields = weighing(mass="32.541", strikes=line["entry"], reason="misread") | {"entry": str(uuid4())}
+    corrected = ida.post(f"{school.run_url}/entries", data=fields, headers=HTMX)
+    assert f'hx-swap-oob="delete:#r-{line["entry"]}"' in corrected.text
+    assert f'id="r-{line["entry"]}"' in corrected.text and "32.541" in corrected.text
+    done = ida.post(
+        f"{school.run_url}/read", data={"entry": str(uuid4()), "text": "done 1", "step": "s1"}, headers=HTMX
+    )
+    assert json.loads(done.headers["HX-Trigger"])["helvor:inked"]["address"] == school.run_url
+
+
+def test_a_fault_of_ours_never_stands_between_a_reading_and_its_ink(school, ida, monkeypatch, caplog):
+    def breaks(*_):
+        raise ZeroDivisionError
+
+    before = school.run and school.entries()
+    with monkeypatch.context() as broken:
+        broken.setitem(TECHNIQUES, "run", replace(TECHNIQUES["run"], work_out=breaks))
+        line = {"entry": str(uuid4()), "text": "dish 32.514"}
+        assert ida.post(f"{school.run_url}/read", data=line, headers=HTMX).status_code == 200
+        page = ida.get(school.run_url)
+        assert page.status_code == 500
+        assert "safe" in page.text and f'href="{school.run_url}/history"' in page.text
+        assert "ZeroDivisionError" in caplog.text
+        history = ida.get(f"{school.run_url}/history").text
+        assert "32.514" in history
+        assert f"{school.run_url}/edit/struck?key={line['entry']}" in history
+        form = ida.get(f"{school.run_url}/edit/struck", params={"key": line["entry"]})
+        assert form.status_code == 200
+        taken_back = {"kind": "struck", "strikes": line["entry"], "reason": "misread", "entry": str(uuid4())}
+        assert ida.post(f"{school.run_url}/entries", data=taken_back).status_code == 303
+    assert ida.get(school.run_url).status_code == 200
+    assert school.entries() == before + 2
+    assert school.conn.execute("SELECT count(*) FROM page WHERE behind").fetchone()[0] <= 1
+
+
+def test_a_page_left_behind_is_kept_up_by_whoever_looks_at_it(school, ida):
+    key = school.run_url.rsplit("/", 1)[1]
+    school.conn.execute('UPDATE page SET behind = true, summary = summary || \'{"what": "old"}\' WHERE id = %s', [key])
+    said = "SELECT behind, summary ->> 'what' FROM page WHERE id = %s"
+    ida.get(school.run_url)
+    assert school.conn.execute(said, [key]).fetchone() == (True, "old"), "whoever just wrote is about to"
+    later = ink_first.datetime.now(ink_first.UTC) + 2 * ink_first.LONG_BEHIND
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(ink_first, "datetime", SimpleNamespace(now=lambda _: later))
+        ida.get(school.run_url)
+    assert school.conn.execute(said, [key]).fetchone()[0] is False

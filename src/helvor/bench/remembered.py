@@ -12,6 +12,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from concurrent.futures import Future
 from functools import wraps
+from operator import is_
 from threading import Lock
 from typing import Concatenate, ParamSpec, TypeVar
 
@@ -32,17 +33,18 @@ def remembered(
     def wrap(
         function: Callable[Concatenate[Iterable[Entry], P], R],
     ) -> Callable[Concatenate[Iterable[Entry], P], R]:
-        kept: OrderedDict[tuple[int, ...], tuple[tuple[Entry, ...], object, Future[R]]] = OrderedDict()
+        # By the newest entry and how many there are; all of them are looked at before a result is given.
+        kept: OrderedDict[tuple[int, int], tuple[tuple[Entry, ...], object, Future[R]]] = OrderedDict()
         lock = Lock()
 
         @wraps(function)
         def ask(entries: Iterable[Entry], /, *args: P.args, **kwargs: P.kwargs) -> R:
             page = tuple(entries)
-            # The entries are kept with the result, so that no other object can get their addresses.
-            key = tuple(map(id, page))
+            # The entries are kept with the result, so that no other object can get the newest one's address.
+            key = (id(page[-1]) if page else 0, len(page))
             with lock:
                 known = kept.get(key)
-                if known is not None and known[1] == (args, kwargs):
+                if known is not None and known[1] == (args, kwargs) and all(map(is_, page, known[0])):
                     kept.move_to_end(key)
                     mine = None
                 else:

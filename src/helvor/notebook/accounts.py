@@ -8,8 +8,11 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+import time
+from collections import OrderedDict
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from threading import Lock
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -134,6 +137,7 @@ def set_password(conn: psycopg.Connection, email: str, password: str) -> str:
             raise KeyError(email)
         conn.execute("DELETE FROM session WHERE account_id = %s", [row[0]])
         note_event(conn, row[0], None, "password set", "at the server's terminal; all sessions ended")
+    sessions_changed()
     return str(row[1])
 
 
@@ -213,21 +217,78 @@ def _sha256(token: str) -> bytes:
     return hashlib.sha256(token.encode()).digest()
 
 
+TRUSTED_FOR = 1.0
+"""Seconds for which a session that the database just vouched for is taken as it was."""
+
+
+class _Vouched:
+    """Sessions that were looked up a moment ago, so that typing a reading does not ask for each letter.
+
+    Whatever ends a session or changes an account in this process drops them all at once
+    (:func:`sessions_changed`); what another process did counts after :data:`TRUSTED_FOR`.
+    """
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._known: OrderedDict[bytes, tuple[float, Session]] = OrderedDict()
+        self._lock = Lock()
+        self.changes = 0
+
+    def get(self, key: bytes) -> Session | None:
+        with self._lock:
+            known = self._known.get(key)
+        return known[1] if known is not None and time.monotonic() - known[0] < TRUSTED_FOR else None
+
+    def put(self, key: bytes, session: Session, asked: float, changes: int) -> None:
+        """Keep what was found; *asked* is when the question was put, and *changes* how many there were then."""
+        with self._lock:
+            if self.changes != changes:
+                return  # something ended while the database was asked
+            self._known[key] = asked, session
+            self._known.move_to_end(key)
+            while len(self._known) > self._most:
+                self._known.popitem(last=False)
+
+    def clear(self) -> None:
+        with self._lock:
+            self._known.clear()
+            self.changes += 1
+
+
+_vouched = _Vouched(most=1000)
+
+
+def sessions_changed() -> None:
+    """Take no session on trust from here on: one was ended, or somebody's account changed."""
+    _vouched.clear()
+
+
+def vouched_for(token: str) -> Session | None:
+    """The session a token belongs to, if that was looked up within the last moment."""
+    return _vouched.get(_sha256(token))
+
+
 def session_of(conn: psycopg.Connection, token: str) -> Session | None:
     """The session a token belongs to, while it lasts."""
+    key, asked, changes = _sha256(token), time.monotonic(), _vouched.changes
     row = conn.execute(
         """
         SELECT a.id, a.email, a.name, i.name, i.time_zone, a.is_demo, a.role, s.csrf
         FROM session s JOIN account a ON a.id = s.account_id JOIN institution i ON i.id = a.institution_id
         WHERE s.token_sha256 = %s AND s.expires_at > now()
         """,
-        [_sha256(token)],
+        [key],
     ).fetchone()
-    return Session(Account(*row[:7]), row[7]) if row else None
+    if row is None:
+        return None
+    session = Session(Account(*row[:7]), row[7])
+    _vouched.put(key, session, asked, changes)
+    return session
 
 
 def sign_out(conn: psycopg.Connection, token: str) -> None:
     conn.execute("DELETE FROM session WHERE token_sha256 = %s", [_sha256(token)])
+    sessions_changed()
 
 
 @dataclass(frozen=True, slots=True)
@@ -254,5 +315,6 @@ def sessions_of(conn: psycopg.Connection, account_id: int, token: str) -> list[D
 def end_session(conn: psycopg.Connection, account_id: int, session: UUID) -> None:
     """Sign one of an account's own sessions out; one that has ended, or is another's, changes nothing."""
     ended = conn.execute("DELETE FROM session WHERE id = %s AND account_id = %s", [session, account_id]).rowcount
+    sessions_changed()
     if ended:
         note_event(conn, account_id, account_id, "session ended", "from the list of sessions")

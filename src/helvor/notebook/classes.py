@@ -17,6 +17,7 @@ from psycopg.rows import class_row
 
 from helvor.bench.entry import Problem
 from helvor.bench.techniques import TECHNIQUES
+from helvor.notebook.accounts import sessions_changed
 from helvor.notebook.pages import NotYours
 
 
@@ -272,6 +273,7 @@ def set_benches(conn: psycopg.Connection, account_id: int, class_id: UUID, pairs
             gone,
         )
         conn.execute("DELETE FROM bench WHERE class_id = %s AND number > %s", gone)
+    sessions_changed()
 
 
 @dataclass(frozen=True, slots=True)

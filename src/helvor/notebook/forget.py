@@ -18,6 +18,7 @@ from uuid import UUID
 import psycopg
 from psycopg.types.json import Jsonb
 
+from helvor.notebook.accounts import sessions_changed
 from helvor.notebook.pages import NotYours, rebuild_summaries
 
 WORDS = frozenset({"words", "why", "who", "source", "make_up", "what", "done", "name"})
@@ -71,6 +72,7 @@ def archive(conn: psycopg.Connection, account_id: int, class_id: UUID, *, away: 
             conn.execute(
                 "DELETE FROM session s USING bench b WHERE b.worker_id = s.account_id AND b.class_id = %s", [class_id]
             )
+    sessions_changed()
 
 
 def names_in(pair: str) -> list[str]:
@@ -156,6 +158,7 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
         conn.execute("DELETE FROM report_job WHERE class_id = %s", [class_id])
         # What the board shows may have quoted a note.
         rebuild_summaries(conn, rank, class_id)
+    sessions_changed()
     return Forgotten(len(names), changed, entries, lines)
 
 

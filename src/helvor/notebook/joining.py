@@ -13,7 +13,14 @@ from uuid import UUID, uuid4
 
 import psycopg
 
-from helvor.notebook.accounts import THROTTLE_WINDOW, Session, TooManyAttempts, note_event, open_session
+from helvor.notebook.accounts import (
+    THROTTLE_WINDOW,
+    Session,
+    TooManyAttempts,
+    note_event,
+    open_session,
+    sessions_changed,
+)
 from helvor.notebook.classes import teaches
 from helvor.notebook.pages import NotYours
 
@@ -158,3 +165,4 @@ def send_away(conn: psycopg.Connection, account_id: int, class_id: UUID, session
         "DELETE FROM session s USING bench b WHERE b.worker_id = s.account_id AND b.class_id = %s AND s.id = %s",
         [class_id, session],
     )
+    sessions_changed()

@@ -22,6 +22,7 @@ from typing import Any
 from uuid import UUID
 
 import psycopg
+from psycopg.pq import TransactionStatus
 from psycopg.types.json import Jsonb
 
 from helvor.bench.entry import Entry, Payload, Problem, line_of
@@ -125,8 +126,9 @@ class NotWorkedOut(Exception):
 
 
 _ANY_PAGE = """
-SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, coalesce(c.code, ''), b.pair,
-    coalesce(p.summary ->> 'title', ''), p.rewritten_at, p.behind, i.house_rules
+SELECT p.id AS page, p.technique, p.number, p.started_at, b.id AS bench, b.number AS bench_number, b.class_id,
+    coalesce(c.code, ''), b.pair, coalesce(p.summary ->> 'title', '') AS name, p.rewritten_at, p.behind, i.house_rules,
+    now() AS at
 FROM page p JOIN bench b ON b.id = p.bench_id LEFT JOIN class c ON c.id = b.class_id
     LEFT JOIN account o ON o.id = b.account_id
     JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id)
@@ -158,22 +160,29 @@ class _Ink:
 
     def __init__(self, most: int) -> None:
         self._most = most
-        self._pages: OrderedDict[tuple[str, UUID], tuple[list[Entry], datetime | None]] = OrderedDict()
+        self._pages: OrderedDict[tuple[str, UUID], tuple[Page, list[Entry]]] = OrderedDict()
         self._lock = Lock()
+
+    def page(self, database: str, page_id: UUID) -> Page | None:
+        """The page as it was when it was read last."""
+        with self._lock:
+            known = self._pages.get((database, page_id))
+        return known[0] if known else None
 
     def known(self, database: str, page_id: UUID) -> list[Entry]:
         with self._lock:
-            return self._pages.get((database, page_id), ([], None))[0]
+            known = self._pages.get((database, page_id))
+        return known[1] if known else []
 
     def rewritten(self, database: str, page_id: UUID) -> datetime | None:
         """When names had last been taken out of the page as it is known here."""
-        with self._lock:
-            return self._pages.get((database, page_id), ([], None))[1]
+        page = self.page(database, page_id)
+        return page.rewritten if page else None
 
-    def keep(self, database: str, page_id: UUID, entries: list[Entry], rewritten: datetime | None) -> None:
+    def keep(self, database: str, page: Page, entries: list[Entry]) -> None:
         with self._lock:
-            self._pages[database, page_id] = entries, rewritten
-            self._pages.move_to_end((database, page_id))
+            self._pages[database, page.id] = page, entries
+            self._pages.move_to_end((database, page.id))
             while len(self._pages) > self._most:
                 self._pages.popitem(last=False)
 
@@ -250,7 +259,8 @@ def open_page(conn: psycopg.Connection, account_id: int, page_id: UUID) -> tuple
 
 
 def _page(row: tuple[Any, ...]) -> Page:
-    return Page(*row[:-3], rules=HouseRules(row[-1]), rewritten=row[-3], behind=row[-2])
+    *place, rewritten, behind, rules, _ = row
+    return Page(*place, rules=HouseRules(rules), rewritten=rewritten, behind=behind)
 
 
 def _database(conn: psycopg.Connection) -> str:
@@ -264,7 +274,7 @@ def _entries(conn: psycopg.Connection, page: Page, known: list[Entry], newer: li
     if known and (not newer or newer[0][0] != known[-1].id or rewritten != page.rewritten):
         known, newer = [], conn.execute(_ENTRIES, [page.id, 0]).fetchall()
     entries = [*known, *_read_back(page, newer[bool(known) :])]
-    _ink.keep(_database(conn), page.id, entries, page.rewritten)
+    _ink.keep(_database(conn), page, entries)
     return list(entries)
 
 
@@ -298,12 +308,81 @@ def write(
         Problem: the page as it stands cannot hold an entry; nothing is written.
         EntryIdTaken: an id was used for something else.
     """
+    written = _write_at_once(conn, account_id, author, page_id, compose)
+    if written is not None:
+        return written
     with _one_at_a_time(conn):
-        page, entries, new = _write(conn, account_id, author, page_id, compose)
+        page, entries, new = _compose(conn, account_id, author, page_id, compose)
         if new:
-            conn.execute("UPDATE page SET entries = %s, behind = true WHERE id = %s", [len(entries), page_id])
-    _ink.keep(_database(conn), page_id, list(entries), page.rewritten)
+            _dry(conn, account_id, page_id, entries[-new:], None)
+    _ink.keep(_database(conn), page, list(entries))
     return Inked(replace(page, behind=page.behind or new > 0), entries, new)
+
+
+_AT_ONCE = (
+    "WITH here AS ("  # noqa: S608  put together from our own text
+    + _PAGE
+    + """
+    AND p.entries = %(known)s AND p.rewritten_at IS NOT DISTINCT FROM %(rewritten)s
+    AND EXISTS (SELECT FROM entry e WHERE e.page_id = p.id AND e.seq = %(known)s AND e.id = %(newest)s)
+    FOR UPDATE OF p
+), ink AS (
+    INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at)
+    SELECT %(id)s, page, %(known)s + 1, %(kind)s, %(payload)s, %(strikes)s, %(reason)s, %(account)s,
+        coalesce(%(at)s::timestamptz, at)
+    FROM here
+), moved AS (
+    UPDATE page SET entries = %(known)s + 1, behind = true FROM here WHERE page.id = here.page
+)
+SELECT * FROM here
+"""
+)
+"""One entry after the newest that is known, if that is the newest and the page is for the account; else no row."""
+
+
+def _write_at_once(
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    page_id: UUID,
+    compose: Callable[[list[Entry]], Sequence[Draft]],
+) -> Inked | None:
+    """Write one entry with one statement, where the page is just as this process knows it.
+
+    None where it is not, where there is not one entry to write, or where it cannot be written: then
+    nothing is, and all of it is asked again under the lock. Nothing is said here of what is wrong:
+    whose page it is has not been asked yet.
+    """
+    database = _database(conn)
+    page, known = _ink.page(database, page_id), _ink.known(database, page_id)
+    if page is None or not known or conn.info.transaction_status is not TransactionStatus.IDLE:
+        return None
+    try:
+        drafts = compose(list(known))
+        ids = {entry.id.int: entry for entry in known}
+        entry = _fit(page.technique, known, ids, None, drafts[0], author, known[-1].at) if len(drafts) == 1 else None
+    except Exception:  # whatever it is, it is raised again under the lock
+        return None
+    if entry is None:
+        return None
+    try:
+        row = conn.execute(
+            _AT_ONCE,
+            {
+                "page": page_id, "account": account_id, "known": len(known), "newest": known[-1].id, "id": entry.id,
+                "rewritten": page.rewritten,
+                "kind": entry.payload.kind, "payload": Jsonb(entry.payload.model_dump(mode="json")),
+                "strikes": entry.strikes, "reason": entry.reason, "at": drafts[0].at,
+            },
+        ).fetchone()  # fmt: skip
+    except psycopg.errors.UniqueViolation as taken:
+        raise EntryIdTaken from taken
+    if row is None:
+        return None
+    page = replace(_page(row), behind=True)
+    entries = [*known, replace(entry, at=drafts[0].at or row[-1])]
+    _ink.keep(database, page, entries)
+    return Inked(page, list(entries), 1)
 
 
 def append(
@@ -323,28 +402,25 @@ def append(
         apart: none of them corrects, or stands in the place of, another of them, so that the page is gathered once.
     """
     with _one_at_a_time(conn):
-        page, entries, new = _write(conn, account_id, author, page_id, compose, apart=apart)
+        page, entries, new = _compose(conn, account_id, author, page_id, compose, apart=apart)
         sheet = page.technique.work_out(entries, page.rules, rank)
         if new:
-            conn.execute(
-                "UPDATE page SET entries = %s, summary = %s, behind = false WHERE id = %s",
-                [len(entries), Jsonb(summary_of(sheet)), page_id],
-            )
-    _ink.keep(_database(conn), page_id, list(entries), page.rewritten)
+            _dry(conn, account_id, page_id, entries[-new:], sheet)
+    _ink.keep(_database(conn), page, list(entries))
     return Written(replace(page, behind=page.behind and not new), entries, new, sheet)
 
 
 @contextmanager
 def _one_at_a_time(conn: psycopg.Connection) -> Iterator[None]:
-    """A transaction whose statements go out together; what the database refuses is raised before it commits."""
+    """A transaction whose statements go out together; if the database refuses any, nothing of it is kept."""
     try:
-        with conn.transaction(), conn.pipeline():
+        with conn.pipeline(), conn.transaction():
             yield
     except psycopg.errors.UniqueViolation as taken:
         raise EntryIdTaken from taken
 
 
-def _write(
+def _compose(
     conn: psycopg.Connection,
     account_id: int,
     author: str,
@@ -353,27 +429,33 @@ def _write(
     *,
     apart: bool = False,
 ) -> tuple[Page, list[Entry], int]:
-    """The page, all its entries and how many of them are new; they are written, the page's row is not."""
+    """The page, ours alone from here on, all its entries, and how many of them are to be written."""
     known = _ink.known(_database(conn), page_id)
     # Asked once the page is ours: what somebody wrote while we waited is then among the entries.
     found = conn.execute(_PAGE + "FOR UPDATE OF p", {"page": page_id, "account": account_id})
     rows = conn.execute(_ENTRIES, [page_id, len(known)])
-    clock = conn.execute("SELECT now()")
     row = found.fetchone()
     if row is None:
         raise NotYours
     page = _page(row)
     entries = _entries(conn, page, known, rows.fetchall())
-    now: datetime = clock.fetchone()[0]  # type: ignore[index]  # always one row
+    now: datetime = row[-1]
     before = len(entries)
     state = page.technique.gather(list(entries)) if apart else None
-    ids = {entry.id: entry for entry in entries}
+    ids = {entry.id.int: entry for entry in entries}
     for draft in compose(list(entries)):
         entry = _fit(page.technique, entries, ids, state, draft, author, now)
         if entry is not None:
             entries.append(entry)
-            ids[entry.id] = entry
-    for entry in entries[before:]:
+            ids[entry.id.int] = entry
+    return page, entries, len(entries) - before
+
+
+def _dry(
+    conn: psycopg.Connection, account_id: int, page_id: UUID, entries: list[Entry], sheet: Worksheet | None
+) -> None:
+    """Write the newest entries of a page and what its row says of them; without a worksheet it is behind."""
+    for entry in entries:
         conn.execute(
             "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at)"
             " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
@@ -389,7 +471,13 @@ def _write(
                 entry.at,
             ],
         )
-    return page, entries, len(entries) - before
+    if sheet is None:
+        conn.execute("UPDATE page SET entries = %s, behind = true WHERE id = %s", [entries[-1].seq, page_id])
+    else:
+        conn.execute(
+            "UPDATE page SET entries = %s, summary = %s, behind = false WHERE id = %s",
+            [entries[-1].seq, Jsonb(summary_of(sheet)), page_id],
+        )
 
 
 def worked_out(page: Page, entries: Sequence[Entry], rank: Mapping[str, int]) -> Worksheet:
@@ -435,14 +523,14 @@ def catch_up(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
 
 
 def _fit(
-    technique: Technique, entries: list[Entry], ids: Mapping[UUID, Entry], gathered: Any, draft: Draft, author: str,
+    technique: Technique, entries: list[Entry], ids: Mapping[int, Entry], gathered: Any, draft: Draft, author: str,
     now: datetime,
 ) -> Entry | None:  # fmt: skip
     """The entry that a draft becomes after those that are there, or None if it is there already."""
     # Through its stored form and back, so that what is worked out now is what will be read tomorrow,
     # and the same thing sent again is the same.
     payload = technique.payloads.validate_python(draft.payload.model_dump(mode="json"))
-    known = ids.get(draft.id)
+    known = ids.get(draft.id.int)
     if known is not None:
         if known.payload != payload or known.by != author:
             raise EntryIdTaken

@@ -17,7 +17,7 @@ from zoneinfo import available_timezones
 import psycopg
 
 from helvor.bench.entry import Problem
-from helvor.notebook.accounts import Session, add_account, note_event, open_session
+from helvor.notebook.accounts import Session, add_account, note_event, open_session, sessions_changed
 from helvor.notebook.pages import NotYours
 
 ROLES = {"instructor": "instructor", "assistant": "assistant"}
@@ -133,6 +133,7 @@ def set_role(conn: psycopg.Connection, account_id: int, person: int, role: str) 
         if role != old:
             conn.execute("UPDATE account SET role = %s WHERE id = %s", [role, person])
             note_event(conn, person, account_id, "role changed", f"{old} → {role}")
+    sessions_changed()
 
 
 def set_classes(conn: psycopg.Connection, account_id: int, person: int, classes: Sequence[UUID]) -> None:
@@ -324,3 +325,4 @@ def set_institution(conn: psycopg.Connection, account_id: int, name: str, time_z
         "UPDATE institution SET name = %s, time_zone = %s WHERE id = %s",
         [name, time_zone, _institution(conn, account_id)],
     )
+    sessions_changed()

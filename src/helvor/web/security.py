@@ -16,12 +16,13 @@ from urllib.parse import urlsplit
 
 from fastapi import Depends, Request
 from psycopg_pool import ConnectionPool
+from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import MutableHeaders
 from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from helvor.notebook import accounts
-from helvor.notebook.accounts import Account
+from helvor.notebook.accounts import Account, Session
 from helvor.notebook.pages import NotYours
 
 SESSION_COOKIE = "helvor_session"
@@ -77,7 +78,12 @@ def pool(request: Request) -> ConnectionPool:
     return found
 
 
-def visitor(request: Request) -> Visitor:
+def _look_up(connections: ConnectionPool, token: str) -> Session | None:
+    with connections.connection() as conn:
+        return accounts.session_of(conn, token)
+
+
+async def visitor(request: Request) -> Visitor:
     """The signed-in person; for a write, only if the request comes from our own page.
 
     Raises:
@@ -87,8 +93,7 @@ def visitor(request: Request) -> Visitor:
     token = request.cookies.get(SESSION_COOKIE)
     session = None
     if token:
-        with pool(request).connection() as conn:
-            session = accounts.session_of(conn, token)
+        session = accounts.vouched_for(token) or await run_in_threadpool(_look_up, pool(request), token)
     if session is None or (session.account.is_demo and not request.app.state.settings.loopback):
         raise SignInNeeded
     if session.account.role == "bench" and not bench_may(request.url.path):

@@ -16,6 +16,7 @@ class Settings:
         host_names: the names browsers may call it by; any, when empty and not on loopback.
         secure_cookies: browsers reach it through HTTPS.
         devices: instruments that can be read, by name and address.
+        breath: seconds that a tablet gets to ask for its page before its summary is written.
     """
 
     database_url: str
@@ -23,6 +24,7 @@ class Settings:
     host_names: tuple[str, ...] = ()
     secure_cookies: bool = False
     devices: tuple[At, ...] = ()
+    breath: float = 0.05
 
     @property
     def allowed_hosts(self) -> list[str]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from functools import cached_property
 from typing import TypeVar
 from uuid import UUID
 
@@ -63,9 +64,9 @@ class TimerOn(Stands):
         return self.line.root.at + timedelta(minutes=self.timer.minutes)
 
 
-@dataclass(slots=True)
+@dataclass
 class Run:
-    """What the standing entries of a run add up to.
+    """What the standing entries of a run add up to; once gathered it is only read.
 
     Attributes:
         procedure: what is followed, with the steps, substances and words added on the way.
@@ -111,7 +112,7 @@ class Run:
         """The first step that is neither done nor left out."""
         return next((s for s in self.procedure.steps if s.id not in self.done and s.id not in self.skipped), None)
 
-    @property
+    @cached_property
     def portion_names(self) -> list[str]:
         """Every portion named in a step or in a weighing, in the order of appearance."""
         names: dict[str, str] = {}
@@ -122,7 +123,7 @@ class Run:
                 names.setdefault(on.weighed.portion.casefold(), on.weighed.portion)
         return list(names.values())
 
-    @property
+    @cached_property
     def containers(self) -> list[str]:
         """Every container label, in the order of appearance."""
         names: dict[str, str] = {}

@@ -13,7 +13,7 @@ from fastapi import APIRouter, Request
 from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry, Line, Problem, line_up_to
+from helvor.bench.entry import Entry, Line, Problem, find, line_up_to
 from helvor.bench.measured import shown, shown_with_u
 from helvor.bench.procedure import same
 from helvor.bench.quantity import Unreadable
@@ -28,7 +28,7 @@ from helvor.notebook.pages import Inked, NotYours, Page
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
-from helvor.web.ink_first import inked, keeping_up
+from helvor.web.ink_first import inked, left_behind
 from helvor.web.places import shell_of_class
 from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import html, is_htmx, render
@@ -70,7 +70,7 @@ def run_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", s
         answer = html("run/work.html", RunWork(**work))
     else:
         answer = html("run/run.html", RunPage(visitor=who, place="bench", class_row=row, meeting=meeting, **work))
-    answer.background = keeping_up(request, page, entries)
+    answer.background = left_behind(request, page, entries)
     return answer
 
 
@@ -191,7 +191,7 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
         raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
-        known = next((one for one in entries if one.id == entry), None)
+        known = find(entries, entry)
         if known is not None and known.payload.kind == kind:
             return []  # sent again: it is written already
         return [forms.draft_from(kind, form, entry, gather(entries), bottles, CRAFT_READERS)]
@@ -379,7 +379,7 @@ def read(
     """Write a typed reading."""
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
-        if any(one.id == entry for one in entries):
+        if find(entries, entry) is not None:
             return []
         return [pages.Draft(entry, understand(text, entries, step, CRAFTS).payload)]
 
@@ -389,7 +389,7 @@ def read(
         if not is_htmx(request):
             raise
         return refused(trouble)
-    wrote = next((one for one in reversed(written.entries) if one.id == entry), None)
+    wrote = find(written.entries, entry)
     at = "" if wrote is not None and isinstance(wrote.payload, e.Marked) else step
     return _answer(request, written, entry, view, at)
 
