@@ -8,6 +8,7 @@ import pytest
 from fastapi.routing import APIRoute
 
 from helvor.exchange import records
+from helvor.notebook import accounts
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.app import PARTS
 from tests.notebook.people import POWDER
@@ -349,6 +350,7 @@ def test_a_forged_write_is_refused(school, ida):
 
 def test_a_demo_account_has_no_session_off_loopback(school, ida):
     school.conn.execute("UPDATE account SET is_demo = true")
+    accounts.sessions_changed()  # the database was changed behind the application's back
     assert ida.get("/").status_code == 200
     object.__setattr__(school.app.state.settings, "loopback", False)
     assert ida.get("/").status_code == 303

@@ -121,6 +121,7 @@ PAGES = [
     ("run/form.html", shown.RunFormFragment),
     ("run/form_page.html", shown.RunFormPage),
     ("run/net.html", shown.NetShown),
+    ("run/ink.html", shown.Ink),
     ("run/scheme.svg", runs.SchemeFile),
     ("reckon/reckon.html", reckoning.ReckonPage),
     ("reckon/work.html", reckoning.ReckonWork),

@@ -2,8 +2,12 @@
 
 import threading
 import time
+from uuid import uuid4
 
 from helvor.bench.planar import plate as planar
+from helvor.bench.run.entries import Noted
+from helvor.notebook import classes, pages
+from helvor.notebook.pages import Draft
 from tests.notebook.people import mm, write
 
 
@@ -34,6 +38,17 @@ def test_it_says_at_once_how_much_is_written_and_again_within_a_second(school, i
     assert first != second
     assert heard - written[0] < 1.5
     assert f'data-seen="{second}"' in ida.get(f"/classes/{school.ida.class_id}").text
+
+
+def test_it_says_again_when_the_summary_of_what_was_written_has_caught_up(school):
+    who, run = school.ida, school.run
+    states = [classes.state_of(school.conn, who.account, who.class_id)]
+    draft = Draft(uuid4(), Noted(words="clear"))
+    written = pages.write(school.conn, who.account, who.name, run, lambda _: [draft])
+    states.append(classes.state_of(school.conn, who.account, who.class_id))
+    assert pages.keep_up(school.conn, written.page, written.entries, {})
+    states.append(classes.state_of(school.conn, who.account, who.class_id))
+    assert len(set(states)) == 3
 
 
 def test_nobody_elses_class_can_be_followed(school):

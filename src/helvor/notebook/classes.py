@@ -402,8 +402,10 @@ def teaches(conn: psycopg.Connection, account_id: int, class_id: UUID) -> bool:
 _STATE = """
 SELECT count(p.id), coalesce(sum(p.entries), 0),
     (SELECT count(*) FROM room_entry e WHERE e.class_id = c.id),
-    (SELECT coalesce(sum(f.entries), 0) FROM page f JOIN bench o ON o.id = f.bench_id
-        WHERE o.account_id = %(account)s)
+    (SELECT coalesce(sum(f.entries), 0) + count(*) FILTER (WHERE NOT f.behind) FROM page f
+        JOIN bench o ON o.id = f.bench_id WHERE o.account_id = %(account)s),
+    -- A summary that caught up, or says that it cannot, is another row of the same page.
+    to_hex(coalesce(bit_xor(hashtextextended(p.id::text || p.xmin::text, 0)), 0))
 FROM class c
 JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %(account)s
 LEFT JOIN bench b ON b.class_id = c.id LEFT JOIN page p ON p.bench_id = b.id

@@ -43,7 +43,12 @@ def history_page(
         page=page,
         entries=entries,
         struck_by={entry.strikes: entry for entry in entries if entry.strikes is not None},
-        stands={line.head.id: line.root.id for line in lines(entries) if line.stands},
+        stands={
+            line.head.id: line.root.id
+            for line in lines(entries)
+            # What is followed was decided before anything was written: a bench does not take it back.
+            if line.stands and line.head.payload.kind != "following"
+        },
         says=says,
     )
     return html("history.html", shown)
