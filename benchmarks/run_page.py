@@ -108,7 +108,7 @@ def main() -> None:
             def followed(_: int) -> float:
                 taken = client.ask("GET", address, htmx=True)[0]
                 time.sleep(0.08)  # the summary for the board is written in peace, beside nothing that is measured
-                client.ask("GET", "/bare")  # and nothing measured is the first after a rest
+                client.ask("GET", address)  # and nothing measured is the first after a rest, or the second of its kind
                 return taken
 
             print(f"\n{ENTRIES} entries, {rounds} rounds, Python {platform.python_version()}\n")

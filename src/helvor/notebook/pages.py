@@ -133,13 +133,11 @@ FROM page p JOIN bench b ON b.id = p.bench_id LEFT JOIN class c ON c.id = b.clas
     LEFT JOIN account o ON o.id = b.account_id
     JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id)
 """
-_PAGE = (
-    _ANY_PAGE
-    + """
+_FOR_THE_ACCOUNT = """
 WHERE p.id = %(page)s AND (b.account_id = %(account)s OR b.worker_id = %(account)s OR EXISTS
     (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))
 """
-)
+_PAGE = _ANY_PAGE + _FOR_THE_ACCOUNT
 
 _ENTRIES = """
 SELECT e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at
@@ -320,21 +318,21 @@ def write(
 
 
 _AT_ONCE = (
-    "WITH here AS ("  # noqa: S608  put together from our own text
-    + _PAGE
+    "WITH here AS (SELECT p.id FROM page p JOIN bench b ON b.id = p.bench_id"  # noqa: S608  our own text throughout
+    + _FOR_THE_ACCOUNT
     + """
     AND p.entries = %(known)s AND p.rewritten_at IS NOT DISTINCT FROM %(rewritten)s
     AND EXISTS (SELECT FROM entry e WHERE e.page_id = p.id AND e.seq = %(known)s AND e.id = %(newest)s)
     FOR UPDATE OF p
 ), ink AS (
     INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at)
-    SELECT %(id)s, page, %(known)s + 1, %(kind)s, %(payload)s, %(strikes)s, %(reason)s, %(account)s,
-        coalesce(%(at)s::timestamptz, at)
+    SELECT %(id)s, id, %(known)s + 1, %(kind)s, %(payload)s, %(strikes)s, %(reason)s, %(account)s,
+        coalesce(%(at)s::timestamptz, now())
     FROM here
 ), moved AS (
-    UPDATE page SET entries = %(known)s + 1, behind = true FROM here WHERE page.id = here.page
+    UPDATE page SET entries = %(known)s + 1, behind = true FROM here WHERE page.id = here.id
 )
-SELECT * FROM here
+SELECT now() FROM here
 """
 )
 """One entry after the newest that is known, if that is the newest and the page is for the account; else no row."""
@@ -379,8 +377,8 @@ def _write_at_once(
         raise EntryIdTaken from taken
     if row is None:
         return None
-    page = replace(_page(row), behind=True)
-    entries = [*known, replace(entry, at=drafts[0].at or row[-1])]
+    page = replace(page, behind=True)
+    entries = [*known, replace(entry, at=drafts[0].at or row[0])]
     _ink.keep(database, page, entries)
     return Inked(page, list(entries), 1)
 
@@ -495,9 +493,15 @@ def worked_out(page: Page, entries: Sequence[Entry], rank: Mapping[str, int]) ->
 def keep_up(conn: psycopg.Connection, page: Page, entries: Sequence[Entry], rank: Mapping[str, int]) -> bool:
     """Write the summary of a page that is behind; whether that was done.
 
-    If somebody has written on it meanwhile nothing happens: whoever did keeps it up. A page that cannot be
-    worked out says so on the board, and stays behind until it can.
+    If somebody has written on it meanwhile nothing is worked out: whoever did keeps it up. A page that
+    cannot be worked out says so on the board, and stays behind until it can.
     """
+    row = conn.execute(
+        _ANY_PAGE + "WHERE p.id = %s AND p.entries = %s AND p.behind", [page.id, len(entries)]
+    ).fetchone()
+    if row is None:
+        return False
+    page = _page(row)  # by the house rules that hold now
     try:
         sheet = worked_out(page, entries, rank)
     except NotWorkedOut:
