@@ -9,6 +9,7 @@ from xml.etree import ElementTree
 
 import pytest
 
+from helvor.notebook import accounts
 from tests.web.conftest import HTMX, spot_form
 
 
@@ -223,6 +224,7 @@ def test_three_hundred_spots_stop_at_the_limit_with_a_sentence(school, ida):
 
 def test_a_session_that_ended_says_so_and_keeps_the_form(school, ida):
     school.conn.execute("DELETE FROM session")
+    accounts.sessions_changed()  # the database was changed behind the application's back
     answer = ida.post(f"{school.url}/entries", data=spot_form(school), headers=HTMX)
     assert answer.status_code == 401
     assert "what you typed is still here" in answer.text
