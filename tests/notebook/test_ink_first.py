@@ -1,6 +1,5 @@
 """A reading is in ink before the page is worked out; what the board shows catches up, whatever happens between."""
 
-import threading
 from dataclasses import replace
 from uuid import uuid4
 
@@ -14,7 +13,7 @@ from helvor.notebook import forget, pages
 from helvor.notebook.database import connect
 from helvor.notebook.pages import Draft, EntryIdTaken, NotWorkedOut, NotYours
 from helvor.shelf.solvents import eluotropic_rank
-from tests.notebook.people import run_of, teacher
+from tests.notebook.people import all_at_once, run_of, teacher
 
 RANK = eluotropic_rank()
 
@@ -111,23 +110,15 @@ def test_names_that_were_taken_out_do_not_come_back_with_the_next_reading(conn, 
 
 
 def test_many_tablets_writing_at_once_lose_and_double_nothing(conn, ida, run, empty_url):
-    start, troubles = row(conn, run)[0], []
+    start = row(conn, run)[0]
 
     def work(tablet):
-        try:
-            with connect(empty_url) as own:
-                for number in range(8):
-                    written = say(own, ida, run, f"note {tablet}-{number}")
-                    pages.keep_up(own, written.page, written.entries, RANK)
-        except Exception as trouble:
-            troubles.append(trouble)
+        with connect(empty_url) as own:
+            for number in range(8):
+                written = say(own, ida, run, f"note {tablet}-{number}")
+                pages.keep_up(own, written.page, written.entries, RANK)
 
-    tablets = [threading.Thread(target=work, args=(n,)) for n in range(6)]
-    for one in tablets:
-        one.start()
-    for one in tablets:
-        one.join()
-    assert troubles == []
+    all_at_once(work, 6)
     pages._ink._pages.clear()
     page, entries = pages.open_page(conn, ida.account, run)
     assert [entry.seq for entry in entries] == list(range(1, start + 48 + 1))

@@ -1,6 +1,5 @@
 """The notebook through the real database: written once, in ink, nothing lost."""
 
-import threading
 from uuid import UUID, uuid4
 
 import psycopg
@@ -15,7 +14,7 @@ from helvor.notebook.database import connect
 from helvor.notebook.pages import Draft, EntryIdTaken, NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from tests.bench.plates import mm
-from tests.notebook.people import plate_with_lane, start, teacher, write
+from tests.notebook.people import all_at_once, plate_with_lane, start, teacher, write
 
 
 def spots(conn, who, page) -> list[float]:
@@ -142,24 +141,15 @@ def test_many_people_writing_at_once_lose_nothing(conn, empty_url):
     page, lane = plate_with_lane(conn, who)
     shared = uuid4()
     write(conn, who, page, planar.Spot(lane=lane, distance=mm(5)), entry=shared)
-    troubles: list[Exception] = []
 
     def work(writer: int) -> None:
-        try:
-            with connect(empty_url) as own:
-                for number in range(6):
-                    write(own, who, page, planar.Spot(lane=lane, distance=mm(10 + writer * 6 + number)))
-                    again = planar.Spot(lane=lane, distance=mm(writer))
-                    write(own, who, page, again, strikes=shared, reason=f"writer {writer}")
-        except Exception as trouble:
-            troubles.append(trouble)
+        with connect(empty_url) as own:
+            for number in range(6):
+                write(own, who, page, planar.Spot(lane=lane, distance=mm(10 + writer * 6 + number)))
+                again = planar.Spot(lane=lane, distance=mm(writer))
+                write(own, who, page, again, strikes=shared, reason=f"writer {writer}")
 
-    writers = [threading.Thread(target=work, args=(writer,)) for writer in range(8)]
-    for writer in writers:
-        writer.start()
-    for writer in writers:
-        writer.join()
-    assert troubles == []
+    all_at_once(work, 8)
     _, entries = pages.open_page(conn, who.account, page)
     assert [entry.seq for entry in entries] == list(range(1, 4 + 8 * 12 + 1))
     plate = planar.gather(entries)

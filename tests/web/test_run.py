@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import re
 from dataclasses import replace
 from types import SimpleNamespace
 from uuid import uuid4
@@ -357,3 +358,16 @@ def test_a_page_left_behind_is_kept_up_by_whoever_looks_at_it(school, ida):
         patched.setattr(ink_first, "datetime", SimpleNamespace(now=lambda _: later))
         ida.get(school.run_url)
     assert school.conn.execute(said, [key]).fetchone()[0] is False
+
+
+@pytest.mark.parametrize("address", ["url", "run_url"])
+def test_what_history_offers_to_take_back_has_a_form(school, ida, address):
+    page = getattr(school, address)
+    for text in ("dish 32.514", "take zinc 0.83 g", "done 1", "note clear", "timer 20 oven") * (address == "run_url"):
+        ida.post(f"{page}/read", data={"entry": str(uuid4()), "text": text})
+    offered = re.findall(rf'href="({page}/edit/struck\?key=[^"]+)"', ida.get(f"{page}/history").text)
+    assert len(offered) >= 3
+    for link in offered:
+        form = ida.get(link)
+        assert form.status_code == 200, link
+        assert 'value="struck"' in form.text
