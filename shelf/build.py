@@ -15,10 +15,12 @@ import warnings
 from pathlib import Path
 
 import chemicals
-from chemicals import volume
+from chemicals import safety, volume
 
 HERE = Path(__file__).parent
 TARGET = HERE.parent / "src" / "helvor" / "shelf"
+CARE = HERE.parent / "src" / "helvor" / "bench" / "safety" / "table.py"
+"""What the rules of safety ask of a name, without a file to read: the heart knows none."""
 SOURCES = {
     "OPEN_NTBKM": "open melting point collection (chemicals library)",
     "CRC_ORG": "CRC Handbook, organic compounds (chemicals library)",
@@ -30,6 +32,11 @@ SOURCES = {
     "HEOS": "reference equation of state (chemicals library)",
 }
 MEMORY = "from memory"
+CAUTIONS = "usual cautions, from memory; the bottle's sheet decides"
+BLENDS = {"petroleum ether 40–60 °C"}
+"""Mixtures sold under one name: no collection holds them, their values are kept by hand."""
+SOLUTIONS = {"ammonia"}
+"""Substances that stand on the shelf as a solution: what is known of the pure gas is not true of the bottle."""
 Row = tuple[str, str, str, str, str]
 
 
@@ -60,6 +67,63 @@ def looked_up(kind: str, name: str, cas: str) -> list[Row]:
         source = "Perry's Handbook, 8th ed., liquid density at 20 °C (chemicals library)"
         rows.append((kind, name, "density", f"{density:.3f}", source))
     return rows
+
+
+FLASH = ("IEC 60079-20-1 (2010)", "NFPA 497 (2008)", "WIKIDATA", "Serat DIPPR (2017)")
+"""Collections of flash points, the standard first."""
+AGENCY, PROGRAM = (
+    "International Agency for Research on Cancer",
+    "National Toxicology Program 13th Report on Carcinogens",
+)
+MEANS_ANOTHER = {"64-17-5": "what is drunk", "7664-93-9": "the mist of strong acid"}
+"""Entries of the agency that speak of another thing than the bottle in the lab: CAS number → of what."""
+
+
+def dangers(kind: str, name: str, cas: str) -> list[Row]:
+    """Flash point, ignition temperature, exposure limits and carcinogen entries of the reference library.
+
+    Of several ignition temperatures the lowest counts: who trusts the higher one is burnt.
+    """
+    rows: list[Row] = []
+    flash = next((m for m in FLASH if m in safety.T_flash_methods(cas)), None)
+    if flash is not None:
+        source = "Wikidata" if flash == "WIKIDATA" else flash
+        rows.append((kind, name, "flash", f"{safety.T_flash(cas, method=flash) - 273.15:.0f}",
+                     f"{source} (chemicals library)"))  # fmt: skip
+    ignites = {m: safety.T_autoignition(cas, method=m) for m in safety.T_autoignition_methods(cas)}
+    if ignites:
+        method = min(ignites, key=lambda m: ignites[m])
+        source = "Wikidata" if method == "WIKIDATA" else method
+        rows.append((kind, name, "ignites", f"{ignites[method] - 273.15:.0f}",
+                     f"{source}, the lowest (chemicals library)"))  # fmt: skip
+    shift, short = safety.TWA(cas), safety.STEL(cas)
+    limits = [
+        f"{_limit(value, unit, cas)} over {over}"
+        for found, over in ((shift, "a shift"), (short, "15 min"))
+        if found
+        for value, unit in (found,)
+    ]
+    if limits and safety.TWA_methods(cas):
+        rows.append((kind, name, "limit", "; ".join(limits),
+                     "Ontario exposure limits (chemicals library); your country's may differ"))  # fmt: skip
+    agency = safety.Carcinogen(cas, method=AGENCY)
+    program = safety.Carcinogen(cas, method=PROGRAM)
+    listed = []
+    if "(1)" in agency or "(2A)" in agency or "(2B)" in agency:
+        of = f", of {MEANS_ANOTHER[cas]}" if cas in MEANS_ANOTHER else ""
+        listed.append(f"IARC group {agency.rpartition('(')[2].rstrip(')')}{of}")
+    if program in ("Known", "Reasonably Anticipated"):
+        listed.append(f"NTP: {program.casefold()}{' (as mist)' if cas == '7664-93-9' else ''}")
+    if listed:
+        rows.append((kind, name, "carcinogen", "; ".join(listed), "IARC and NTP lists (chemicals library)"))
+    return rows
+
+
+def _limit(value: float, unit: str, cas: str) -> str:
+    """An exposure limit as it was set: dusts in mg/m³, which the library turns into ppm that nobody wrote down."""
+    if unit == "ppm" and abs(value - float(f"{value:.2g}")) > 1e-9:
+        value, unit = float(f"{chemicals.safety.ppmv_to_mgm3(value, chemicals.MW(cas)):.2g}"), "mg/m^3"
+    return f"{value:g} {unit.replace('^3', '³')}"
 
 
 DECOMPOSES = {
@@ -101,19 +165,21 @@ def liquid_density(cas: str) -> float | None:
     return moles * chemicals.MW(cas) * 1e-6
 
 
-def build() -> dict[str, str]:
-    """File name → its text."""
+def build() -> dict[Path, str]:
+    """File → its text."""
     names: list[tuple[str, str, str, str, str]] = []
     values: list[Row] = []
     for name, also, cas, rank, mixes, takes_up, hazard, waste in read("solvents.txt"):
-        formula = chemicals.search_chemical(cas).formula if cas != "7732-18-5" else "H2O"
+        pure = name not in BLENDS
+        formula = "" if not pure else chemicals.search_chemical(cas).formula if cas != "7732-18-5" else "H2O"
         names.append(("solvent", name, also, cas, formula))
-        values += looked_up("solvent", name, cas)
+        if pure:
+            values += looked_up("solvent", name, cas) + dangers("solvent", name, cas)
         for key, value, source in (
             ("eluotropic_rank", rank, "eluotropic series on silica; order from memory"),
             ("mixes_with_water", mixes, MEMORY),
             ("takes_up_water", takes_up, MEMORY),
-            ("hazard", hazard, "usual cautions, from memory; the bottle's sheet decides"),
+            ("hazard", hazard, CAUTIONS),
             ("waste", waste, "common practice; local rules decide"),
         ):
             if value:
@@ -126,10 +192,11 @@ def build() -> dict[str, str]:
             pass
         else:
             values += [row for row in looked_up("substance", name, cas) if stands(name, formula, row)]
+            values += [row for row in dangers("substance", name, cas) if row[2] != "flash" or name not in SOLUTIONS]
         for key, value, source in (
             ("pka", pka.removesuffix("+").removesuffix(" 2nd"), pka_source(pka)),
             ("solubility", solubility, MEMORY),
-            ("hazard", hazard, "usual cautions, from memory; the bottle's sheet decides"),
+            ("hazard", hazard, CAUTIONS),
             ("waste", waste, "common practice; local rules decide"),
         ):
             if value:
@@ -148,9 +215,60 @@ def build() -> dict[str, str]:
         if row["property"] != "formula"
     ]
     return {
-        "names.csv": text(("kind", "name", "also", "cas", "formula"), names),
-        "values.csv": text(("kind", "name", "property", "value", "source"), values),
+        TARGET / "names.csv": text(("kind", "name", "also", "cas", "formula"), names),
+        TARGET / "values.csv": text(("kind", "name", "property", "value", "source"), values),
+        CARE: care_table(names, values),
     }
+
+
+def care_table(names: list[tuple[str, str, str, str, str]], values: list[Row]) -> str:
+    """What the heart has to know of a name to warn of it, as Python."""
+    known: dict[tuple[str, str], dict[str, str]] = {}
+    for kind, name, key, value, _ in values:
+        known.setdefault((kind, name), {}).setdefault(key, value)
+    lines = [
+        '"""What the rules of safety know of substances and hazards. Built by ``./helvor shelf`` from the shelf; every',
+        "value stands there with its source.",
+        '"""',
+        "",
+        "# ruff: noqa: E501",
+        "# fmt: off",
+        "from __future__ import annotations",
+        "",
+        "Number = float | None",
+        "Row = tuple[str, str, tuple[str, ...], str, Number, Number, Number, str, tuple[str, ...], str, str]",
+        '"""kind, name, other names, formula, boils, flash point, ignites (°C), mixes with water (yes, no), hazards,',
+        'waste stream, what comes before it."""',
+        "",
+        "ROWS: tuple[Row, ...] = (",
+    ]
+    for kind, name, also, _, formula in names:
+        if kind not in ("solvent", "substance", "precipitate"):
+            continue
+        of = known.get((kind, name), {})
+        number = {key: float(of[key]) if key in of else None for key in ("boils", "flash", "ignites")}
+        row = (
+            kind, name, _parts(also), formula, number["boils"], number["flash"], number["ignites"],
+            of.get("mixes_with_water", ""), _parts(of.get("hazard", "")), of.get("waste", ""),
+            of.get("waste_first", ""),
+        )  # fmt: skip
+        lines.append(f"    {row!r},")
+    lines += [")", "", "HAZARDS: dict[str, tuple[str, str]] = {"]
+    lines += [
+        f"    {name!r}: ({of.get('signal', '')!r}, {of.get('caution', '')!r}),"
+        for (kind, name), of in known.items()
+        if kind == "hazard"
+    ]
+    lines += [
+        "}",
+        '"""Hazard as it is worded → signal word of a label, usual caution; the longer wording first."""',
+        "",
+    ]
+    return "\n".join(lines)
+
+
+def _parts(said: str) -> tuple[str, ...]:
+    return tuple(part.strip() for part in said.split(";") if part.strip())
 
 
 def text(columns: tuple[str, ...], rows: list[tuple[str, ...]]) -> str:
@@ -168,11 +286,10 @@ def main() -> int:
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         built = build()
-    for name, content in built.items():
-        path = TARGET / name
+    for path, content in built.items():
         if options.check:
             if path.read_text(encoding="utf-8") != content:
-                print(f"{name} is not what ./helvor shelf builds: run it and commit the result.", file=sys.stderr)
+                print(f"{path.name} is not what ./helvor shelf builds: run it and commit the result.", file=sys.stderr)
                 return 1
         else:
             path.write_text(content, encoding="utf-8")

@@ -176,7 +176,7 @@ def test_shelf_strengths_stand_in_the_eluotropic_order():
 
 
 @pytest.mark.parametrize(
-    "item", [i for i in shipped() if i.kind == "solvent" and i.number("boils")], ids=lambda i: i.name
+    "item", [i for i in shipped() if i.kind == "solvent" and i.number("boils") and i.formula], ids=lambda i: i.name
 )
 def test_solvents_boil_where_the_reference_library_says(item):
     # Source: the chemicals library's own collections; the shelf was built from one of them.

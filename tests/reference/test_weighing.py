@@ -61,7 +61,7 @@ OTHER_HYDRATE = {"7784-24-9": 474.39, "7791-13-1": 237.93, "10034-96-5": 169.02}
 """CAS numbers of hydrates for which the library's entry has another formula; molar masses from memory (CRC Handbook)."""
 
 
-@pytest.mark.parametrize("item", [i for i in shipped() if i.cas], ids=lambda i: i.name)
+@pytest.mark.parametrize("item", [i for i in shipped() if i.cas and i.formula], ids=lambda i: i.name)
 def test_formula_masses_agree_with_the_handbook(item):
     """Molar masses of the `chemicals` library (its identifier collection) for every substance it has by CAS number."""
     try:

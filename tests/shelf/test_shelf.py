@@ -3,7 +3,7 @@
 import pytest
 
 from helvor.bench.entry import Problem
-from helvor.bench.step_kinds import NEVER_TOGETHER, WASTE
+from helvor.bench.step_kinds import WASTE, WRONG_BOTTLES
 from helvor.exchange.shelf import BadShelf, read_shelf, shelf_csv
 from helvor.notebook.shelf_values import checked
 from helvor.shelf.shelf import KINDS, PROPERTIES, OwnValue, find, shipped, with_own
@@ -33,7 +33,7 @@ def test_waste_on_the_shelf_is_what_the_plan_judges_by():
     streams = {item.name: item for item in shipped() if item.kind == "waste"}
     assert set(streams) == set(WASTE)
     said = {(a, b.strip()) for a, item in streams.items() for b in item.text("never_with").split(",") if b.strip()}
-    assert said == {pair for a, b, _ in NEVER_TOGETHER for pair in ((a, b), (b, a))}
+    assert said == {(row.bottle, row.matter) for row in WRONG_BOTTLES if row.level == "stop"}
 
 
 def test_hot_water_dissolves_more_than_cold():

@@ -67,7 +67,7 @@ QUESTIONS: tuple[Question, ...] = (
     _q(
         "stopping-vacuum", "Stopping the vacuum", "Filtering",
         ("air-first", "air in first, then source off", "prevents suck-back"),
-        ("source-first", "source off, then break the seal", "spares the aspirator's valve"),
+        ("source-first", "source off, then break the seal; only with a trap", "spares the aspirator's valve"),
     ),
     _q(
         "aspirator", "Aspirator", "Filtering",
@@ -131,8 +131,8 @@ QUESTIONS: tuple[Question, ...] = (
     ),
     _q(
         "funnel-fill", "Funnel fill", "Extraction",
-        ("three-quarters", "three quarters", "room to mix and vent"),
-        ("fuller", "fuller", "fewer portions"),
+        ("two-thirds", "two thirds", "room to mix and vent"),
+        ("three-quarters", "three quarters", "fewer portions; never more"),
     ),
     _q(
         "boundary", "Cutting the boundary", "Extraction",
@@ -184,6 +184,11 @@ QUESTIONS: tuple[Question, ...] = (
         ("at-once", "all at once", "quick"),
     ),
     _q(
+        "sublimate", "What sublimes", "Solid mixtures",
+        ("hood", "off into the hood, found by loss", "quick; only little of it, where the site allows it"),
+        ("caught", "caught on a cold glass and weighed", "nothing goes into the air, and it is seen what it was"),
+    ),
+    _q(
         "precipitant-excess", "Precipitant excess", "Precipitation",
         ("twice", "twice", "complete; washing takes the rest"),
         ("ten-percent", "10 %", "less to wash out"),
@@ -192,7 +197,7 @@ QUESTIONS: tuple[Question, ...] = (
     _q(
         "condenser-water", "Condenser water", "Reflux",
         ("before-heat", "on before heat", "no vapour escapes"),
-        ("when-boiling", "when it boils", "saves water"),
+        ("when-boiling", "when it boils, under what does not burn", "saves water; never for a flammable solvent"),
     ),
 )  # fmt: skip
 

@@ -7,6 +7,7 @@ stand in the same palette.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,8 +93,9 @@ WASTE: dict[str, str] = {
     "solvents": "organic, not halogenated",
     "halogenated": "organic, halogenated",
     "aqueous": "aqueous acid and base",
-    "oxidizing": "oxidizing acid",
+    "oxidizing": "oxidizers and oxidizing acid",
     "heavy metal": "heavy metal",
+    "solids": "solid chemicals",
     "silica": "solid silica",
     "reuse": "clean solid to be reused",
     "sink": "sink, plenty of water",
@@ -101,24 +103,88 @@ WASTE: dict[str, str] = {
 }
 """Waste streams: key → words. Local rules decide what may go down a sink."""
 
-NEVER_TOGETHER: tuple[tuple[str, str, str], ...] = (
-    ("oxidizing", "solvents", "oxidizing acid and organic solvent can catch fire or burst the bottle"),
-    ("oxidizing", "halogenated", "oxidizing acid and organic solvent can catch fire or burst the bottle"),
-    ("halogenated", "solvents", "a halogenated bottle costs far more to burn, so one drop spoils a whole one"),
-    ("heavy metal", "sink", "heavy metals never go down a sink"),
+
+@dataclass(frozen=True, slots=True)
+class WrongBottle:
+    """What must not go into a stream's bottle.
+
+    Attributes:
+        bottle: the stream on the bottle; matter: the stream that the thing belongs to.
+        level: *stop* is never done, *caution* is wrong, *note* is allowed but worth a word.
+        why: what comes of it.
+    """
+
+    bottle: str
+    matter: str
+    level: Literal["stop", "caution", "note"]
+    why: str
+
+
+_FIRE = "oxidizer and organic matter can catch fire or burst the bottle, hours later too"
+_SPOILS = "one drop of halogen makes a whole bottle halogenated, which costs far more to burn"
+_DRAIN = "it burns in the drain, poisons the water, and its vapour comes up elsewhere"
+_BIN = "its vapour fills the bin, and whoever empties it is not warned"
+
+WRONG_BOTTLES: tuple[WrongBottle, ...] = (
+    WrongBottle("sink", "solvents", "stop", _DRAIN),
+    WrongBottle("sink", "halogenated", "stop", "it sinks, stays in the trap and the ground, and poisons the water"),
+    WrongBottle("sink", "oxidizing", "stop", "it eats pipes and meets what others poured away"),
+    WrongBottle("sink", "heavy metal", "stop", "heavy metals never go down a sink"),
+    WrongBottle("sink", "solids", "caution", "a chemical in the drain cannot be fetched back"),
+    WrongBottle("sink", "silica", "caution", "silica settles in the trap, with what it holds"),
+    WrongBottle("sink", "aqueous", "note", "only neutralized, in plenty of water, and where local rules allow it"),
+    WrongBottle("bin", "solvents", "stop", _BIN),
+    WrongBottle("bin", "halogenated", "stop", _BIN),
+    WrongBottle("bin", "oxidizing", "stop", "with paper and dust it can catch fire by itself"),
+    WrongBottle("bin", "heavy metal", "stop", "heavy metals never go into a bin"),
+    WrongBottle("bin", "solids", "caution", "whoever empties the bin is not warned, and some of it burns"),
+    WrongBottle("bin", "aqueous", "caution", "a liquid in the bin runs out over whoever empties it"),
+    WrongBottle("bin", "silica", "caution", "its dust harms lungs, and what it holds evaporates in the bin"),
+    WrongBottle("solvents", "halogenated", "stop", _SPOILS),
+    WrongBottle("solvents", "oxidizing", "stop", _FIRE),
+    WrongBottle("solvents", "heavy metal", "caution", "what is burnt with the solvent leaves its metal in the ash"),
+    WrongBottle("solvents", "aqueous", "caution", "acid or base works on the solvent and the can"),
+    WrongBottle("halogenated", "oxidizing", "stop", _FIRE),
+    WrongBottle("halogenated", "aqueous", "stop", "hydroxide with chloroform reacts violently in the closed bottle"),
+    WrongBottle(
+        "halogenated", "solvents", "note", "right for a mixture that holds halogen; clean solvent has a cheaper bottle"
+    ),
+    WrongBottle("oxidizing", "solvents", "stop", _FIRE),
+    WrongBottle("oxidizing", "halogenated", "stop", _FIRE),
+    WrongBottle("oxidizing", "solids", "stop", _FIRE),
+    WrongBottle("oxidizing", "bin", "stop", _FIRE),
+    WrongBottle("oxidizing", "silica", "stop", _FIRE),
+    WrongBottle("oxidizing", "aqueous", "caution", "what it holds may react; carbonate gives gas in a closed bottle"),
+    WrongBottle("oxidizing", "heavy metal", "caution", "the metal must be on the label"),
+    WrongBottle("aqueous", "halogenated", "stop", "hydroxide with chloroform reacts violently in the closed bottle"),
+    WrongBottle("aqueous", "solvents", "caution", "it floats on top, and its vapour fills the bottle"),
+    WrongBottle("aqueous", "oxidizing", "caution", "nitric acid goes on reacting with what is in there; gas follows"),
+    WrongBottle("aqueous", "heavy metal", "caution", "the metal must be on the label; it has a bottle of its own"),
+    WrongBottle("heavy metal", "solvents", "caution", "a metal solution is not burnt; solvent makes it flammable"),
+    WrongBottle("heavy metal", "halogenated", "caution", "neither bottle's way of disposal fits both"),
+    WrongBottle("heavy metal", "oxidizing", "caution", "the oxidizer must be on the label; keep organic matter away"),
 )
-"""Pairs of waste streams that never meet, with the reason."""
+"""Stream on the bottle and stream of the matter, one way only. Common practice; local rules decide."""
+
+
+def wrong_bottle(bottle: str, matter: str) -> WrongBottle | None:
+    """What is wrong with putting matter of one stream into another's bottle; None where nothing is said of it.
+
+    It holds one way only: solvent may go into the halogenated bottle, halogenated never into the solvents'.
+
+    >>> wrong_bottle("halogenated", "solvents").level, wrong_bottle("solvents", "halogenated").level
+    ('note', 'stop')
+    """
+    return next((row for row in WRONG_BOTTLES if row.bottle == bottle and row.matter == matter), None)
 
 
 def never_together(bottle: str, matter: str) -> str:
     """Why matter of one stream must never go into another's bottle; empty where it may, or is only wrong.
 
     >>> never_together("oxidizing", "solvents")
-    'oxidizing acid and organic solvent can catch fire or burst the bottle'
-    >>> never_together("aqueous", "aqueous")
-    ''
+    'oxidizer and organic matter can catch fire or burst the bottle, hours later too'
+    >>> never_together("aqueous", "aqueous"), never_together("halogenated", "solvents")
+    ('', '')
     """
-    for one, other, why in NEVER_TOGETHER:
-        if {bottle, matter} == {one, other}:
-            return why
-    return ""
+    wrong = wrong_bottle(bottle, matter)
+    return wrong.why if wrong is not None and wrong.level == "stop" else ""

@@ -26,6 +26,7 @@ from helvor.bench.run import entries as run_entries
 from helvor.bench.run import record as run_record
 from helvor.bench.run import work_out as run_work_out
 from helvor.bench.run.craft import Crafts
+from helvor.bench.safety import craft as safety
 from helvor.bench.solids import craft as solids
 from helvor.bench.step_kinds import StepKind
 from helvor.bench.worksheet import Worksheet
@@ -57,7 +58,15 @@ class Technique:
 
 
 CRAFTS = Crafts(
-    (filtration.CRAFT, precipitation.CRAFT, solids.CRAFT, extraction.CRAFT, column.CRAFT, crystallization.CRAFT),
+    (
+        safety.CRAFT,
+        filtration.CRAFT,
+        precipitation.CRAFT,
+        solids.CRAFT,
+        extraction.CRAFT,
+        column.CRAFT,
+        crystallization.CRAFT,
+    ),
     more_kinds=planar.STEP_KINDS,
 )
 """Techniques that are carried out inside a run. A new one adds its name here."""

@@ -1,7 +1,7 @@
 """Loads the demo class through the same doors that readings come in by.
 
 Saltmarsh Evening Institute is invented, and so is everybody in it. The plates show
-paracetamol, caffeine and aspirin on silica in ethyl acetate, hexane and a trace of
+paracetamol, caffeine and aspirin on silica in ethyl acetate, heptane and a trace of
 acetic acid, against a tablet; a plausible order and plausible distances, from memory.
 """
 
@@ -39,7 +39,7 @@ PAIRS = (
     "Tamsin and Levi", "Mirja and Otto", "Saskia and Dev", "Yara and Callum", "Brigid and Anton", "Freya and Idris",
 )  # fmt: skip
 
-TABLET = "ethyl acetate : hexane : acetic acid 70 : 29 : 1"
+TABLET = "ethyl acetate : heptane : acetic acid 70 : 29 : 1"
 P, A, C, T = "P", "A", "C", "T"
 _SUBSTANCE = {P: "paracetamol", A: "aspirin", C: "caffeine", T: "tablet extract", "PT": "paracetamol over tablet"}
 

@@ -13,6 +13,8 @@ from helvor.shelf.shelf import KINDS, PROPERTIES, Item, OwnValue, with_own
 from helvor.shelf.solubilities import read_dissolves
 
 MAX_IMPORT = 5000
+LONGEST = 300
+"""Characters of a value; the hazards of one substance take up to two hundred."""
 
 
 def own_values(conn: psycopg.Connection, account_id: int) -> list[OwnValue]:
@@ -53,8 +55,10 @@ def checked(kind: str, item: str, key: str, text: str, source: str) -> OwnValue:
     known = PROPERTIES.get(key)
     if known is None:
         raise Problem("property", f"“{key[:30]}” is not a property that the shelf knows.")
-    if not text or len(text) > 120 or not text.isprintable():
+    if not text or not text.isprintable():
         raise Problem("value", "Give the value.")
+    if len(text) > LONGEST:
+        raise Problem("value", f"Write it shorter: a value has at most {LONGEST} characters.")
     if key == "dissolves":
         try:
             read_dissolves(text)

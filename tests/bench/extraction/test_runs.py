@@ -139,7 +139,7 @@ def test_the_mistakes_of_the_demo_are_seen(bench, code, level, words):
         ((*portion(2), "2: drain lower acid extracts 60 mL"), "volume-of-the-other", "caution", "fits the other layer"),
         ((*portion(2), "2: tried the upper one"), "drop-test-other", "caution", "joined the upper"),
         ((*portion(2, volume=40),), "funnel-full", "caution", "funnel of 125 mL"),
-        (("2: take 3 M hydrochloric acid 15 mL", "2: drain lower acid extracts"), "never-vented", "note", "venting"),
+        (("2: take 3 M hydrochloric acid 15 mL", "2: drain lower acid extracts"), "never-vented", "caution", "venting"),
         ((*portion(2), "2: rag 3 mm", "2: rag 3 mm wait"), "emulsion", "caution", "swirl gently"),
         ((*portion(2), "2: drain lower", "done 2"), "too-few-portions", "caution", "28 % of the benzocaine"),
         ((*portion(2), "done 2", *portion(3, "1 M sodium hydroxide", 4), "done 3"), "base-short", "caution",
@@ -363,7 +363,11 @@ def test_a_scheme_parts_four_and_is_a_clean_procedure():
         assert all(share < 0.1 for name, share in shares.items() if name != mine)
     again = procedure_from(json.loads(proposed.procedure.model_dump_json(exclude_defaults=True)))
     assert again == proposed.procedure
-    assert [a.finding.code for a in judge_plan(again, RULES, CRAFTS) if a.finding.level in ("stop", "caution")] == []
+    told = [a.finding.code for a in judge_plan(again, RULES, CRAFTS) if a.finding.level in ("stop", "caution")]
+    assert told == ["gas-in-funnel"]  # hydrogencarbonate meets what is left of the acid
+    chloroform = ETHER.model_copy(update={"name": "chloroform", "density": 1.48, "waste": "halogenated"})
+    with pytest.raises(Unreadable, match="react violently"):
+        propose(PARTS, chloroform, 60, RULES, CRAFTS.kinds)
     # Whatever it parts is weighed: every product has a step on a balance.
     weighed = {step.on for step in again.steps if step.kind == "weigh" and not step.empty}
     assert weighed == {portion.name for portion in again.portions if portion.end == "product"}

@@ -33,7 +33,7 @@ from helvor.bench.extraction.distribution import (
     with_clinging,
 )
 from helvor.bench.extraction.drying import AGENT, agent_for, agent_named
-from helvor.bench.extraction.layers import CUTS, FUNNELS, Liquid, funnel_for, lost_at_cut, settle, solution
+from helvor.bench.extraction.layers import CUTS, FILL, FUNNELS, Liquid, funnel_for, lost_at_cut, settle, solution
 from helvor.bench.extraction.read import read_liquid, read_part
 from helvor.bench.extraction.reflux import boiled, flask_for
 from helvor.bench.extraction.scheme import Part
@@ -113,14 +113,16 @@ def test_bad_volumes_and_densities_are_refused(bad):
         settle(bad)
 
 
-def test_a_funnel_is_never_more_than_three_quarters_full():
-    for volume in (10, 45, 94, 200, 1400):
-        size = funnel_for(volume)
-        assert volume <= 0.75 * size
+@pytest.mark.parametrize(("school", "part"), FILL.items())
+def test_a_funnel_is_filled_to_two_thirds_and_never_more_than_three_quarters(school, part):
+    assert part <= 0.75
+    for volume in (10, 45, 94, 200, 1300):
+        size = funnel_for(volume, school)
+        assert volume <= part * size
         smaller = [one for one in FUNNELS if one < size]
-        assert not smaller or volume > 0.75 * smaller[-1]
+        assert not smaller or volume > part * smaller[-1]
     assert funnel_for(1600) is None
-    assert funnel_for(110, "fuller") == 125
+    assert (funnel_for(90), funnel_for(90, "three-quarters")) == (250, 125)
     assert lost_at_cut(CUTS["leave-some"], 1.0, 0.05) > lost_at_cut(CUTS["sharp"], 0.0, 0.05)
 
 

@@ -12,7 +12,7 @@ from helvor.bench.entry import Entry, Problem, Struck
 from helvor.bench.quantity import parse
 from helvor.bench.room import entries as e
 from helvor.bench.room.day import check, gather, judge
-from helvor.bench.step_kinds import NEVER_TOGETHER, WASTE, never_together
+from helvor.bench.step_kinds import WASTE, WRONG_BOTTLES, never_together, wrong_bottle
 
 START = datetime(2026, 11, 24, 14, tzinfo=UTC)
 
@@ -84,19 +84,33 @@ def test_beginning_and_end_stay_as_written():
         check(day, Struck(), UUID(int=1), 12)
 
 
-@pytest.mark.parametrize(("one", "other", "_why"), NEVER_TOGETHER)
-def test_dangerous_pairs_are_refused_both_ways(one, other, _why):
-    for bottle, matter in ((one, other), (other, one)):
-        assert never_together(bottle, matter)
+@pytest.mark.parametrize("row", WRONG_BOTTLES, ids=lambda row: f"{row.matter} into {row.bottle}")
+def test_what_is_dangerous_is_refused_and_what_is_wrong_is_said(row):
+    day = gather(book(e.Began()))
+    if row.level == "stop":
         with pytest.raises(Problem, match="Never") as refused:
-            check(gather(book(e.Began())), poured(bottle, matter), None, 12)
+            check(day, poured(row.bottle, row.matter), None, 12)
         assert refused.value.field == "bottle"
+    else:
+        check(day, poured(row.bottle, row.matter), None, 12)
+        found = judge(gather(book(e.Began(), poured(row.bottle, row.matter))), {})
+        assert [(f.code, f.level) for f in found] == [("wrong-bottle", row.level)]
 
 
-@given(st.sampled_from(sorted(WASTE)), st.sampled_from(sorted(WASTE)))
-def test_pairs_are_judged_alike_both_ways(one, other):
-    assert never_together(one, other) == never_together(other, one)
-    assert never_together(one, one) == ""
+@pytest.mark.parametrize(("bottle", "matter", "level"), [
+    ("sink", "solvents", "stop"), ("sink", "halogenated", "stop"), ("sink", "oxidizing", "stop"),
+    ("bin", "solvents", "stop"), ("bin", "halogenated", "stop"),
+    ("solvents", "halogenated", "stop"), ("halogenated", "solvents", "note"),
+    ("oxidizing", "solvents", "stop"), ("solvents", "oxidizing", "stop"),
+])  # fmt: skip
+def test_the_bottles_that_matter_most(bottle, matter, level):
+    assert wrong_bottle(bottle, matter).level == level
+
+
+@given(st.sampled_from(sorted(WASTE)))
+def test_a_thing_may_always_go_into_its_own_bottle(stream):
+    assert never_together(stream, stream) == ""
+    assert len({(row.bottle, row.matter) for row in WRONG_BOTTLES}) == len(WRONG_BOTTLES)
 
 
 @given(st.lists(st.tuples(st.sampled_from(["aqueous", "solvents", "silica"]), st.integers(1, 500)), max_size=30))

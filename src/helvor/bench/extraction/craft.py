@@ -40,21 +40,25 @@ STEP_KINDS = (
              rules=("condenser-water",), caution="Never a closed system; no flame; hot glass looks like cold glass.",
              example="drops"),
     StepKind("take down", GROUP, "take down", "Cool, then take the reflux down", 3, 10, kit=("cork ring",), cools=True,
-             caution="Cool before opening; the condenser comes off first."),
+             caution="Hand-warm before opening; the condenser comes off first."),
     StepKind("quench", GROUP, "quench", "Quench slowly, drop by drop", 6, 3, kit=("ice", "dropper"), wets=True,
              caution="Gas: open, in the hood, no flame."),
 )  # fmt: skip
 
+_COOL = Check("cool", "both liquids at room temperature", "what boils low boils at once in a closed funnel",
+              safety=True, on="cone")  # fmt: skip
+_VENT = Check("vent", "stem up, into the hood, first vent after one swirl", "pressure throws the stopper out",
+              safety=True, on="stem")  # fmt: skip
 _FUNNEL = (
+    _COOL,
     Check("tap", "tap closed, tested with a little of the solvent", "else it runs out as it is filled", on="tap"),
     Check("beaker", "a beaker under the stem, always", "what runs out is not lost", on="beaker"),
     Check("no-solid", "chips, stir bar and solids out", "they block the tap", on="cone"),
     Check("stopper", "stopper rinsed back, kept on a wipe or in the hand", "it carries product", on="stopper"),
-    Check("vent", "stem up, into the hood, first vent after one swirl", "pressure throws the stopper out", safety=True,
-          on="stem"),
+    _VENT,
 )  # fmt: skip
 CHECKS: dict[str, tuple[Check, ...]] = {
-    "extract": _FUNNEL, "reflux": SET_UP, "take down": TAKE_DOWN, "quench": QUENCH,
+    "extract": _FUNNEL, "wash layer": (_COOL, _VENT), "reflux": SET_UP, "take down": TAKE_DOWN, "quench": QUENCH,
     "dry layer": (
         Check("no-water", "no water to be seen: it was separated again", "it is not dried away", on="flask"),
         Check("loose", "covered loosely while it stands", "it gets warm", on="flask"),

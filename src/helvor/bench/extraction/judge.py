@@ -24,6 +24,7 @@ from helvor.bench.run.craft import Cause
 from helvor.bench.run.judge import COVERAGE, Case, join
 from helvor.bench.run.ledger import Ledger, keep
 from helvor.bench.run.record import Run
+from helvor.bench.safety.care import named
 
 MEANT = 0.5
 """A component is meant to go into the extract where at least this part of it does, in all portions."""
@@ -37,8 +38,11 @@ WORTH = 0.02
 """Part of a component from which throwing a layer away is worth a question."""
 WEAKEST = 11.0
 """pKa up to which hydroxide is meant to take an acid; hydrogencarbonate takes what is stronger than carbonic acid."""
-MUCH_GAS = 30.0
-"""mL of carbon dioxide in a stoppered funnel that want venting at once."""
+MUCH_GAS = 10.0
+HEADSPACE = 0.2
+"""mL of carbon dioxide, or a part of the room over the liquid, that want venting at once."""
+NEVER_UNVENTED = 45.0
+"""°C: what boils lower stands under pressure in a closed funnel from the warmth of a hand."""
 HOT_BELOW = 5.0
 """°C below the melting point from which a solid left after evaporating melts onto the glass or sublimes."""
 
@@ -266,22 +270,43 @@ def in_the_funnel(case: Case, flow: Flow) -> Iterator[Finding]:
         for remark in settled.remarks:
             if step.id not in case.run.done:
                 yield Finding("shifted-layers", "note", f"Step {number}: {remark}.", about=f"{step.id} {remark[:20]}")
-        gas = sum(one.gas for one in parting.rounds)
-        if gas > MUCH_GAS and step.id not in case.run.done:
-            yield Finding(
-                "gas-in-funnel", "caution",
-                f"Step {number}: about {digits(gas, 2)} mL of carbon dioxide come off in the funnel.",
-                "Pressure throws the stopper out.", "Swirl open first; vent after each swirl, stem into the hood.",
-                about=step.id,
-            )  # fmt: skip
+        if step.id not in case.run.done:
+            yield from gas_in_funnel(number, step, parting)
         drained = any(said.step == step.id for _, said in case.run.of(Drained))
         vented = any(said.step == step.id for _, said in case.run.of(Vented))
         if drained and not vented:
             yield Finding(
-                "never-vented", "note", f"Step {number}: a layer was drawn off, and no venting is on record.",
+                "never-vented", "caution" if _pressure(parting) else "note",
+                f"Step {number}: a layer was drawn off, and no venting is on record.",
                 "Unmixed layers have not shared anything out; unvented ones are under pressure.",
                 "If it was mixed and vented, write it; else mix again.", about=step.id,
             )  # fmt: skip
+
+
+def gas_in_funnel(number: int, step: Step, parting: Parting) -> Iterator[Finding]:
+    """Carbon dioxide from a carbonate and an acid, in a funnel that is stoppered."""
+    gas = sum(one.gas for one in parting.rounds)
+    room = step.volume - max(one.settled.volume for one in parting.rounds) if step.volume else None
+    if gas >= MUCH_GAS or (room is not None and gas > HEADSPACE * max(room, 1.0)):
+        over = f", {digits(gas / room, 2)} times the room over the liquid" if room is not None and room > 0 else ""
+        yield Finding(
+            "gas-in-funnel", "caution",
+            f"Step {number}: about {digits(gas, 2)} mL of carbon dioxide come off in the funnel{over}.",
+            "Pressure throws the stopper out.",
+            "Mix in an open beaker until it stops foaming, then into the funnel; vent after each swirl, stem into the "
+            "hood, away from everybody.", about=step.id,
+        )  # fmt: skip
+
+
+def _pressure(parting: Parting) -> bool:
+    """Whether a funnel that is never vented stands under pressure: a low boiler or carbon dioxide in it."""
+    if any(one.gas >= 1.0 for one in parting.rounds):
+        return True
+    cares = [care for liquid, _ in (*parting.feed.liquids, *parting.extract.liquids, *parting.rest.liquids)
+             for care in named(liquid.name)]  # fmt: skip
+    return any(care.boils is not None and care.boils < NEVER_UNVENTED for care in cares) or any(
+        "ether" in care.name for care in cares
+    )
 
 
 def emulsion(case: Case, flow: Flow) -> Iterator[Finding]:
@@ -615,7 +640,9 @@ def reflux_time(case: Case, flow: Flow) -> Iterator[Finding]:
             yield Finding(
                 "reflux-short", "caution",
                 f"Step {number}: it boiled {digits(clock.minutes, 2)} min of {step.waits}.",
-                "The reaction may not be over.", "Boil on, or say so with the yield.", about=step.id,
+                "The reaction may not be over.",
+                "To go on: let it cool, put fresh chips in (those in it are full of liquid and no longer help), then "
+                "heat again; or say so with the yield.", about=step.id,
             )  # fmt: skip
         if clock.stretches > 1:
             yield Finding(
@@ -713,7 +740,7 @@ def judge_plan_layers(plan: Plan) -> Iterator[Advice]:
                             f"{parting.settled.widen} Keep the drop test in the instruction."),
                     step.id,
                 )  # fmt: skip
-            for finding in (*short_of_reagent(number, step, parting),):
+            for finding in (*short_of_reagent(number, step, parting), *gas_in_funnel(number, step, parting)):
                 yield Advice(finding, step.id)
         if step.kind == "dry layer":
             agent = next((a for name in step.adds if (a := agent_named(name))), None)

@@ -180,11 +180,11 @@ def _layer(parts: Sequence[tuple[Liquid, float]], celsius: float) -> Layer:
 
 FUNNELS = (30.0, 60.0, 125.0, 250.0, 500.0, 1000.0, 2000.0)
 """Sizes of separating funnels, mL. Common practice."""
-FILL = {"three-quarters": 0.75, "fuller": 0.9}
+FILL = {"two-thirds": 2 / 3, "three-quarters": 0.75}
 """House rule *funnel-fill* → part of the funnel up to which it is filled."""
 
 
-def funnel_for(volume: float, fill: str = "three-quarters") -> float | None:
+def funnel_for(volume: float, fill: str = "two-thirds") -> float | None:
     """The smallest funnel for so many mL, mL; None where there is none so large.
 
     >>> funnel_for(76.0)

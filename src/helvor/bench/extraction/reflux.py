@@ -73,16 +73,18 @@ SET_UP: tuple[Check, ...] = (
           on="clamp"),
     Check("seated", "condenser seated, joint greased if the house greases", "vapour gets out there", on="joint"),
     Check("open", "open at the top", "a closed system bursts", safety=True, on="top"),
-    Check("water", "water in at the bottom, out at the top, gentle, on before heat",
-          "it fills; a strong stream tears the hose off", when=("condenser-water", "before-heat"), on="water"),
-    Check("water", "water in at the bottom, out at the top, gentle, on when it boils", "it fills; saves water",
-          when=("condenser-water", "when-boiling"), on="water"),
+    Check("water", "water in at the bottom, out at the top, gentle; seen to flow before any heat",
+          "else vapour leaves at the top; a strong stream tears the hose off", when=("condenser-water", "before-heat"),
+          safety=True, on="water"),
+    Check("water", "water in at the bottom, out at the top, gentle; before any heat under what burns, else when it "
+          "boils", "else vapour leaves at the top", when=("condenser-water", "when-boiling"), safety=True, on="water"),
     Check("heat", "heat high until it boils, then down: the vapour's ring in the lower third",
           "higher up vapour escapes", on="heater"),
 )  # fmt: skip
 TAKE_DOWN: tuple[Check, ...] = (
     Check("heat-off", "heat off and away, hands gloved", "hot glass looks like cold glass", safety=True, on="heater"),
-    Check("cooled", "no longer boiling before anything is opened", "vapour catches fire", safety=True, on="flask"),
+    Check("cooled", "hand-warm before anything is opened", "hot vapour scalds and catches fire", safety=True,
+          on="flask"),
     Check("condenser-first", "flask held, condenser off first", "its weight breaks the joint", on="joint"),
     Check("ring", "flask on a cork ring", "a round flask rolls", on="clamp"),
     Check("water-off", "water off last, hoses drained", "a hot condenser needs it", on="water"),

@@ -22,7 +22,8 @@ from helvor.bench.procedure import Component, Portion, Procedure, Step, Substanc
 from helvor.bench.quantity import Unreadable, digits, parse
 from helvor.bench.run.ledger import keep
 from helvor.bench.run.record import Run
-from helvor.bench.step_kinds import StepKind
+from helvor.bench.safety.care import named
+from helvor.bench.step_kinds import WASTE, StepKind
 
 PORTIONS = {"three": 3, "two": 2}
 """House rule *portions* → how many; three where it is decided at the bench."""
@@ -102,8 +103,11 @@ def propose(
         raise Unreadable(f"{solvent.name} makes no layer of its own over water: take another solvent.")
     if not 5 <= organic <= 1000:
         raise Unreadable("Take 5 to 1000 mL of the solvent.")
-    draft = _Draft(parts, solvent, organic, rules, kinds)
-    return draft.proposed()
+    proposed = _Draft(parts, solvent, organic, rules, kinds).proposed()
+    hydroxide = any(stage.chosen.formula in ("NaOH", "KOH") for stage in proposed.stages)
+    if hydroxide and any(care.name == "chloroform" for care in named(solvent.name)):
+        raise Unreadable("Chloroform and hydroxide react violently: take another solvent, an ether or ethyl acetate.")
+    return proposed
 
 
 class _Draft:
@@ -258,9 +262,12 @@ class _Draft:
         product = f"{' and '.join(part.name for part in stays)}, left"[:40]
         low = min((part.melts for part in stays if part.melts is not None), default=None)
         bath = 45.0 if low is None else max(25.0, min(45.0, low - 20))
-        self._step("evaporate", f"Evaporate in the hood, bath at {bath:g} °C", takes=("clear layer",), gives=(product,),
-                   container=("round flask",), celsius=bath, place="hood", hands=4, waits=20,
-                   cautions="No flame; hood.")  # fmt: skip
+        ages = any(care.peroxides for care in named(self.solvent.name))
+        self._step("evaporate", f"Take the solvent off with the rotary evaporator, bath at {bath:g} °C, and collect it",
+                   takes=("clear layer",), gives=(product,), container=("round flask",), celsius=bath, hands=4,
+                   waits=20, kit=("rotary evaporator", "round flask"), cautions="No flame, no hotplate near it." + (
+                       " The bottle tested for peroxides first; never to dryness while warm." if ages else ""
+                   ))  # fmt: skip
         self._step("cool", "Let it come to room temperature", on=product, hands=1, waits=5)
         self._step("weigh", "Weigh flask and residue, until it stays", on=product, container=("round flask",), hands=4,
                    asks=("mass",))  # fmt: skip
@@ -294,8 +301,13 @@ class _Draft:
                        takes=water,
                        waste="aqueous", hands=3, meeting=meeting)  # fmt: skip
         if any(portion.name == "spent salt" for portion in self.portions):
-            self._step("discard", "The spent salt, dry, into the bin", takes=("spent salt",), waste="bin", hands=1,
+            self._step("wait", "The spent salt, wet with solvent, spread out in the hood until it is loose and dry",
+                       on="spent salt", place="hood", hands=1, waits=20, meeting=meeting)  # fmt: skip
+            self._step("discard", "The spent salt, dry, into the solid waste", on="spent salt", waste="solids", hands=1,
                        meeting=meeting)  # fmt: skip
+            stream = self.solvent.waste or "solvents"
+            self._step("discard", f"The solvent that the evaporator collected into {WASTE[stream]}", waste=stream,
+                       hands=1, meeting=meeting)  # fmt: skip
 
     def _step(self, kind: str, says: str, **more: object) -> None:
         known = self.kinds.get(kind)

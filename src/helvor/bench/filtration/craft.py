@@ -68,7 +68,11 @@ _WETTED = (
 _SUCTION = (
     Check("clamped", "flask looked over and clamped first", "one that tips under vacuum can implode", safety=True,
           on="clamp"),
-    Check("trap", "trap between flask and aspirator", "holds back what is drawn over either way", on="trap"),
+    Check("trap", "trap between flask and aspirator", "holds back what is drawn over either way",
+          when=("stopping-vacuum", "air-first"), on="trap"),
+    Check("trap", "trap between flask and aspirator, empty; without one air goes in first",
+          "with the source off first, water comes back into the flask", when=("stopping-vacuum", "source-first"),
+          safety=True, on="trap"),
     Check("hose", "thick hose on vacuum, no tension", "gas and air taps look alike; a thin hose collapses",
           safety=True, on="hose"),
 )  # fmt: skip

@@ -14,10 +14,13 @@ from helvor.bench.finding import SEVERITY, Finding
 from helvor.bench.formula import balance, parse_equation, plain, readable, supplies
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.plan.timeline import timeline
-from helvor.bench.procedure import Procedure, Step, loose_ends, same
+from helvor.bench.procedure import Procedure, Step, Substance, loose_ends, same
 from helvor.bench.quantity import Unreadable, round_to
 from helvor.bench.run.craft import Crafts
-from helvor.bench.step_kinds import WASTE, StepKind, never_together
+from helvor.bench.safety.care import Care
+from helvor.bench.safety.incompatible import HYDROXIDE, STRONG_ACID
+from helvor.bench.safety.substances import care_of, liquids_of, of_step
+from helvor.bench.step_kinds import StepKind
 
 FULL = 2 / 3
 """Part of a vessel up to which it is filled when it is stirred, heated or swirled."""
@@ -39,22 +42,62 @@ class Advice:
 
 @dataclass(slots=True)
 class Matter:
-    """What the plan knows of a portion when a step begins."""
+    """What the plan knows of a portion when a step begins.
+
+    Attributes:
+        hot: the words of the step that left it hot; empty where it is not.
+        volume: mL; liquids: each liquid by name with its mL; cares: what is known of all that is in it, by name.
+        substances: names of everything that went in.
+        reaction: *acid* or *base*, by what went in last; empty where neither did or both met.
+    """
 
     hot: str = ""
-    flammable: str = ""
     volume: float = 0.0
+    liquids: dict[str, float] = field(default_factory=dict)
+    cares: dict[str, Care] = field(default_factory=dict)
     substances: set[str] = field(default_factory=set)
+    reaction: str = ""
+
+    @property
+    def burning(self) -> list[Care]:
+        """The liquids in it that burn, the lowest boiling first."""
+        there = [self.cares[name] for name in self.liquids if self.cares[name].burns]
+        return sorted(there, key=lambda care: care.boils if care.boils is not None else 0.0)
+
+    @property
+    def flammable(self) -> str:
+        """The liquid in it that burns soonest, as it is written; empty where none burns."""
+        return self.burning[0].shown if self.burning else ""
+
+    def plus(self, other: Matter) -> Matter:
+        """Both together."""
+        liquids = dict(self.liquids)
+        for name, volume in other.liquids.items():
+            liquids[name] = liquids.get(name, 0.0) + volume
+        reactions = {self.reaction, other.reaction} - {""}
+        return Matter(self.hot or other.hot, self.volume + other.volume, liquids, self.cares | other.cares,
+                      self.substances | other.substances, reactions.pop() if len(reactions) == 1 else "")  # fmt: skip
+
+    def copy(self, **changes: str) -> Matter:
+        return Matter(changes.get("hot", self.hot), self.volume, dict(self.liquids), dict(self.cares),
+                      set(self.substances), self.reaction)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class Moment:
-    """A step with what its portions are before it."""
+    """A step with what its portions are before it, what it adds, and both together."""
 
     number: int
     step: Step
     kind: StepKind | None
     matter: Matter
+    held: Matter = field(default_factory=Matter)
+    added: Matter = field(default_factory=Matter)
+
+    @property
+    def words(self) -> str:
+        """Everything that is said of the step."""
+        return f"{self.step.says}. {self.step.cautions}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,60 +114,97 @@ Rule = Callable[[Plan], Iterator[Advice]]
 
 def judge_plan(procedure: Procedure, rules: HouseRules, crafts: Crafts) -> list[Advice]:
     """Every finding on a procedure, most serious first, then by step."""
-    plan = Plan(procedure, rules.over(procedure.house_rules), list(_moments(procedure, crafts.kinds)))
+    plan = Plan(procedure, rules.over(procedure.house_rules), list(moments(procedure, crafts.kinds)))
     rules_here = (*RULES, *(rule for craft in crafts.all for rule in craft.plan_rules))
     found = [advice for rule in rules_here for advice in rule(plan)]
     place = {step.id: i for i, step in enumerate(procedure.steps)}
     return sorted(found, key=lambda a: (SEVERITY[a.finding.level], place.get(a.step, -1)))
 
 
-def _moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Moment]:
+SHARES = ("divide", "pool")
+"""Kinds of step that share a liquid out among the portions that they give."""
+AIRS = ("evaporate", "keep", "wait", "observe", "cool", "transfer")
+"""Kinds of step in which what stands in the air or the hood loses its solvent."""
+
+
+def moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Moment]:
     """Walk the steps and carry what each portion is along."""
     known: dict[str, Matter] = {}
     for number, step in enumerate(procedure.steps, start=1):
         kind = kinds.get(step.kind)
         touched = [name.casefold() for name in (*step.takes, *((step.on,) if step.on else ()))]
-        before = [known[name] for name in touched if name in known]
-        matter = Matter(
-            hot=next((m.hot for m in before if m.hot), ""),
-            flammable=next((m.flammable for m in before if m.flammable), ""),
-            volume=sum(m.volume for m in before),
-            substances=set().union(*(m.substances for m in before)) if before else set(),
-        )
-        held, added = Matter(flammable=matter.flammable, volume=matter.volume), Matter()
-        for name in step.adds:
-            substance = procedure.substance(name)
-            if substance is None:
-                continue
-            matter.substances.add(substance.name)
-            if substance.flammable and substance.role == "solvent":
-                matter.flammable = added.flammable = substance.name
-            # Rinses of a decanting come one after another and never stand in the vessel together.
-            if substance.amount is not None and substance.amount.unit == "mL" and step.kind not in ("decant", "wash"):
-                matter.volume += substance.amount.value
-                added.volume += substance.amount.value
-        yield Moment(number, step, kind, Matter(matter.hot, matter.flammable, matter.volume, set(matter.substances)))
-        after = Matter(matter.hot, matter.flammable, matter.volume, matter.substances)
+        held = Matter()
+        for name in touched:
+            held = held.plus(known.get(name, Matter()))
+        added = _added(procedure, step)
+        matter = held.plus(added)
+        yield Moment(number, step, kind, matter, held, added)
+        after = matter.copy()
+        # The last that was poured in decides; a pH that is asked for says it better.
+        after.reaction = added.reaction or held.reaction
+        if step.ph is not None:
+            after.reaction = "acid" if step.ph < 6 else "base" if step.ph > 8 else ""
         if kind is not None and kind.heats:
             after.hot = step.says or kind.title
         if kind is not None and kind.cools:
             after.hot = ""
-        if step.kind == "evaporate" or (kind is not None and kind.dries) or step.place in ("air", "hood"):
-            after.flammable, after.volume = "", 0.0
+        dries = step.kind == "evaporate" or (kind is not None and kind.dries)
+        if dries or (step.place in ("air", "hood") and step.kind in AIRS):
+            after.liquids, after.volume = {}, 0.0
         if kind is not None and kind.layers and step.gives:
             for name, layer in zip(step.gives, (added, held), strict=False):
-                known[name.casefold()] = Matter(after.hot, layer.flammable, layer.volume, set(after.substances))
+                known[name.casefold()] = layer.copy(hot=after.hot)
             continue
         for i, name in enumerate(step.gives or touched):
-            volume = after.volume if i == 0 or kind is None or not kind.liquid_first else 0.0
-            known[name.casefold()] = Matter(after.hot, after.flammable, volume, set(after.substances))
+            one = after.copy()
+            if step.kind in SHARES and len(step.gives) > 1:
+                one.volume /= len(step.gives)
+                one.liquids = {liquid: ml / len(step.gives) for liquid, ml in one.liquids.items()}
+            elif i > 0 and (step.kind == "elute" or (kind is not None and kind.liquid_first)):
+                # The liquid is named first; what stays is only wet with it.
+                one.volume, one.liquids = 0.0, dict.fromkeys(one.liquids, 0.0)
+            if i == 0 and len(step.gives) > 1 and kind is not None and kind.liquid_first:
+                one.substances -= {s.name for s in procedure.substances if s.role == "aid" and _is_solid(s)}
+            known[name.casefold()] = one
+
+
+def _is_solid(substance: Substance) -> bool:
+    return substance.amount is not None and substance.amount.unit == "g"
+
+
+def _added(procedure: Procedure, step: Step) -> Matter:
+    """What a step adds: liquids with their mL, and what is known of everything."""
+    added = Matter()
+    for name in step.adds:
+        substance = procedure.substance(name)
+        if substance is None:
+            continue
+        added.substances.add(substance.name)
+        care = care_of(substance)
+        added.cares.setdefault(care.name, care)
+        # Rinses of a decanting come one after another and never stand in the vessel together.
+        measured = substance.amount is not None and substance.amount.unit == "mL"
+        volume = substance.amount.value if measured and substance.amount is not None else 0.0
+        if step.kind not in ("decant", "wash"):
+            added.volume += volume
+        parts = liquids_of(substance)
+        for part in parts:
+            added.cares[part.name] = part
+            added.liquids[part.name] = added.liquids.get(part.name, 0.0) + volume / len(parts)
+    strong = {"base" if HYDROXIDE(care) else "acid" for care in added.cares.values()
+              if HYDROXIDE(care) or STRONG_ACID(care)}  # fmt: skip
+    added.reaction = strong.pop() if len(strong) == 1 else ""
+    for _, care in of_step(procedure, step.model_copy(update={"adds": ()})):
+        added.cares[care.name] = care
+        added.liquids.setdefault(care.name, step.eluent_volume or 0.0)
+    return added
 
 
 def _title(step: Step, kind: StepKind | None) -> str:
     return step.says or (kind.title if kind else step.kind)
 
 
-def _clause(says: str) -> str:
+def clause(says: str) -> str:
     """The first clause of an instruction, for naming it in a sentence."""
     return re.split(r"[,;:.]", says)[0][:50].strip()
 
@@ -219,7 +299,7 @@ def hot_on_the_balance(plan: Plan) -> Iterator[Advice]:
                 Finding(
                     "hot-on-balance",
                     "caution",
-                    f"Step {moment.number} weighs what comes hot from “{_clause(moment.matter.hot)}”.",
+                    f"Step {moment.number} weighs what comes hot from “{clause(moment.matter.hot)}”.",
                     "Warm air lifts the pan, so it reads too light; heat can also harm the balance.",
                     "Let it cool before.",
                 ),
@@ -284,42 +364,6 @@ def vessel_too_full(plan: Plan) -> Iterator[Advice]:
                 ),
                 moment.step.id,
             )
-
-
-def waste_streams(plan: Plan) -> Iterator[Advice]:
-    """Something is discarded without a stream, or into one that it must never meet."""
-    for moment in plan.moments:
-        step = moment.step
-        if step.kind != "discard":
-            continue
-        if not step.waste:
-            yield Advice(
-                Finding(
-                    "no-waste-stream",
-                    "caution",
-                    f"Step {moment.number} names no waste bottle.",
-                    "At the end of the period everything goes where it is nearest.",
-                    "Name the stream; local rules decide which.",
-                ),
-                step.id,
-            )
-            continue
-        for name in sorted(moment.matter.substances):
-            substance = plan.procedure.substance(name)
-            own = substance.waste if substance else ""
-            why = never_together(step.waste, own)
-            if why:
-                yield Advice(
-                    Finding(
-                        "wrong-waste",
-                        "stop",
-                        f"Step {moment.number} puts {name} ({WASTE.get(own, own)}) "
-                        f"into {WASTE.get(step.waste, step.waste)}.",
-                        f"{why[0].upper()}{why[1:]}.",
-                        "Give it its own bottle; local rules and a qualified person decide.",
-                    ),
-                    step.id,
-                )
 
 
 def reagents(plan: Plan) -> Iterator[Advice]:
@@ -427,7 +471,6 @@ def fits_the_period(plan: Plan) -> Iterator[Advice]:
 RULES: tuple[Rule, ...] = (
     names_lead_somewhere,
     flammable_into_oven,
-    waste_streams,
     tare_never_weighed,
     discarded_too_early,
     hot_on_the_balance,

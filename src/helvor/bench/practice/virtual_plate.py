@@ -56,8 +56,8 @@ class LayerKind:
 
 
 LAYERS = {
-    "silica": LayerKind("silica, ready-made", "silica", 0.03, 1.0, "hexane", "ethyl acetate"),
-    "spread": LayerKind("silica, spread by hand", "silica", 0.09, 1.35, "hexane", "ethyl acetate"),
+    "silica": LayerKind("silica, ready-made", "silica", 0.03, 1.0, "heptane", "ethyl acetate"),
+    "spread": LayerKind("silica, spread by hand", "silica", 0.09, 1.35, "heptane", "ethyl acetate"),
     "C18": LayerKind("reversed phase, C18", "C18", 0.03, 0.45, "water", "methanol", reversed=True),
 }
 DOT = 0.55
@@ -106,7 +106,7 @@ COMPOUNDS = {
     )
 }  # fmt: skip
 KAPPA = {"weak": 640.0, "strong": 580.0, "acid": 260.0}
-"""κ of a weak liquid such as hexane, a strong one such as ethyl acetate, and acetic acid, mm² a minute."""
+"""κ of a weak liquid such as heptane, a strong one such as ethyl acetate, and acetic acid, mm² a minute."""
 MIX = "mix"
 CHAMBER = 10.0
 """mL of eluent in the chamber."""

@@ -16,6 +16,8 @@ FLASKS = (5, 10, 20, 25, 50, 100, 200, 250, 500, 1000, 2000)
 """Volumetric flasks, mL. ISO 1042, from memory."""
 PIPETTES = (1, 2, 5, 10, 15, 20, 25, 50, 100)
 """Single-volume pipettes, mL. ISO 648, from memory."""
+CONCENTRATED = 6.0
+"""mol/L from which a stock is diluted in a beaker in ice, not in the flask. Common practice."""
 STRONGEST = 30.0
 """No solution on a bench is more concentrated, mol/L."""
 
@@ -107,6 +109,8 @@ def dilute(stock: float, wanted: float, volume: float) -> Made:
         raise Unreadable(f"{wanted:g} mol/L cannot be made by diluting {stock:g} mol/L: it is not weaker.")
     size, exact = flask_for(volume)
     take = wanted * volume / stock
+    if stock >= CONCENTRATED:
+        return _from_concentrated(stock, wanted, volume, take, size, exact)
     pipette = any(abs(take - p) < 0.001 * p for p in PIPETTES)
     measure = f"{take:g} mL pipette" if pipette else "burette" if take <= 50 else "measuring cylinder"
     glass = f"{size} mL volumetric flask" if exact else f"{size} mL cylinder, to {volume:g} mL"
@@ -116,6 +120,24 @@ def dilute(stock: float, wanted: float, volume: float) -> Made:
         (
             f"Measure {digits(take, 4)} mL of the {stock:g} mol/L solution with a {measure}.",
             f"Into the {glass} with some water in it already (acid into water), then up to the mark; mix.",
+        ),
+        (WorkingLine("To measure", f"{wanted:g} mol/L × {volume:g} mL ÷ {stock:g} mol/L = {digits(take, 4)} mL"),),
+    )
+
+
+def _from_concentrated(stock: float, wanted: float, volume: float, take: float, size: int, exact: bool) -> Made:
+    """A concentrated acid or base: never straight into the flask, where it cannot cool."""
+    glass = f"{size} mL volumetric flask" if exact else f"{size} mL cylinder, to {volume:g} mL"
+    return Made(
+        take,
+        glass,
+        (
+            f"In the hood, with goggles and gloves: measure {digits(take, 4)} mL of the {stock:g} mol/L solution "
+            "with a measuring cylinder.",
+            f"Pour it slowly, stirring, into about {round_to(0.7 * (volume - take), 0)} mL of water in a beaker that "
+            "stands in ice: acid into water, never the other way round.",
+            f"Let it come to room temperature, rinse it into the {glass}, then up to the mark; mix.",
+            "So measured it is a working solution; where its number counts, find it by titration.",
         ),
         (WorkingLine("To measure", f"{wanted:g} mol/L × {volume:g} mL ÷ {stock:g} mol/L = {digits(take, 4)} mL"),),
     )

@@ -18,7 +18,7 @@ from helvor.bench.entry import Entry, Line, Payload, Problem, Struck, corrected_
 from helvor.bench.finding import Finding, by_severity
 from helvor.bench.quantity import round_to
 from helvor.bench.room import entries as e
-from helvor.bench.step_kinds import WASTE, never_together
+from helvor.bench.step_kinds import WASTE, never_together, wrong_bottle
 from helvor.bench.worksheet import Alarm
 
 State = Literal["planned", "running", "paused", "over"]
@@ -241,13 +241,15 @@ def judge(day: Day, expected: Mapping[str, float]) -> list[Finding]:
     for line in day.of("wasted"):
         wasted = line.head.payload
         assert isinstance(wasted, e.Wasted)
-        if wasted.bottle != wasted.matter and wasted.matter not in ("sink", "bin"):
+        wrong = wrong_bottle(wasted.bottle, wasted.matter)
+        if wrong is not None or (wasted.bottle != wasted.matter and wasted.matter not in ("sink", "bin")):
+            because = "What a bottle holds decides how it is got rid of, and the label says something else."
             found.append(
                 Finding(
                     "wrong-bottle",
-                    "caution",
+                    wrong.level if wrong is not None else "caution",
                     f"{wasted.amount} of {WASTE[wasted.matter]} went into “{WASTE[wasted.bottle]}”",
-                    "What a bottle holds decides how it is got rid of, and the label says something else.",
+                    f"{wrong.why[0].upper()}{wrong.why[1:]}." if wrong is not None else because,
                     "Write it on the bottle's label and tell whoever collects it.",
                     str(line.root.id),
                 )

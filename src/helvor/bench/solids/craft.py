@@ -17,7 +17,7 @@ WATER_PER_GRAM = 10.0
 STEP_KINDS = (
     StepKind("sublime", "Solid mixtures", "sublime", "Heat gently in the hood, stirring, until no more fumes come",
              8, 10, asks=("outcome",), kit=("hotplate", "dish", "rod", "cold watch glass"), heats=True, dries=True,
-             rules=("constant-mass",),
+             rules=("sublimate", "constant-mass"),
              caution="In the hood, on a hotplate: no flame near anything that burns. The dish looks cold and is hot."),
 )  # fmt: skip
 

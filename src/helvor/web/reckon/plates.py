@@ -498,7 +498,7 @@ PLATES: tuple[Sum, ...] = (
         "Mix an eluent",
         "Volumes that can be measured, and how high it stands.",
         (
-            Asked("eluent", "Eluent", usual="ethyl acetate : hexane : acetic acid 70 : 29 : 1", wide=True),
+            Asked("eluent", "Eluent", usual="ethyl acetate : heptane : acetic acid 70 : 29 : 1", wide=True),
             Asked("volume", "Each chamber", unit="mL", usual="10"),
             Asked("chambers", "Chambers", usual="12"),
             Asked("step", "Measured to", unit="mL", usual="0.5"),
@@ -536,7 +536,7 @@ PLATES: tuple[Sum, ...] = (
             Asked("bores", "Widths there are", "mm, several with spaces", when=("kind", "gravity")),
             Asked("flow", "Flow", unit="mL/min", when=("kind", "gravity")),
             Asked("benches", "Benches"),
-            Asked("eluent", "Eluent", "names its waste", usual="hexane : ethyl acetate 4 : 1", wide=True),
+            Asked("eluent", "Eluent", "names its waste", usual="heptane : ethyl acetate 4 : 1", wide=True),
         ),
         to_column,
     ),

@@ -58,7 +58,7 @@ class Eluent:
     @property
     def asks(self) -> str:
         window = f"For a column {self.compound} should lie between Rf {WINDOW[0]:.2f} and {WINDOW[1]:.2f}."
-        ran = f"This is {self.plate.setting.strong:g} % ethyl acetate in hexane."
+        ran = f"This is {self.plate.setting.strong:g} % ethyl acetate in heptane."
         if self.offered:
             return f"{window} {ran} Which eluent brings it there?"
         return f"{window} {ran} What do you change first?"

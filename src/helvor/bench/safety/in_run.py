@@ -1,0 +1,134 @@
+"""Safety in a run: the plan's rules on what is really used, and what only the record can show.
+
+In a run 1. What stands in the plan is judged as it is carried out: other kit, another substance, a temperature read.
+In a run 2. What is to stop is said of every step that is still to come; the rest at the step that is at hand.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+
+from helvor.bench.finding import Finding
+from helvor.bench.plan.judge import Plan, moments
+from helvor.bench.procedure import Procedure, Step, same
+from helvor.bench.run.judge import Case, join
+from helvor.bench.run.record import Run
+from helvor.bench.safety.care import named
+from helvor.bench.safety.rules import LOCAL, judge_plan_safety
+from helvor.bench.safety.substances import care_of
+
+NEAR_BOILING = 10.0
+"""°C below a liquid's boiling point from which it counts as boiling. Common practice."""
+GRAINS = ("charcoal", "carbon", "chips", "boiling stones", "anti-bumping")
+
+
+def as_done(run: Run) -> Procedure:
+    """The procedure as a bench carries it out, with the kit and substances that it really used (In a run 1)."""
+    procedure = run.procedure
+    instead = {on.taken.substance.casefold(): on.taken.instead for on in run.taken if on.taken.instead}
+    substances = tuple(
+        substance.model_copy(update={
+            "name": substance.name, "hazards": f"{substance.hazards}; {other}".strip("; ")[:400],
+            "flammable": substance.flammable or any(care.burns for care in named(other)),
+        }) if (other := instead.get(substance.name.casefold())) else substance
+        for substance in procedure.substances
+    )  # fmt: skip
+    return procedure.model_copy(
+        update={"substances": substances, "steps": tuple(_as_done(step, run) for step in procedure.steps)}
+    )
+
+
+def _as_done(step: Step, run: Run) -> Step:
+    used = {kit: said.instead for (at, kit), (_, said) in run.instead.items() if at in (step.id, "")}
+    kit = tuple(used.get(name.casefold(), name) for name in step.kit)
+    missing = tuple(other for name, other in used.items() if all(name != known.casefold() for known in step.kit))
+    here = tuple(other for (at, _), (_, said) in run.instead.items() if at == step.id and (other := said.instead)
+                 and other in missing)  # fmt: skip
+    # Words of a note name kit, too: "boiled it over the Bunsen".
+    noted = " ".join(said.words for _, said in run.notes if said.step == step.id)
+    return step.model_copy(update={"kit": (*kit, *here), "cautions": f"{step.cautions} {noted}".strip()[:400]})
+
+
+def judge_safety(case: Case) -> Iterator[Finding]:
+    """All findings of safety in a run."""
+    run = case.run
+    at_hand = run.next_step.id if run.next_step is not None else ""
+    procedure = as_done(run)
+    plan = Plan(procedure, case.rules, list(moments(procedure, case.kinds)))
+    settled = run.done.keys() | run.skipped.keys()
+    for advice in judge_plan_safety(plan):
+        finding = advice.finding
+        if advice.step in settled or (finding.level != "stop" and advice.step != at_hand):
+            continue
+        yield finding
+    yield from grains_went_in_hot(case)
+    yield from before_throwing_away(case)
+
+
+def grains_went_in_hot(case: Case) -> Iterator[Finding]:
+    """Charcoal or chips were taken while the last reading said that it was hot or boiled."""
+    for on in case.run.taken:
+        name = on.taken.substance
+        if not any(word in name.casefold() for word in GRAINS):
+            continue
+        step = case.run.procedure.step(on.taken.step)
+        seen = _last_heat(case, on.line.root.at, on.taken.step)
+        if seen is None:
+            continue
+        liquid, celsius, boils = seen
+        if boils is None or celsius >= boils - NEAR_BOILING:
+            yield Finding(
+                "grains-went-in-hot", "stop",
+                f"{name} went in while {liquid} was at {celsius:g} °C." if celsius < 1000
+                else f"{name} went in while it boiled.",
+                "Into boiling liquid it foams over, hot; what foamed over is missing from the product.",
+                f"Look whether anybody was splashed; then cool, and write down what was lost. {LOCAL}",
+                about=step.id if step is not None else name,
+            )  # fmt: skip
+
+
+def _last_heat(case: Case, before: datetime, step: str) -> tuple[str, float, float | None] | None:
+    """The liquid of a step, the last temperature read before a moment (1000 where it only boils), its boiling point."""
+    readings: list[tuple[datetime, float]] = []
+    for line in case.run.lines:
+        said = line.head.payload
+        if line.root.at > before or getattr(said, "step", "") not in (step, ""):
+            continue
+        celsius = getattr(said, "celsius", None)
+        if said.kind in ("temperature-seen", "noted") and isinstance(celsius, float):
+            readings.append((line.root.at, celsius))
+        if said.kind == "boiling":
+            readings.append((line.root.at, 1001.0 if getattr(said, "boils", False) else 0.0))
+    if not readings:
+        return None
+    celsius = max(readings, key=lambda pair: pair[0])[1]
+    at = case.run.procedure.step(step)
+    cares = [care for name in (at.adds if at is not None else ())
+             if (s := case.run.procedure.substance(name)) and (care := care_of(s)) and care.liquid]  # fmt: skip
+    liquid = cares[0] if cares else None
+    return (liquid.shown if liquid else "it", celsius, liquid.boils if liquid is not None else 100.0)
+
+
+def before_throwing_away(case: Case) -> Iterator[Finding]:
+    """The step at hand throws something away, and a product is not weighed yet."""
+    step = case.run.next_step
+    if step is None or step.kind != "discard":
+        return
+    procedure, ledger = case.run.procedure, case.ledger
+    unweighed = [
+        name for name in procedure.portion_names
+        if procedure.portion(name).end == "product" and not procedure.portion(name).by_loss
+        and ((portion := ledger.portion(name)) is None or portion.mass is None)
+        and not any(same(name, other) for other in case.run.borrowed)
+    ]  # fmt: skip
+    what = join(list(step.takes) or ([step.on] if step.on else ["it"]))
+    if unweighed:
+        yield Finding(
+            "keep-until-weighed", "stop",
+            f"The next step throws {what} away, and {join(unweighed[:3])} {'is' if len(unweighed) == 1 else 'are'} not "
+            "weighed yet.",
+            "If the product is in what is thrown away, there is no way back.",
+            "Keep it, labelled, until every product is weighed. If a product is lost or goes by another way, say so.",
+            about=step.id,
+        )  # fmt: skip

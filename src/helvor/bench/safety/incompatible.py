@@ -1,0 +1,102 @@
+"""Pairs that must not meet: a table.
+
+From memory and common practice; local rules and a qualified person decide.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+
+from helvor.bench.finding import Level
+from helvor.bench.safety.care import Care
+
+Is = Callable[[Care], bool]
+
+
+@dataclass(frozen=True, slots=True)
+class Meets:
+    """Two things that come together: how to tell them, how bad it is, why, and what to do instead."""
+
+    code: str
+    level: Level
+    one: Is
+    other: Is
+    because: str
+    do: str
+
+
+def _is(care: Care, *, names: frozenset[str], words: str = "", formulas: frozenset[str] = frozenset()) -> bool:
+    said = f"{care.name} {care.said}"
+    return care.name in names or care.formula in formulas or bool(words and re.search(words, said, re.IGNORECASE))
+
+
+def _named(*names: str, words: str = "", formulas: tuple[str, ...] = ()) -> Is:
+    return partial(_is, names=frozenset(names), words=words, formulas=frozenset(formulas))
+
+
+HYDROXIDE = _named("sodium hydroxide", "potassium hydroxide", words=r"\b(?:sodium|potassium|lithium) hydroxide|caustic",
+                   formulas=("NaOH", "KOH", "LiOH"))  # fmt: skip
+CHLOROFORM = _named("chloroform", formulas=("CHCl3",))
+ACETONE = _named("acetone", "butan-2-one")
+ESTER = _named("ethyl acetate", "methyl acetate", "butyl acetate", words=r"\b(?:ethyl|methyl|butyl) acetate")
+NITRIC = _named("nitric acid", formulas=("HNO3",))
+STRONG_ACID = _named("hydrochloric acid", "sulfuric acid", "nitric acid", "phosphoric acid", "acetic acid",
+                     "formic acid", words=r"\b(?:hydrochloric|sulfuric|nitric|phosphoric|acetic|citric) acid|vinegar",
+                     formulas=("HCl", "H2SO4", "HNO3", "H3PO4"))  # fmt: skip
+BLEACH = _named("sodium hypochlorite", words=r"bleach|hypochlorite", formulas=("NaOCl", "NaClO"))
+AMMONIA = _named("ammonia", words=r"\bammoni", formulas=("NH3", "NH4Cl", "NH4OH"))
+PERMANGANATE = _named("potassium permanganate", words="permanganate", formulas=("KMnO4",))
+SULFURIC = _named("sulfuric acid", formulas=("H2SO4",))
+PEROXIDE = _named("hydrogen peroxide", words=r"\bhydrogen peroxide", formulas=("H2O2",))
+POISON_GAS = _named(words=r"\b(?:cyanide|sulfide|azide)\b", formulas=("NaCN", "KCN", "Na2S", "FeS", "NaN3"))
+METAL = _named(words=r"^(?:sodium|potassium|lithium|calcium)(?: metal)?$|\b(?:sodium|lithium) metal|hydride\b",
+               formulas=("Na", "K", "Li", "NaH", "LiAlH4", "CaH2", "NaBH4"))  # fmt: skip
+WATER = _named("water")
+
+
+def _solvent(care: Care) -> bool:
+    return care.organic
+
+
+def _alcohol_or_ketone(care: Care) -> bool:
+    return care.liquid and care.name in ("acetone", "ethanol", "methanol", "propan-2-ol", "butan-2-one")
+
+
+MEETINGS: tuple[Meets, ...] = (
+    Meets("base-and-chloroform", "stop", HYDROXIDE, CHLOROFORM,
+          "They react, violently once a little acetone or alcohol is in it, and go on in the closed bottle.",
+          "Another solvent, or hydrogencarbonate; never both in one bottle."),
+    Meets("chloroform-and-acetone", "stop", CHLOROFORM, ACETONE,
+          "With a trace of base they react violently, also in the waste bottle.", "Keep them apart, rinses too."),
+    Meets("base-and-ester", "caution", HYDROXIDE, ESTER,
+          "Hydroxide takes the ester apart: it warms up, the layers shift, and product goes with the salt.",
+          "Hydrogencarbonate or another solvent; else cold, dilute and quick."),
+    Meets("base-and-acetone", "caution", HYDROXIDE, ACETONE,
+          "Base makes the ketone react with itself: it turns yellow and warm.", "Another solvent, or a weaker base."),
+    Meets("nitric-and-solvent", "stop", NITRIC, _solvent,
+          "They react after a delay, with red fumes, and can explode.",
+          "Never in one vessel; rinse the organic solvent off with water first."),
+    Meets("peroxide-and-ketone", "stop", PEROXIDE, ACETONE,
+          "With a trace of acid they form a peroxide that explodes at a touch.", "Never together, rinses neither."),
+    Meets("permanganate-and-solvent", "stop", PERMANGANATE, _alcohol_or_ketone,
+          "It can catch fire by itself.", "Water only; rinse solvents off before."),
+    Meets("permanganate-and-sulfuric", "stop", PERMANGANATE, SULFURIC,
+          "With the concentrated acid it gives an oxide that explodes.",
+          "Dilute the acid first, cold; a qualified person decides."),
+    Meets("bleach-and-acid", "stop", BLEACH, STRONG_ACID, "It gives chlorine, which is poisonous.",
+          "Never together; if it happened: out of the room, hood, call whoever is responsible."),
+    Meets("bleach-and-ammonia", "stop", BLEACH, AMMONIA, "It gives chloramines, which are poisonous.",
+          "Never together; if it happened: out of the room, hood, call whoever is responsible."),
+    Meets("bleach-and-solvent", "stop", BLEACH, _alcohol_or_ketone, "It gives chloroform and heat.",
+          "Never together, rinses neither."),
+    Meets("acid-and-poison", "stop", POISON_GAS, STRONG_ACID, "A poisonous gas comes off.",
+          "Not in a teaching lab; call whoever is responsible."),
+    Meets("metal-and-water", "stop", METAL, WATER, "Hydrogen comes off and catches fire.",
+          "Dry glass, another way to quench it, slowly, in the hood; a qualified person decides."),
+    Meets("metal-and-halogen", "stop", METAL, lambda care: care.liquid and care.halogenated,
+          "It can explode, after a while too.", "Never together; halogenated waste is kept away from it."),
+)  # fmt: skip
+"""Pairs, most serious per pair. A pair is told once a step: where the second of the two comes in."""

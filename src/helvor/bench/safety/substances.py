@@ -1,0 +1,95 @@
+"""A procedure's substance as the rules of safety see it: what it says itself, and what is known of its name."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import cache
+
+from helvor.bench.procedure import Procedure, Step, Substance
+from helvor.bench.safety.care import NOTHING_LISTED, STREAM_ORDER, Care, merged, named, of_formula, plain, split
+
+
+@cache
+def care_of(substance: Substance) -> Care:
+    """What can be said of a substance: by its name, its formula, and what the procedure says of it (Care 3).
+
+    A solution in mol/L is water with something in it: it does not burn, and what it holds stays what it is.
+    Where nothing is known there is still the name: pairs that must not meet are told by it.
+    """
+    found = list(named(substance.name))
+    solution = substance.molar is not None
+    by_formula = of_formula(substance.formula)
+    if by_formula is not None and all(care.name != by_formula.name for care in found):
+        found.append(by_formula)
+    if solution:
+        found = [
+            replace(care, liquid=False, hazards=tuple(h for h in care.hazards if "flammable" not in h), boils=None)
+            for care in found
+        ]
+    known = merged(substance.name, found)
+    own = split(substance.hazards)
+    if substance.flammable and not any("flammable" in hazard for hazard in own):
+        own = (*own, "flammable")
+    measured = substance.amount is not None and substance.amount.unit == "mL"
+    liquid = (known is not None and known.liquid) or (
+        substance.role == "solvent" and (measured or substance.amount is None) and substance.flammable
+    )
+    if known is None:
+        known = Care(substance.name, substance.name, substance.formula)
+    hazards = tuple(dict.fromkeys((*known.hazards, *own)))
+    waste = next((one for one in STREAM_ORDER if one in (known.waste, substance.waste)), known.waste)
+    boils = known.boils if known.boils is not None else substance.boils
+    return replace(known, said=substance.name, liquid=liquid, hazards=hazards, boils=boils, waste=waste)
+
+
+@cache
+def liquids_of(substance: Substance) -> tuple[Care, ...]:
+    """The liquids that a substance brings, each by itself: of a mixture its parts, of a name not known itself."""
+    whole = care_of(substance)
+    if not whole.liquid or substance.molar is not None:
+        return ()
+    parts = tuple(care for care in named(substance.name) if care.liquid) + tuple(
+        # ``loading solvent`` says nothing, but its hazards may: heptane : ethyl acetate 1 : 1.
+        care
+        for care in named(substance.hazards)
+        if care.liquid
+    )
+    parts = tuple({care.name: care for care in parts}.values())
+    return parts if parts and (any(care.burns for care in parts) or not whole.burns) else (whole,)
+
+
+def hazards_of(substance: Substance) -> str:
+    """Hazards for a list, a label, a handout: what the procedure says, and what is known beyond it.
+
+    Says that nothing is listed where nothing is known; never that there is no danger.
+    """
+    care = care_of(substance)
+    own = split(substance.hazards)
+    said = " ".join(own).casefold()
+    more = [hazard for hazard in care.hazards if hazard.casefold() not in said and hazard not in own]
+    if any(hazard.endswith("flammable") and hazard != "flammable" for hazard in (*own, *more)):
+        more = [hazard for hazard in more if hazard != "flammable"]
+    return "; ".join((*own, *more)) or NOTHING_LISTED
+
+
+def stream_of(substance: Substance) -> str:
+    """The waste stream of a substance: the procedure's, else the one that is known; empty where neither is."""
+    return substance.waste or care_of(substance).waste
+
+
+def of_step(procedure: Procedure, step: Step) -> list[tuple[str, Care]]:
+    """What a step adds or stands in, with what is known of each: substances, and the parts of an eluent."""
+    found = []
+    for name in step.adds:
+        substance = procedure.substance(name)
+        care = care_of(substance) if substance is not None else merged(name, named(name))
+        if care is not None:
+            found.append((name, care))
+    found += [(care.shown, care) for care in named(step.eluent) if care.liquid]
+    return found
+
+
+def of_name(procedure: Procedure, name: str) -> Care | None:
+    """The same of a name that may be a substance of the procedure or only words."""
+    substance = next((one for one in procedure.substances if plain(one.name) == plain(name)), None)
+    return care_of(substance) if substance is not None else merged(name, named(name))
