@@ -27,7 +27,7 @@ def send(client, url, **fields):
 def test_a_funnel_from_the_first_portion_to_the_last_layer(ida, layers_run):
     send(ida, layers_run, kind="marked", step="s1", how="done")
     page = ida.get(f"{layers_run}?step=s2").text
-    for words in ("60.0 mL", "Which layer?", "stopper off", "Portion 1", "in the funnel", "three quarters"):
+    for words in ("60.0 mL", "Which layer?", "stopper off", "Portion 1", "in the funnel", "two thirds"):
         assert words in page
     poured = send(ida, layers_run, kind="taken", step="s2", substance="3 M hydrochloric acid", amount="15")
     assert "3 M hydrochloric acid is the lower layer" in poured

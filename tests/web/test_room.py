@@ -102,6 +102,39 @@ def test_a_meeting_with_unlabelled_portions_ends_only_with_a_word_why(school, id
     assert ending.left == ("Bench 1: powder in dish",) and ending.why == "labelled by hand"
 
 
+def test_an_open_accident_follows_until_it_is_closed(school, ida, day):
+    """On the board, on Today, in the next meeting's book; no meeting ends silently over it."""
+    url = f"/classes/{school.ida.class_id}"
+    school.conn.execute(
+        "INSERT INTO meeting (class_id, number, starts_at, ends_at) SELECT %s, n, now() + n * interval '1 day',"
+        " now() + n * interval '1 day 2 hours' FROM generate_series(1, 2) n ON CONFLICT DO NOTHING",
+        [school.ida.class_id],
+    )
+    day("began")
+    assert day("happened", bench="2", what="acid on a hand").status_code == 303
+    [accident] = room.open_accidents(school.conn, school.ida.account)
+    assert (accident.meeting, accident.what) == (1, "Bench 2: acid on a hand")
+    for page in ("/", url, f"{url}/day?meeting=1", f"{url}/day?meeting=2"):
+        assert "Bench 2: acid on a hand" in ida.get(page).text, page
+    refused = day("ended")
+    assert refused.status_code == 422 and "An accident is still open" in refused.text
+    assert book(school).day.state == "running"
+    assert day("ended", why="the nurse writes tomorrow").status_code == 303
+    assert book(school).day.ending.accidents == ("Bench 2: acid on a hand",)
+    # The next meeting does not end silently over it either, and closes it where it stands.
+    day("began", meeting="2")
+    assert day("ended", meeting="2").status_code == 422
+    said_nothing = day("settled", about=str(accident.key), done="")
+    assert said_nothing.status_code == 422 and "Write what was done" in said_nothing.text
+    assert day("settled", about=str(uuid4()), done="rinsed").status_code == 422
+    assert day("settled", about=str(accident.key), done="rinsed 15 min, doctor seen").status_code == 303
+    assert room.open_accidents(school.conn, school.ida.account) == []
+    for page in ("/", url, f"{url}/day?meeting=2"):
+        assert "acid on a hand" not in ida.get(page).text, page
+    assert "rinsed 15 min, doctor seen" in ida.get(f"{url}/day?meeting=1").text
+    assert day("ended", meeting="2").status_code == 303
+
+
 def test_a_registered_container_is_labelled(school, ida, day):
     type_in(school.conn, school.ida, school.run, "dish 32.514", "done 1", "dish powder 35.520", "done 2")
     url = f"/classes/{school.ida.class_id}/containers"

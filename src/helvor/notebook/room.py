@@ -11,7 +11,7 @@ import psycopg
 from psycopg.types.json import Jsonb
 
 from helvor.bench.entry import Entry, Payload, Problem, line_of
-from helvor.bench.room.day import Day, check, gather
+from helvor.bench.room.day import Day, check, gather, where_and_what
 from helvor.bench.room.entries import OF_THE_DAY
 from helvor.bench.techniques import TECHNIQUES
 from helvor.notebook.classes import teaches
@@ -118,6 +118,39 @@ def write(
             raise EntryIdTaken from taken
         entries = _read(conn, class_id, meeting)
     return Book(meeting, entries, gather(entries))
+
+
+@dataclass(frozen=True, slots=True)
+class OpenAccident:
+    """An accident of which nothing is written yet that was done about it: the class, its meeting, the entry."""
+
+    class_id: UUID
+    code: str
+    meeting: int
+    key: UUID
+    what: str
+    at: datetime
+
+
+_MAY_BE_OPEN = """
+SELECT DISTINCT c.id, c.code, e.meeting
+FROM room_entry e JOIN class c ON c.id = e.class_id JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s
+WHERE e.kind = 'happened' AND (%s::uuid IS NULL OR c.id = %s::uuid)
+    AND NOT EXISTS (SELECT FROM room_entry s WHERE s.class_id = e.class_id AND s.meeting = e.meeting
+        AND s.kind = 'settled' AND s.payload ->> 'accident' = e.id::text)
+ORDER BY c.code, e.meeting
+"""
+
+
+def open_accidents(conn: psycopg.Connection, account_id: int, class_id: UUID | None = None) -> list[OpenAccident]:
+    """Open accidents of every class that an account teaches, or of one, oldest first."""
+    found = []
+    for of, code, meeting in conn.execute(_MAY_BE_OPEN, [account_id, class_id, class_id]).fetchall():
+        found += [
+            OpenAccident(of, code, meeting, line.root.id, where_and_what(happened), line.root.at)
+            for line, happened in gather(_read(conn, of, meeting)).accidents
+        ]
+    return sorted(found, key=lambda one: one.at)
 
 
 def _under_way(conn: psycopg.Connection, class_id: UUID) -> Day:

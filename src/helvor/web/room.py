@@ -31,7 +31,7 @@ from helvor.notebook.classes import Bench, LastWritten, Meeting, PageOnBoard
 from helvor.notebook.containers import Kept
 from helvor.notebook.joining import Code
 from helvor.notebook.pages import NotYours
-from helvor.notebook.room import AlarmAt, Book
+from helvor.notebook.room import AlarmAt, Book, OpenAccident
 from helvor.web.board import (
     Board,
     BoardAt,
@@ -68,6 +68,7 @@ class ClassPage(Shell):
     plan_time: str
     seen: str
     words: dict[days.State, str]
+    accidents: list[OpenAccident]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -105,6 +106,8 @@ class DayPage(Shell):
     about: str
     words: dict[days.State, str]
     places: tuple[str, ...]
+    accidents: list[OpenAccident]
+    still_open: list[str]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -221,6 +224,7 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "
     now = datetime.now(UTC)
     with pool(request).connection() as conn:
         seen = _look(conn, who, class_id, work[:60], now)
+        accidents = room.open_accidents(conn, who.account.id, class_id)
     drawn = drawn_board(_board_at(seen, now))
     board = drawn.board
     plan_time = ""
@@ -244,6 +248,7 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "
         plan_time=plan_time,
         seen=seen.seen,
         words=days.WORDS,
+        accidents=accidents,
     )
     return html("class.html", page)
 
@@ -346,6 +351,7 @@ def _day_page(
         benches = classes.benches_of(conn, class_id)
         expected = _expected_waste(conn, who.account.id, meetings, meeting, len(benches))
         register, stands = containers.containers_of(conn, who.account.id, class_id), _stands(benches)
+        accidents = room.open_accidents(conn, who.account.id, class_id)
     page = DayPage(
         visitor=who,
         place="bench",
@@ -365,6 +371,8 @@ def _day_page(
         about=about,
         words=days.WORDS,
         places=put_away.PLACES,
+        accidents=[one for one in accidents if one.meeting != book.meeting],
+        still_open=[days.where_and_what(happened) for _, happened in book.day.accidents],
     )
     return html("day.html", page, status=422 if errors else 200)
 
@@ -380,8 +388,12 @@ def in_words(line: Line) -> str:
             words = f"Paused{': ' + why if why else ''}"
         case e.WentOn():
             words = "Went on"
-        case e.Ended(left=left, why=why):
-            words = "The meeting ended" + (f" with {len(left)} portions unlabelled: {why}" if left else "")
+        case e.Ended(left=left, accidents=open_, why=why):
+            over = [f"{len(left)} portions unlabelled"] if left else []
+            over += [f"{len(open_)} accident{'s' if len(open_) > 1 else ''} open"] if open_ else []
+            words = "The meeting ended" + (f" with {' and '.join(over)}: {why}" if over else "")
+        case e.Settled(done=done):
+            words = f"Done about an accident: {done}"
         case e.Said(words=text):
             words = f"To all benches: {text}"
         case e.Happened(what=what, done=done):
@@ -437,7 +449,7 @@ def _minutes(form: Form) -> float | None:
     return minutes
 
 
-def _payload(kind: str, form: Form, loose: list[str]) -> Payload:
+def _payload(kind: str, form: Form, loose: list[str], accidents: list[str]) -> Payload:
     """What a form of the day book says.
 
     Raises:
@@ -450,7 +462,11 @@ def _payload(kind: str, form: Form, loose: list[str]) -> Payload:
         case "paused":
             return form.build(e.Paused, why=form.text("why"))
         case "ended":
-            return form.build(e.Ended, left=tuple(loose), why=form.text("why"))
+            return form.build(e.Ended, left=tuple(loose), accidents=tuple(accidents), why=form.text("why"))
+        case "settled":
+            if len(form.text("done")) < 2:
+                form.errors["done"] = "Write what was done about it."
+            return form.build(e.Settled, accident=form.id("about") or uuid4(), done=form.text("done"))
         case "said":
             return form.build(e.Said, words=_words(form, "words"))
         case "happened":
@@ -503,12 +519,15 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
         meeting = number or _meeting_now(conn, class_id, meetings, datetime.now(UTC))[1].meeting
         if meeting != 1 and all(m.number != meeting for m in meetings):
             raise NotYours
-        loose = []
+        loose: list[str] = []
+        accidents: list[str] = []
         if kind == "ended":
             register = containers.containers_of(conn, who.account.id, class_id)
             loose = _loose(_stands(classes.benches_of(conn, class_id)), register)
+            still_open = room.open_accidents(conn, who.account.id, class_id)
+            accidents = [one.what[:120] for one in still_open if one.meeting <= meeting]
         try:
-            says = _payload(kind, form, loose)
+            says = _payload(kind, form, loose, accidents)
             room.write(
                 conn, who.account.id, who.account.name, class_id, meeting, entry, says,
                 strikes=form.id("strikes"), reason=form.text("reason"),

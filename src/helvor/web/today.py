@@ -16,7 +16,7 @@ from helvor.bench.prep.period import meeting_of
 from helvor.notebook import classes, prep, procedures, room
 from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
 from helvor.notebook.procedures import Kept
-from helvor.notebook.room import AlarmAt
+from helvor.notebook.room import AlarmAt, OpenAccident
 from helvor.web.places import current_meeting, needing
 from helvor.web.rendering import Shell, clock, html
 from helvor.web.security import VisitorDep, pool
@@ -94,6 +94,7 @@ class TodayPage(Shell):
     open_items: list[tuple[str, Bench, PageOnBoard]]
     strip: Strip
     said: str
+    accidents: list[OpenAccident]
 
 
 def _prep_of(
@@ -213,12 +214,13 @@ def today(request: Request, who: VisitorDep) -> Response:
             asking += [(row.code, *ask) for ask in needing(classes.benches_of(conn, row.id))]
         front = classes.front_bench(conn, mine)
         due = [alarm for alarm in room.alarms_of(conn, mine) if alarm.due > now - timedelta(hours=2)]
+        accidents = room.open_accidents(conn, mine)
     asking.sort(key=lambda ask: SEVERITY[ask[2].summary["level"]])
     held.sort(key=lambda one: one[1].starts_at)
     strip = draw_day(now, who.account.time_zone, held, due)
     meets = f"{len(held)} {'meeting' if len(held) == 1 else 'meetings'}" if held else "no meeting"
     page = TodayPage(
         visitor=who, place="today", now=now, classes=listed, front=front, open_items=asking, strip=strip,
-        said=f"{meets}, {len(due)} due",
+        said=f"{meets}, {len(due)} due", accidents=accidents,
     )  # fmt: skip
     return html("today.html", page)

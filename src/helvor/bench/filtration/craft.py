@@ -21,6 +21,7 @@ from helvor.bench.run.ledger import Ledger
 from helvor.bench.run.losses import ends_through
 from helvor.bench.run.reading_line import Understood, built
 from helvor.bench.run.record import Run
+from helvor.bench.safety.substances import liquids_of, of_name
 from helvor.bench.step_kinds import StepKind
 
 FILTERS = ("gravity filter", "hot filter", "vacuum filter", "crucible filter")
@@ -339,7 +340,7 @@ def _wetted(case: Case, portion: str) -> list[tuple[int, str]]:
             wet = []
         for name in step.adds:
             substance = procedure.substance(name)
-            if substance is not None and substance.flammable and substance.role == "solvent":
+            if substance is not None and any(care.burns for care in liquids_of(substance)):
                 taken = [on.line.root.seq for on in case.run.taken if same(on.taken.substance, name)]
                 wet += [(seq, name) for seq in taken] or ([(0, name)] if step.id in case.run.done else [])
         wet += [(ln.root.seq, w.liquid) for ln, w in case.run.of(Washed) if w.step == step.id and _burns(case.run, w)]
@@ -347,8 +348,8 @@ def _wetted(case: Case, portion: str) -> list[tuple[int, str]]:
 
 
 def _burns(run: Run, washed: Washed) -> bool:
-    substance = run.procedure.substance(washed.liquid)
-    return washed.flammable or (substance is not None and substance.flammable)
+    care = of_name(run.procedure, washed.liquid)
+    return washed.flammable or (care is not None and care.burns)
 
 
 def ran_through(case: Case) -> Iterator[Cause]:

@@ -3,7 +3,8 @@
 Day 1. A meeting begins, may pause and go on, and ends; it may begin again, for a make-up hour.
 Day 2. A dangerous pair of waste streams is refused before anything is written; another wrong
        bottle is written and flagged, for it has happened. Local rules decide what goes where.
-Day 3. An accident is shown until it says what was done about it.
+Day 3. An accident is open until it is written what was done about it; an open one is shown on the board, on
+       Today and in every later meeting, and no meeting ends silently over it.
 """
 
 from __future__ import annotations
@@ -74,6 +75,7 @@ class Day:
         rested: time spent in pauses that are over.
         since: when the present state began.
         alarms: timers of the room that run.
+        settled: accident → what was written later that was done about it.
         log: every standing line but those of state, notices and timers, oldest first.
     """
 
@@ -91,6 +93,18 @@ class Day:
     waste: dict[str, InBottle] = field(default_factory=dict)
     log: list[Line] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)
+    settled: dict[UUID, str] = field(default_factory=dict)
+
+    @property
+    def accidents(self) -> list[tuple[Line, e.Happened]]:
+        """Accidents of which nothing is written yet that was done about them (Day 3), oldest first."""
+        found = []
+        for line in self.of("happened"):
+            happened = line.head.payload
+            assert isinstance(happened, e.Happened)
+            if not happened.done and line.root.id not in self.settled:
+                found.append((line, happened))
+        return found
 
     def of(self, kind: str) -> list[Line]:
         """The standing lines of one kind."""
@@ -141,6 +155,8 @@ def gather(book: Iterable[Entry]) -> Day:  # noqa: PLR0915  a case for each kind
                 made_up.add(key)
             case e.TakenOut(stay=key):
                 out[key] = at
+            case e.Settled(accident=key, done=done):
+                day.settled[key] = done
             case e.RoomTimer() as timer:
                 timers.append((line, timer))
             case e.RoomTimerStopped(timer=key):
@@ -202,6 +218,8 @@ def check(day: Day, payload: Payload, strikes: UUID | None, benches: int) -> Non
             raise Problem("absence", "That absence is not in this meeting's book.")
         case e.TakenOut(stay=key) if all(stay.line.root.id != key for stay in day.stays):
             raise Problem("stay", "That is not in this meeting's book.")
+        case e.Settled(accident=key) if all(line.root.id != key for line in day.of("happened")):
+            raise Problem("accident", "That accident is not in this meeting's book.")
         case e.RoomTimerStopped(timer=key) if all(alarm.key != str(key) for alarm in day.alarms):
             raise Problem("timer", "That timer does not run.")
         case e.Wasted(bottle=bottle, matter=matter):
@@ -216,6 +234,11 @@ def check(day: Day, payload: Payload, strikes: UUID | None, benches: int) -> Non
                 )
 
 
+def where_and_what(happened: e.Happened) -> str:
+    """``Bench 4: a cut``; of the room where no bench is named."""
+    return f"{f'Bench {happened.bench}' if happened.bench else 'In the room'}: {happened.what}"
+
+
 def judge(day: Day, expected: Mapping[str, float]) -> list[Finding]:
     """What the day book shows, the most serious first.
 
@@ -223,21 +246,17 @@ def judge(day: Day, expected: Mapping[str, float]) -> list[Finding]:
         expected: mL that were expected of each stream.
     """
     found = []
-    for line in day.of("happened"):
-        happened = line.head.payload
-        assert isinstance(happened, e.Happened)
-        if not happened.done:
-            who = f"Bench {happened.bench}" if happened.bench else "In the room"
-            found.append(
-                Finding(
-                    "open-accident",
-                    "stop",
-                    f"{who}: {happened.what}",
-                    "Nothing is written yet about what was done.",
-                    "Local rules and a qualified person decide; then write down what was done.",
-                    str(line.root.id),
-                )
+    for line, happened in day.accidents:
+        found.append(
+            Finding(
+                "open-accident",
+                "stop",
+                where_and_what(happened),
+                "Nothing is written yet about what was done.",
+                "Local rules and a qualified person decide; then write down what was done.",
+                str(line.root.id),
             )
+        )
     for line in day.of("wasted"):
         wasted = line.head.payload
         assert isinstance(wasted, e.Wasted)

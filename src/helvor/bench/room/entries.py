@@ -40,15 +40,19 @@ class Ended(Payload):
 
     Attributes:
         left: portions that stood without a label then, as they were shown.
-        why: why it was closed all the same; needed when there were any.
+        accidents: accidents that were open then.
+        why: why it was closed all the same; needed when there were any of either.
     """
 
     kind: Literal["ended"] = "ended"
     left: tuple[Words, ...] = Field((), max_length=200)
+    accidents: tuple[Words, ...] = Field((), max_length=200)
     why: Words = ""
 
     @model_validator(mode="after")
     def _never_silently(self) -> Ended:
+        if self.accidents and len(self.why) < 2:
+            raise ValueError("why: An accident is still open. Write what was done about it, or say why it stays open.")
         if self.left and len(self.why) < 2:
             raise ValueError("why: Portions stand without a label. Say in a word why the meeting ends all the same.")
         return self
@@ -68,6 +72,14 @@ class Happened(Payload):
     bench: BenchNumber = None
     what: Annotated[Words, Field(min_length=2)]
     done: Words = ""
+
+
+class Settled(Payload):
+    """What was done about an accident, written later, on another day too."""
+
+    kind: Literal["settled"] = "settled"
+    accident: UUID
+    done: Annotated[Words, Field(min_length=2)]
 
 
 class Broke(Payload):
@@ -171,8 +183,8 @@ class RoomTimerStopped(Payload):
 
 
 AnyOfTheDay = Annotated[
-    Began | Paused | WentOn | Ended | Said | Happened | Broke | Absent | CaughtUp | Wasted | Returned | Remains
-    | StaysOver | TakenOut | RoomTimer | RoomTimerStopped | Struck,
+    Began | Paused | WentOn | Ended | Said | Happened | Settled | Broke | Absent | CaughtUp | Wasted | Returned
+    | Remains | StaysOver | TakenOut | RoomTimer | RoomTimerStopped | Struck,
     Field(discriminator="kind"),
 ]  # fmt: skip
 OF_THE_DAY: TypeAdapter[AnyOfTheDay] = TypeAdapter(AnyOfTheDay)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import cache
 from typing import Literal
 
 Sort = Literal["flame", "surface", "mantle", "bath", "evaporator"]
@@ -47,6 +48,7 @@ class Heat:
     said: str
 
 
+@cache
 def sources(kit: tuple[str, ...], words: str, place: str = "") -> tuple[Heat, ...]:
     """What heats a step (Heat 1 and 2), each sort once, the flame first.
 

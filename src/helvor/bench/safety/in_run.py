@@ -8,10 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import datetime
+from functools import lru_cache
 
 from helvor.bench.finding import Finding
-from helvor.bench.plan.judge import Plan, moments
-from helvor.bench.procedure import Procedure, Step, same
+from helvor.bench.plan.judge import Advice, Plan, moments
+from helvor.bench.procedure import Portion, Procedure, Step, Substance, same
 from helvor.bench.run.judge import Case, join
 from helvor.bench.run.record import Run
 from helvor.bench.safety.care import named
@@ -27,6 +28,9 @@ def as_done(run: Run) -> Procedure:
     """The procedure as a bench carries it out, with the kit and substances that it really used (In a run 1)."""
     procedure = run.procedure
     instead = {on.taken.substance.casefold(): on.taken.instead for on in run.taken if on.taken.instead}
+    noted = any(said.step and said.words for _, said in run.notes)
+    if not instead and not run.instead and not noted:
+        return procedure
     substances = tuple(
         substance.model_copy(update={
             "name": substance.name, "hazards": f"{substance.hazards}; {other}".strip("; ")[:400],
@@ -50,14 +54,36 @@ def _as_done(step: Step, run: Run) -> Step:
     return step.model_copy(update={"kit": (*kit, *here), "cautions": f"{step.cautions} {noted}".strip()[:400]})
 
 
+class _Rules:
+    """House rules and kinds of step, the same for as long as the schools that safety asks for are."""
+
+    def __init__(self, case: Case) -> None:
+        self.rules, self.kinds = case.rules, case.kinds
+        self.key = (case.rules["condenser-water"].key, id(case.kinds))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Rules) and self.key == other.key
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
+
+@lru_cache(maxsize=256)
+def _told(
+    steps: tuple[Step, ...], substances: tuple[Substance, ...], portions: tuple[Portion, ...], held: _Rules
+) -> tuple[Advice, ...]:
+    """What the plan's rules say. It hangs on nothing that a reading changes, so it is worked out once."""
+    procedure = Procedure.model_construct(title="", steps=steps, substances=substances, portions=portions)
+    return tuple(judge_plan_safety(Plan(procedure, held.rules, list(moments(procedure, held.kinds)))))
+
+
 def judge_safety(case: Case) -> Iterator[Finding]:
     """All findings of safety in a run."""
     run = case.run
     at_hand = run.next_step.id if run.next_step is not None else ""
     procedure = as_done(run)
-    plan = Plan(procedure, case.rules, list(moments(procedure, case.kinds)))
     settled = run.done.keys() | run.skipped.keys()
-    for advice in judge_plan_safety(plan):
+    for advice in _told(procedure.steps, procedure.substances, procedure.portions, _Rules(case)):
         finding = advice.finding
         if advice.step in settled or (finding.level != "stop" and advice.step != at_hand):
             continue

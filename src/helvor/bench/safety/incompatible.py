@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import partial
+from functools import cache, partial
 
 from helvor.bench.finding import Level
 from helvor.bench.safety.care import Care
@@ -28,6 +28,7 @@ class Meets:
     do: str
 
 
+@cache
 def _is(care: Care, *, names: frozenset[str], words: str = "", formulas: frozenset[str] = frozenset()) -> bool:
     said = f"{care.name} {care.said}"
     return care.name in names or care.formula in formulas or bool(words and re.search(words, said, re.IGNORECASE))
