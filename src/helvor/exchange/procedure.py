@@ -8,6 +8,7 @@ from typing import Any
 from helvor.bench.formula import parse_equation, readable
 from helvor.bench.procedure import Procedure, Step, instruction
 from helvor.bench.quantity import Unreadable
+from helvor.bench.safety.substances import hazards_of
 from helvor.bench.step_kinds import WASTE
 
 SCHEMA_ID = "helvor-procedure"
@@ -45,7 +46,7 @@ def procedure_markdown(procedure: Procedure) -> str:
         lines += ["## Per bench", "", "| substance | amount | | formula | care |", "|---|---|---|---|---|"]
         lines += [
             f"| {_cell(s.name)} | {s.amount or ''} | {'exact' if s.exact else 'about'} | "
-            f"{readable(s.formula) if s.formula else ''} | {_cell(s.hazards)} |"
+            f"{readable(s.formula) if s.formula else ''} | {_cell(hazards_of(s))} |"
             for s in procedure.substances
         ]
         lines.append("")

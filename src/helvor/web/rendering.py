@@ -25,6 +25,7 @@ from starlette.responses import HTMLResponse
 from helvor.bench.formula import parse_equation, readable
 from helvor.bench.measured import Measured, shown
 from helvor.bench.quantity import Unreadable, round_to
+from helvor.bench.safety.substances import hazards_of, label_of
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.web.security import Visitor
 
@@ -175,6 +176,8 @@ def _environment() -> Environment:
     )
     environment.globals.update(static=static_url, fresh_id=lambda: FRESH_ID)
     environment.filters.update(
+        hazards=hazards_of,
+        on_label=label_of,
         chem=rf_markup, day=day, clock=clock, mm=_mm, decimals=round_to, measured=measured, formula=readable,
         equation=_equation,
         initials=initials, pair=lambda word: (word, word),

@@ -49,6 +49,7 @@ class Matter:
         volume: mL; liquids: each liquid by name with its mL; cares: what is known of all that is in it, by name.
         substances: names of everything that went in.
         reaction: *acid* or *base*, by what went in last; empty where neither did or both met.
+        poured: mL that went in all told: what stands in the vessel, and rinses and washes that ran through it.
     """
 
     hot: str = ""
@@ -57,6 +58,7 @@ class Matter:
     cares: dict[str, Care] = field(default_factory=dict)
     substances: set[str] = field(default_factory=set)
     reaction: str = ""
+    poured: float = 0.0
 
     @property
     def burning(self) -> list[Care]:
@@ -76,11 +78,12 @@ class Matter:
             liquids[name] = liquids.get(name, 0.0) + volume
         reactions = {self.reaction, other.reaction} - {""}
         return Matter(self.hot or other.hot, self.volume + other.volume, liquids, self.cares | other.cares,
-                      self.substances | other.substances, reactions.pop() if len(reactions) == 1 else "")  # fmt: skip
+                      self.substances | other.substances, reactions.pop() if len(reactions) == 1 else "",
+                      self.poured + other.poured)  # fmt: skip
 
     def copy(self, **changes: str) -> Matter:
         return Matter(changes.get("hot", self.hot), self.volume, dict(self.liquids), dict(self.cares),
-                      set(self.substances), self.reaction)  # fmt: skip
+                      set(self.substances), self.reaction, self.poured)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,6 +133,7 @@ AIRS = ("evaporate", "keep", "wait", "observe", "cool", "transfer")
 def moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Moment]:
     """Walk the steps and carry what each portion is along."""
     known: dict[str, Matter] = {}
+    liquor_of: dict[str, str] = {}
     for number, step in enumerate(procedure.steps, start=1):
         kind = kinds.get(step.kind)
         touched = [name.casefold() for name in (*step.takes, *((step.on,) if step.on else ()))]
@@ -140,6 +144,11 @@ def moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Mom
         matter = held.plus(added)
         yield Moment(number, step, kind, matter, held, added)
         after = matter.copy()
+        washed = next((liquor_of[name] for name in touched if name in liquor_of), "") if step.kind == "wash" else ""
+        if washed in known:
+            # A wash runs through the solid into the receiver, to what was filtered off before.
+            known[washed].poured += added.poured
+            after.poured = held.poured
         # The last that was poured in decides; a pH that is asked for says it better.
         after.reaction = added.reaction or held.reaction
         if step.ph is not None:
@@ -150,7 +159,7 @@ def moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Mom
             after.hot = ""
         dries = step.kind == "evaporate" or (kind is not None and kind.dries)
         if dries or (step.place in ("air", "hood") and step.kind in AIRS):
-            after.liquids, after.volume = {}, 0.0
+            after.liquids, after.volume, after.poured = {}, 0.0, 0.0
         if kind is not None and kind.layers and step.gives:
             for name, layer in zip(step.gives, (added, held), strict=False):
                 known[name.casefold()] = layer.copy(hot=after.hot)
@@ -159,10 +168,12 @@ def moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Mom
             one = after.copy()
             if step.kind in SHARES and len(step.gives) > 1:
                 one.volume /= len(step.gives)
+                one.poured /= len(step.gives)
                 one.liquids = {liquid: ml / len(step.gives) for liquid, ml in one.liquids.items()}
             elif i > 0 and (step.kind == "elute" or (kind is not None and kind.liquid_first)):
                 # The liquid is named first; what stays is only wet with it.
-                one.volume, one.liquids = 0.0, dict.fromkeys(one.liquids, 0.0)
+                one.volume, one.poured, one.liquids = 0.0, 0.0, dict.fromkeys(one.liquids, 0.0)
+                liquor_of[name.casefold()] = step.gives[0].casefold()
             if i == 0 and len(step.gives) > 1 and kind is not None and kind.liquid_first:
                 one.substances -= {s.name for s in procedure.substances if s.role == "aid" and _is_solid(s)}
             known[name.casefold()] = one
@@ -185,6 +196,7 @@ def _added(procedure: Procedure, step: Step) -> Matter:
         # Rinses of a decanting come one after another and never stand in the vessel together.
         measured = substance.amount is not None and substance.amount.unit == "mL"
         volume = substance.amount.value if measured and substance.amount is not None else 0.0
+        added.poured += volume
         if step.kind not in ("decant", "wash"):
             added.volume += volume
         parts = liquids_of(substance)

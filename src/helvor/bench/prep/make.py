@@ -2,8 +2,9 @@
 
 Make 1. Per bench × benches × (1 + spare), rounded up to what can be measured.
 Make 2. A substance belongs to the meeting of the first step that adds it; one that no step adds to the first.
-Make 3. Of a waste stream comes what went in with the substances and eluents that end there; bottles hold no more
-        than four fifths. Common practice, no source.
+Make 3. Of a waste stream comes what its steps throw away, washes that ran through counted; what an evaporator
+        collects; eluents; and of substances that no step throws away what went in. Bottles hold no more than four
+        fifths. Common practice, no source.
 """
 
 from __future__ import annotations
@@ -13,6 +14,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from helvor.bench.plan.amounts import SPARE
+from helvor.bench.plan.judge import moments
 from helvor.bench.precipitation.solution import Made, to_make
 from helvor.bench.prep.plates import (
     Ice,
@@ -27,6 +29,9 @@ from helvor.bench.prep.plates import (
 )
 from helvor.bench.procedure import Procedure, Step, Substance, instruction
 from helvor.bench.quantity import Unreadable, digits, round_to
+from helvor.bench.safety.rules import caught
+from helvor.bench.safety.substances import care_of, hazards_of, stream_of
+from helvor.bench.techniques import STEP_KINDS
 
 FILLED = 0.8
 ACIDS = ("HCl", "HBr", "HNO3", "H2SO4", "H3PO4", "HClO4", "CH3COOH", "C2H4O2", "HCOOH", "CH2O2")
@@ -44,6 +49,7 @@ class ToMake:
         bench, total: g or mL; *unit* says which.
         how: to weigh and make up, or from the bottle.
         steps: numbers of the steps that take it; exact: it enters a result.
+        first: what comes before its waste goes into the bottle; empty where nothing does.
         formula, grams, glass: of a solution that is weighed in, what to weigh, how much, and what it is
             made up in; empty and None otherwise.
     """
@@ -62,6 +68,7 @@ class ToMake:
     formula: str = ""
     grams: float | None = None
     glass: str = ""
+    first: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,7 +156,7 @@ def prep_sheet(
     return PrepSheet(
         tuple(makes),
         kit,
-        _waste(makes, eluents),
+        _waste(procedure, meeting, benches, makes, eluents),
         todo,
         eluents,
         sheets_to_cut(mine, benches, spare),
@@ -177,8 +184,9 @@ def _make(substance: Substance, benches: int, spare: float, steps: tuple[int, ..
     how, made = _how(substance, total)
     return ToMake(
         f"make {substance.name.casefold()}", substance.name, amount.value, amount.value * benches, total, amount.unit,
-        how, substance.hazards or ("flammable" if substance.flammable else ""), substance.waste, steps, substance.exact,
+        how, hazards_of(substance), stream_of(substance), steps, substance.exact,
         substance.formula if made else "", made.amount if made else None, made.glass.partition(",")[0] if made else "",
+        care_of(substance).first,
     )  # fmt: skip
 
 
@@ -222,13 +230,34 @@ def _kit(steps: list[Step], benches: int, spare: float, stock: Mapping[str, int]
     return tuple(found)
 
 
-def _waste(makes: list[ToMake], eluents: tuple[ToMix, ...]) -> tuple[WasteBottle, ...]:
+def _waste(
+    procedure: Procedure, meeting: int, benches: int, makes: list[ToMake], eluents: tuple[ToMix, ...]
+) -> tuple[WasteBottle, ...]:
+    """mL by stream (Make 3)."""
     streams: dict[str, float] = {}
+
+    def goes(stream: str, volume: float) -> None:
+        if stream and stream not in ("sink", "bin", "reuse"):
+            streams[stream] = streams.get(stream, 0.0) + volume
+
     for mixed in eluents:
-        streams[mixed.stream] = streams.get(mixed.stream, 0.0) + mixed.total
+        goes(mixed.stream, mixed.total)
+    thrown: set[str] = set()
+    for moment in moments(procedure, STEP_KINDS):
+        names = {name.casefold() for name in moment.matter.substances}
+        if moment.step.kind == "discard":
+            thrown |= names
+            if moment.step.meeting == meeting:
+                goes(moment.step.waste, benches * moment.held.poured)
+        elif moment.step.kind == "evaporate" and caught(moment):
+            thrown |= names
+            if moment.step.meeting == meeting:
+                for name, volume in moment.matter.liquids.items():
+                    care = moment.matter.cares[name]
+                    goes(care.waste if care.organic else "", benches * volume)
     for made in makes:
-        if made.waste and made.waste not in ("sink", "bin", "reuse"):
-            streams[made.waste] = streams.get(made.waste, 0.0) + (made.benches if made.unit == "mL" else 0.0)
+        if made.name.casefold() not in thrown:
+            goes(made.waste, made.benches if made.unit == "mL" else 0.0)
     return tuple(
         WasteBottle(f"waste {stream}", stream, volume, max(1, math.ceil(volume / (1000 * FILLED))))
         for stream, volume in sorted(streams.items())

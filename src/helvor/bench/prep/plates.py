@@ -15,6 +15,7 @@ from helvor.bench.planar.eluent import Eluent, parse_eluent
 from helvor.bench.planar.prepare import Cut, Part, Spotting, cut, recipe, spotting
 from helvor.bench.procedure import Procedure, Step
 from helvor.bench.quantity import Unreadable
+from helvor.bench.safety.care import named
 
 SHEET_MM = (200.0, 200.0)
 CYLINDER_STEP = 1.0
@@ -83,6 +84,10 @@ CARE = {
 }
 
 
+def _halogenated(name: str) -> bool:
+    return name in HALOGENATED or any(care.halogenated for care in named(name))
+
+
 def stream_of(eluent: Eluent) -> str:
     """The waste stream that an eluent belongs to.
 
@@ -96,7 +101,7 @@ def stream_of(eluent: Eluent) -> str:
     names = [component.name.casefold() for component in eluent.components]
     if all(name.endswith(AQUEOUS) for name in names):
         return "aqueous"
-    return "halogenated" if any(name in HALOGENATED for name in names) else "solvents"
+    return "halogenated" if any(map(_halogenated, names)) else "solvents"
 
 
 def sheets_to_cut(steps: list[tuple[int, Step]], benches: int, spare: float) -> tuple[Sheets, ...]:

@@ -332,13 +332,18 @@ def peroxides(plan: Plan) -> Iterator[Advice]:
         )  # fmt: skip
 
 
+def caught(moment: Moment) -> bool:
+    """Whether what a step evaporates is collected: by an evaporator, a still, a cold trap."""
+    return _CAUGHT.search(f"{moment.words} {' '.join(moment.step.kit)}") is not None
+
+
 def to_the_air(plan: Plan) -> Iterator[Advice]:
     """Organic solvent that leaves by nowhere: evaporated into the air, or in a portion that nothing takes further."""
     gone = [
         (moment, sum(ml for name, ml in moment.matter.liquids.items() if moment.matter.cares[name].organic))
         for moment in plan.moments
         if (moment.step.kind == "evaporate" or moment.step.place in ("air", "hood"))
-        and not _CAUGHT.search(f"{moment.words} {' '.join(moment.step.kit)}")
+        and not caught(moment)
         and (moment.step.kind in ("evaporate", "wait", "keep"))
     ]
     whole = sum(volume for _, volume in gone)

@@ -6,7 +6,17 @@ from dataclasses import replace
 from functools import cache
 
 from helvor.bench.procedure import Procedure, Step, Substance
-from helvor.bench.safety.care import NOTHING_LISTED, STREAM_ORDER, Care, merged, named, of_formula, plain, split
+from helvor.bench.safety.care import (
+    NOTHING_LISTED,
+    STREAM_ORDER,
+    Care,
+    merged,
+    named,
+    of_formula,
+    plain,
+    signal,
+    split,
+)
 
 
 @cache
@@ -69,7 +79,33 @@ def hazards_of(substance: Substance) -> str:
     more = [hazard for hazard in care.hazards if hazard.casefold() not in said and hazard not in own]
     if any(hazard.endswith("flammable") and hazard != "flammable" for hazard in (*own, *more)):
         more = [hazard for hazard in more if hazard != "flammable"]
+    if care.name == "water" and not own and substance.molar is None:
+        return "none"
     return "; ".join((*own, *more)) or NOTHING_LISTED
+
+
+def known_hazards(substance: Substance) -> str:
+    """The same beside a step, where silence says no more than the rest of the page: empty where nothing is known."""
+    said = hazards_of(substance)
+    return "" if said in (NOTHING_LISTED, "none") else said
+
+
+def label_of(content: str, formula: str = "") -> tuple[str, str]:
+    """Signal word and hazards for a label, by what is written on the glass and the formula of what is in it.
+
+    >>> label_of("ether layer")
+    ('Danger', 'extremely flammable; forms peroxides; harmful if swallowed; makes drowsy')
+    >>> label_of("sand")
+    ('', 'nothing listed; see the sheet')
+    """
+    cares = list(named(content))
+    by_formula = of_formula(formula)
+    if by_formula is not None:
+        cares.append(by_formula)
+    hazards = tuple(dict.fromkeys(hazard for care in cares for hazard in care.hazards))
+    if not hazards and cares and all(care.name == "water" for care in cares):
+        return "", "none"
+    return signal(hazards), "; ".join(hazards) or NOTHING_LISTED
 
 
 def stream_of(substance: Substance) -> str:

@@ -7,7 +7,7 @@ from uuid import UUID
 from helvor.bench.entry import Payload
 from helvor.bench.filtration.entries import Drying, Emptied, Filtrate, Poured, Washed
 from helvor.bench.run.record import Run
-from helvor.shelf.shelf import known_as, shipped
+from helvor.bench.safety.care import named
 from helvor.web.forms import Form
 from helvor.web.run.forms import labels_of
 
@@ -85,9 +85,8 @@ def values_of(payload: Payload) -> dict[str, list[str]]:
 
 
 def is_flammable(liquid: str) -> bool:
-    """Whether the shelf's hazard words say that a solvent burns."""
-    item = known_as(shipped(), liquid, ("solvent",))
-    return item is not None and "hazard" in item.values and "flammable" in item.values["hazard"].text
+    """Whether a liquid burns, by any of its names."""
+    return any(care.burns for care in named(liquid))
 
 
 READERS = {"poured": poured, "emptied": emptied, "washed": washed, "filtrate": filtrate, "drying": drying}

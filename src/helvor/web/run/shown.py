@@ -20,6 +20,7 @@ from helvor.bench.run import entries as e
 from helvor.bench.run.ledger import Net, PortionMass, is_blank
 from helvor.bench.run.record import Run
 from helvor.bench.run.work_out import RunWorksheet, StepSeen
+from helvor.bench.safety.substances import known_hazards
 from helvor.bench.techniques import CRAFTS
 from helvor.bench.worksheet import WorkingLine
 from helvor.notebook import classes
@@ -413,7 +414,7 @@ def _amounts(step: Step, sheet: RunWorksheet) -> list[AmountRow]:
                 substance.exact,
                 f"{shown(real)} {unit}" if real is not None else "",
                 taken.readings[-1].key if taken and taken.readings else None,
-                substance.hazards,
+                known_hazards(substance),
             )
         )
     return rows
