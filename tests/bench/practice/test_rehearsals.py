@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from helvor.bench.entry import Entry
-from helvor.bench.practice.rehearsal import MOST_DECISIONS, Bench, costs, play, whereabouts
+from helvor.bench.practice.rehearsal import MOST_DECISIONS, Bench, costs, dangers, play, whereabouts
 from helvor.bench.practice.rehearsals import STORIES, story
 from helvor.bench.quantity import Unreadable
 from helvor.bench.run.entries import Following
@@ -128,6 +128,37 @@ def test_a_mistake_costs_product(key, decision, choice, grams):
         usual = play(STORIES[key], {}, seed, usually=True)
         difference = sum(usual.outcome.grams.values()) - sum(played.outcome.grams.values())
         assert cost.grams == pytest.approx(difference, abs=1e-12)
+
+
+@pytest.mark.parametrize(("key", "decision", "choice"), [
+    ("crystals", "charcoal", "boiling"), ("crystals", "dry", "hot"), ("powder", "sublime", "strong"),
+    ("powder", "evaporate", "open"), ("tablet", "dry", "oven"), ("three", "mix", "closed"), ("three", "base", "one"),
+    ("three", "bath", "hot"),
+])  # fmt: skip
+def test_a_danger_is_told_and_is_never_a_gain(key, decision, choice):
+    """Whatever is decided afterwards, it stands in the debrief; what it saved does not count for it."""
+    for seed in range(4):
+        played = play(STORIES[key], {decision: choice}, seed, usually=True)
+        [(made, said)] = dangers(played)
+        assert (made.decision.key, made.choice, said.level) == (decision, choice, "stop")
+        cost = next(one for one in costs(played) if one.made.decision.key == decision)
+        assert cost.level == "stop" and cost.dangers == [said]
+        assert min(cost.grams, cost.purity, cost.minutes) >= 0
+        assert dangers(play(STORIES[key], {}, seed, usually=True)) == []
+
+
+@pytest.mark.parametrize("acid", ["three", "one", "weak"])
+@pytest.mark.parametrize("base", ["three", "one", "little"])
+def test_what_is_added_to_the_extracts_fits_what_is_in_them(acid, base):
+    """In mmol: base against the acid that was put in and the salt it made, acid against the base, by hand."""
+    played = play(STORIES["three"], {"acid": acid, "base": base}, 3, usually=True)
+    ml = {line.split(": take ")[1].rsplit(" ", 2)[0]: float(line.split()[-2])
+          for line in played.lines if ": take 6 M" in line}  # fmt: skip
+    acid_in = 3 * {"three": 30, "one": 30, "weak": 10}[acid]
+    base_in = {"three": 45, "one": 45, "little": 5}[base]
+    # To pH 9 all the acid has met base; to pH 2 all the base has met acid, and a hundredth of a mole a litre is free.
+    assert 6 * ml["6 M sodium hydroxide"] == pytest.approx(acid_in, abs=1.0)
+    assert 6 * ml["6 M hydrochloric acid"] == pytest.approx(base_in, abs=1.6)
 
 
 @pytest.mark.parametrize(("key", "decision", "choice", "points"), [

@@ -6,7 +6,8 @@ Rehearsal 2. It types what a bench would type, so that an ordinary run of the pr
 Rehearsal 3. A story is wholly its seed and its choices. What scatters is drawn for each thing by name, so that
              another choice changes nothing but what follows from it.
 Rehearsal 4. What a decision cost is the difference to the same run with that one decision taken as usual.
-Rehearsal 5. Scatter: a weighing 0.4 mg, an amount taken 1 %, both as one standard deviation. Common practice.
+Rehearsal 5. A danger is named before all that came of the product, and is never a gain: what it saved does not count.
+Rehearsal 6. Scatter: a weighing 0.4 mg, an amount taken 1 %, both as one standard deviation. Common practice.
 """
 
 from __future__ import annotations
@@ -21,7 +22,7 @@ from helvor.bench.practice.said import Said
 from helvor.bench.quantity import Unreadable, round_to
 
 WEIGHING, TAKING = 0.4e-3, 0.01
-"""g, and a part of the amount (Rehearsal 5)."""
+"""g, and a part of the amount (Rehearsal 6)."""
 WARM = 60 * LIGHT_BY
 """g that a dish seems lighter by, warm from the oven and 60 K over the room."""
 MATTERS = 0.005
@@ -112,6 +113,8 @@ class Bench:
         self.scene = Scene("bench")
         self.lines: list[str] = []
         self.said: list[Said] = []
+        self.noted: dict[str, float] = {}
+        """Numbers that a story needs again later, by its own names."""
 
     def chance(self, what: str) -> random.Random:
         """Where a thing's scatter comes from (Rehearsal 3)."""
@@ -159,6 +162,10 @@ class Bench:
 
     def say(self, level: str, what: str, working: str = "") -> None:
         self.said.append(Said(level, what, working))
+
+    def danger(self, what: str, working: str = "") -> None:
+        """Somebody could have been hurt."""
+        self.said.append(Said("stop", what, working, danger=True))
 
 
 Telling = Generator[Decision, str, None]
@@ -293,8 +300,15 @@ class Cost:
         return self.made.choice == self.made.decision.usual
 
     @property
+    def dangers(self) -> list[Said]:
+        """What of it could have hurt somebody."""
+        return [said for said in self.made.said if said.danger]
+
+    @property
     def level(self) -> str:
-        """*good* for the usual, *caution* where it cost something, else *note*."""
+        """*stop* where somebody could have been hurt, *good* for the usual, *caution* where it cost something."""
+        if self.dangers:
+            return "stop"
         if self.usual:
             return "good"
         return "caution" if self.grams > MATTERS or self.purity > MATTERS else "note"
@@ -317,15 +331,23 @@ def costs(played: Played) -> list[Cost]:
         other = play(played.story, chosen | {one.decision.key: one.decision.usual}, played.seed, usually=True).outcome
         assert other is not None
         here = played.outcome
-        found.append(Cost(
-            one, sum(other.grams.values()) - sum(here.grams.values()), _mean(other.purity) - _mean(here.purity),
+        grams, purity, minutes = (
+            sum(other.grams.values()) - sum(here.grams.values()), _mean(other.purity) - _mean(here.purity),
             here.minutes - other.minutes,
-        ))  # fmt: skip
+        )  # fmt: skip
+        if any(said.danger for said in one.said):
+            grams, purity, minutes = max(grams, 0.0), max(purity, 0.0), max(minutes, 0.0)
+        found.append(Cost(one, grams, purity, minutes))
     return found
 
 
 def _mean(values: Mapping[str, float]) -> float:
     return sum(values.values()) / len(values)
+
+
+def dangers(played: Played) -> list[tuple[Made, Said]]:
+    """Everything in a run that could have hurt somebody, in the order in which it was decided (Rehearsal 5)."""
+    return [(made, said) for made in played.made for said in made.said if said.danger]
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.entry import Problem
-from helvor.bench.practice.rehearsal import Cost, Made, Option, Played, Scene, Story, costs, play, whereabouts
+from helvor.bench.practice.rehearsal import Cost, Made, Option, Played, Scene, Story, costs, dangers, play, whereabouts
 from helvor.bench.practice.rehearsals import STORIES, story
 from helvor.bench.practice.said import Said
 from helvor.bench.quantity import round_to
@@ -97,6 +97,7 @@ class PracticeRunPage(Shell):
     bars: list[Bar]
     products: list[ProductShown]
     debrief: list[CostShown]
+    dangers: list[tuple[Made, Said]]
     passed: str
     entry: UUID
     csrf: str
@@ -204,7 +205,8 @@ def practice_run(request: Request, rehearsal_id: UUID, who: VisitorDep) -> Respo
         last=list(last), offered=played.open.offered(kept.seed) if played.open else [],
         doing=doing.replace("{", "").replace("}", ""), hazards=procedure.hazards,
         bars=_bars(played), products=_products(played),
-        debrief=[_cost(one) for one in costs(played)] if played.outcome else [], passed=_passed(played.minutes),
+        debrief=[_cost(one) for one in costs(played)] if played.outcome else [],
+        dangers=dangers(played), passed=_passed(played.minutes),
         entry=uuid4(), csrf=who.csrf,
     )  # fmt: skip
     return html("practice/run.html", page)
@@ -240,7 +242,10 @@ class RunIn(BaseModel):
 
 
 class CostOut(BaseModel):
-    """What a decision cost against the usual one: g of product, parts of purity, minutes more."""
+    """What a decision cost against the usual one: g of product, parts of purity, minutes more.
+
+    A danger is named first and is never a gain: what it saved does not count.
+    """
 
     decision: str
     choice: str
@@ -248,6 +253,7 @@ class CostOut(BaseModel):
     grams: float
     purity: float
     minutes: float
+    dangers: list[str] = []
 
 
 class RunOut(BaseModel):
@@ -280,7 +286,8 @@ def run_as_json(asked: RunIn) -> RunOut:
         recovery=outcome.recovery if outcome else None,
         costs=[
             CostOut(decision=one.made.decision.key, choice=one.made.choice, usual=one.made.decision.usual,
-                    grams=one.grams, purity=one.purity, minutes=one.minutes)
+                    grams=one.grams, purity=one.purity, minutes=one.minutes,
+                    dangers=[said.what for said in one.dangers])
             for one in (costs(played) if outcome else [])
         ],
     )  # fmt: skip

@@ -121,7 +121,7 @@ def _charcoal(bench: Bench, volume: float) -> Stage:
     if choice == "boiling":
         bench.share(FLASK, "boiled over", 0.22)
         volume *= 0.78
-        bench.say("stop", "It foamed over onto the hotplate, boiling: a fifth is gone, and somebody could be scalded.")
+        bench.danger("It foamed over onto the hotplate, boiling: a fifth is gone, and somebody could be scalded.")
     elif choice == "cooler":
         bench.say("good", "Black now; it will be pale when the charcoal is filtered off.")
     bench.type("done 4")
@@ -317,7 +317,7 @@ def _dry(bench: Bench, tare: float) -> Telling:
     bench.minutes += {"oven": 30, "air": 10, "hot": 30}[choice]
     if choice == "hot":
         bench.share(PRODUCT.place, "stuck in the oven", 0.12)
-        bench.say("stop", "130 °C is above its melting point: it melted, crept over the rim and gave off fumes.")
+        bench.danger("130 °C is above its melting point: it melted, crept over the rim and gave off fumes.")
     _dish(bench)
 
     how = yield weighings("weigh", 12, "it")

@@ -67,7 +67,7 @@ def _sublime(bench: Bench) -> Telling:
     bench.type("3: check all", f"3: tried {'a' if choice == 'short' else 'no'} new deposit", "done 3")
     if choice == "strong":
         bench.share(DISH, "spat out of the dish", 0.05)
-        bench.say("caution", "It crackled and spat: grains lie on the hotplate.")
+        bench.danger("It crackled and spat hot grains, and camphor vapour stands over a plate that can light it.")
     elif choice == "short":
         bench.say("caution", "The cold glass still takes frost: camphor is left in it.")
     else:
@@ -175,7 +175,7 @@ def _evaporate(bench: Bench) -> Telling:
     bench.type("done 9")
     if choice == "open":
         bench.move(BEAKER, "spat out of the beaker", SALT, 0.09 * bench.at(BEAKER, SALT))
-        bench.say("stop", "Wet salt spits at the end: grains flew over the rim. Hot salt hits hands and eyes.")
+        bench.danger("Wet salt spits at the end: grains flew over the rim. Hot salt hits hands and eyes.")
     else:
         bench.say("good", "The last drops ran back from the glass; the salt looks damp.")
     wet = bench.at(DISH, WATER)

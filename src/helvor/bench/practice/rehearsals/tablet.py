@@ -129,7 +129,7 @@ def _dry(bench: Bench, dish: float) -> Telling:
     bench.move(DISH, "the air", ETHANOL, wet - left[choice])
     bench.minutes += {"hood": 45, "oven": 25, "air": 10}[choice]
     if choice == "oven":
-        bench.say("stop", "Ethanol vapour in a closed oven over a hot wire: that can burn. First the hood.")
+        bench.danger("Ethanol vapour in a closed oven over a hot wire: that can burn. First the hood.")
     bench.type(
         "done 8" if choice != "oven" else "skip 8 no time", "done 9" if choice != "air" else "skip 9 no time", "done 10"
     )

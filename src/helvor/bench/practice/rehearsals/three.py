@@ -7,7 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Generator
 
-from helvor.bench.extraction.acid_base import Solute, Water
+from helvor.bench.extraction.acid_base import Solute, Water, to_reach
+from helvor.bench.extraction.layers import FILL
 from helvor.bench.formula import molar_mass
 from helvor.bench.practice.rehearsal import Bench, Decision, Product, Scene, Story, Telling
 from helvor.bench.practice.rehearsals.parts import decide, weigh_dry, weighings
@@ -70,6 +71,7 @@ def _extract(
 ) -> Generator[Decision, str, None]:  # fmt: skip
     """Extract with portions of *strong* mol/L (below 0 an acid); the lower layer goes to a beaker each time."""
     target, extract, rest = names
+    bench.noted[target] = strong * sum(volumes) / 1000
     bench.type(f"{step}: check all")
     rag = 0.0
     for number, ml in enumerate(volumes):
@@ -126,6 +128,13 @@ def _boundary(bench: Bench, step: int, rag: float) -> Generator[Decision, str, N
     bench.say("caution", f"{100 * part:.0f} % of the ether went with it, and what is in it.")
 
 
+def _full(bench: Bench, ml: float) -> None:
+    """A funnel that is too full to mix and vent in."""
+    if ml > FILL["three-quarters"] * HOLDS:
+        bench.danger(f"{ml:.0f} mL in a funnel of {HOLDS:g} mL: no room to mix, and at the vent it spurts.",
+                     f"three quarters are {FILL['three-quarters'] * HOLDS:.0f} mL")  # fmt: skip
+
+
 def _acid(bench: Bench) -> Telling:
     choice = yield decide(
         "acid",
@@ -150,10 +159,16 @@ def _acid(bench: Bench) -> Telling:
     if how == "hard":
         bench.say("note", "It foams; at the vent it hisses.")
     over = pressure(BOILS, 0.0, room(HOLDS, 60 + volumes[0]))
-    if how == "closed" and over > SPURTS:
-        bench.share(FUNNEL, "sprayed out", SPRAYED)
-        bench.say("stop", f"It spurted: {over:.0f} mbar stood over it, acid and ether on the hands and in the air.",
-                  "vapour of the ether at 30 °C in the closed funnel")  # fmt: skip
+    if how == "closed":
+        working = "vapour of the ether at 30 °C in the closed funnel"
+        if over > SPURTS:
+            bench.share(FUNNEL, "sprayed out", SPRAYED)
+            bench.danger(
+                f"It spurted: {over:.0f} mbar stood over it, acid and ether on the hands and in the air.", working
+            )
+        else:
+            bench.danger(f"{over:.0f} mbar stood over it: this time the stopper held.", working)
+    _full(bench, 60 + volumes[0])
     yield from _extract(
         bench, 2, "3 M hydrochloric acid", -3.0, volumes, (ACIDIC, "acid extracts", "ether after acid"), way,
         vented=how != "closed",
@@ -185,6 +200,7 @@ def _base(bench: Bench) -> Telling:
         little="5 mL, once",
     )
     volumes = {"three": [15.0] * 3, "one": [45.0], "little": [5.0]}[choice]
+    _full(bench, bench.at(FUNNEL, ETHER) / 0.741 + volumes[0])
     yield from _extract(
         bench, 3, "1 M sodium hydroxide", 1.0, volumes, (BASIC, "base extracts", "ether after base"), "inverted"
     )
@@ -228,6 +244,16 @@ def _dissolved(name: str, ph: float, ml: float) -> float:
     return SOLUBLE[name] * ml / 1000 / max(1 - solute.charged(ph), 1e-9)
 
 
+def _added(bench: Bench, source: str, ph: float) -> float:
+    """mL of 6 mol/L acid or base that bring what is in a beaker to a pH: as much as was put in calls for."""
+    water = Water(bench.at(source, WATER), bench.noted.get(source, 0.0))
+    if water.volume <= 0:
+        return 0.0
+    there = mol(bench, source)
+    solutes = [Solute(one.name, one.acts, one.pka, one.k, there[one.name]) for one in SUBSTANCES]
+    return to_reach(ph, water, solutes, 6.0).volume
+
+
 def _fall(bench: Bench) -> Telling:
     acid = yield decide(
         "acidify",
@@ -245,11 +271,13 @@ def _fall(bench: Bench) -> Telling:
         blue="until the paper is blue, pH 9",
         orange="until it clouds, the paper orange, pH 3",
     )
-    for name, source, step, ph, drops in (
-        (ACID, BASIC, 6, 2.0 if acid == "red" else 5.0, "6 M hydrochloric acid 7.5 mL"),
-        (BASE, ACIDIC, 8, 9.0 if base == "blue" else 3.0, "6 M sodium hydroxide 22.5 mL"),
+    for name, source, step, ph, reagent in (
+        (ACID, BASIC, 6, 2.0 if acid == "red" else 5.0, "6 M hydrochloric acid"),
+        (BASE, ACIDIC, 8, 9.0 if base == "blue" else 3.0, "6 M sodium hydroxide"),
     ):
-        ml = bench.at(source, WATER) + float(drops.split()[-2])
+        added = _added(bench, source, ph)
+        drops = f"{reagent} {round_to(added, 1)} mL"
+        ml = bench.at(source, WATER) + added
         stays = min(_dissolved(name, ph, ml), bench.at(source, name))
         product = CRYSTALS[name]
         liquor = f"the liquor of the {name}"
@@ -304,7 +332,7 @@ def _ether(bench: Bench) -> Telling:
     bench.move(place, "the air", WATER, 0.5 * bench.at(place, WATER))
     if how == "hot":
         bench.share(place, "bumped over", 0.2)
-        bench.say("stop", "It bumped over into the trap. Ether over a hot bath: one spark is enough.")
+        bench.danger("It bumped over into the trap. Ether over a hot bath: one spark is enough.")
     bench.minutes += 24 if how == "warm" else 10
     bench.scene = Scene("dish", {"grams": bench.at(place), "water": bench.at(place, WATER)}, {})
 
