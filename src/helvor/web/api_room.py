@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
-from helvor.bench.step_kinds import WASTE, never_together
+from helvor.bench.step_kinds import WASTE, never_together, wrong_bottle
 
 router = APIRouter(prefix="/api/room", tags=["room"])
 
@@ -20,13 +20,22 @@ class WasteIn(BaseModel):
 
 
 class WasteOut(BaseModel):
-    """Whether the matter may go in; why it never must, where that is so."""
+    """Whether the matter may go in; why it never must, where that is so.
+
+    *level* and *why*: what is said of it (stop, caution, note); empty where nothing is.
+    """
 
     fits: bool
     never: str
+    level: str
+    why: str
 
 
 @router.post("/waste")
 def waste(asked: WasteIn) -> WasteOut:
     """Whether matter of one stream may go into another's bottle. Local rules decide over this."""
-    return WasteOut(fits=asked.bottle == asked.matter, never=never_together(asked.bottle, asked.matter))
+    wrong = wrong_bottle(asked.bottle, asked.matter)
+    return WasteOut(
+        fits=asked.bottle == asked.matter, never=never_together(asked.bottle, asked.matter),
+        level=wrong.level if wrong else "", why=wrong.why if wrong else "",
+    )  # fmt: skip

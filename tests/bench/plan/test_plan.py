@@ -88,8 +88,11 @@ def test_one_press_settles_it(procedure, code, says):
     assert code not in codes(insert_step(procedure, advice.fix, at))
 
 
-def test_a_house_that_throws_layers_away_is_not_told_off():
-    assert "discarded-early" not in codes(LAYER, HouseRules({"throwing-layers": "discard"}))
+def test_a_house_that_throws_layers_away_hears_of_it_in_a_note():
+    [early] = [
+        a for a in found(LAYER, HouseRules({"throwing-layers": "discard"})) if a.finding.code == "discarded-early"
+    ]
+    assert early.finding.level == "note"
 
 
 def test_stops_come_first():

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from helvor.bench.filtration.oven import limits
-from helvor.bench.finding import SEVERITY, Finding
+from helvor.bench.finding import SEVERITY, Finding, Level
 from helvor.bench.formula import balance, parse_equation, plain, readable, supplies
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.plan.timeline import timeline
@@ -282,9 +282,8 @@ def tare_never_weighed(plan: Plan) -> Iterator[Advice]:
 
 
 def discarded_too_early(plan: Plan) -> Iterator[Advice]:
-    """A portion is thrown away before the product is weighed."""
-    if plan.rules["throwing-layers"].key == "discard":
-        return
+    """A portion is thrown away before the product is weighed; where the house does so, a note all the same."""
+    level: Level = "note" if plan.rules["throwing-layers"].key == "discard" else "caution"
     last_weighing = max((m.number for m in plan.moments if m.step.kind == "weigh" and not m.step.empty), default=0)
     for moment in plan.moments:
         if moment.kind is not None and moment.step.kind == "discard" and moment.number < last_weighing:
@@ -292,7 +291,7 @@ def discarded_too_early(plan: Plan) -> Iterator[Advice]:
             yield Advice(
                 Finding(
                     "discarded-early",
-                    "caution",
+                    level,
                     f"Step {moment.number} throws {portion} away before step {last_weighing} weighs the product.",
                     "If the product is in the wrong portion there is no way back.",
                     "Keep it, labelled, until the product is in hand.",

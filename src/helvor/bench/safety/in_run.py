@@ -136,23 +136,28 @@ def _last_heat(case: Case, before: datetime, step: str) -> tuple[str, float, flo
     return (liquid.shown if liquid else "it", celsius, liquid.boils if liquid is not None else 100.0)
 
 
-def before_throwing_away(case: Case) -> Iterator[Finding]:
-    """The step at hand throws something away, and a product is not weighed yet."""
-    step = case.run.next_step
-    if step is None or step.kind != "discard":
-        return
+def unweighed(case: Case) -> list[str]:
+    """Products that have no mass yet: until they have, nothing is thrown away."""
     procedure, ledger = case.run.procedure, case.ledger
-    unweighed = [
+    return [
         name for name in procedure.portion_names
         if procedure.portion(name).end == "product" and not procedure.portion(name).by_loss
         and ((portion := ledger.portion(name)) is None or portion.mass is None)
         and not any(same(name, other) for other in case.run.borrowed)
     ]  # fmt: skip
+
+
+def before_throwing_away(case: Case) -> Iterator[Finding]:
+    """The step at hand throws something away, and a product is not weighed yet."""
+    step = case.run.next_step
+    if step is None or step.kind != "discard":
+        return
+    open_ = unweighed(case)
     what = join(list(step.takes) or ([step.on] if step.on else ["it"]))
-    if unweighed:
+    if open_:
         yield Finding(
             "keep-until-weighed", "stop",
-            f"The next step throws {what} away, and {join(unweighed[:3])} {'is' if len(unweighed) == 1 else 'are'} not "
+            f"The next step throws {what} away, and {join(open_[:3])} {'is' if len(open_) == 1 else 'are'} not "
             "weighed yet.",
             "If the product is in what is thrown away, there is no way back.",
             "Keep it, labelled, until every product is weighed. If a product is lost or goes by another way, say so.",

@@ -35,7 +35,7 @@ ROWS: tuple[Row, ...] = (
     ('solvent', '2-methylpropan-2-ol', ('tert-butanol', 'tert-butyl alcohol'), 'C4H10O', 82.3, 10.0, 360.0, 'yes', ('highly flammable', 'harmful if inhaled', 'irritates eyes'), 'solvents', ''),
     ('solvent', 'butan-2-one', ('2-butanone', 'MEK', 'methyl ethyl ketone'), 'C4H8O', 79.6, -10.0, 404.0, 'no', ('highly flammable', 'irritates eyes', 'makes drowsy'), 'solvents', ''),
     ('solvent', 'methyl acetate', (), 'C3H6O2', 56.7, -10.0, 454.0, 'no', ('highly flammable', 'irritates eyes', 'makes drowsy'), 'solvents', ''),
-    ('solvent', 'butyl acetate', ('n-butyl acetate',), 'C6H12O2', 126.0, 22.0, 390.0, 'no', ('flammable', 'makes drowsy'), 'solvents', ''),
+    ('solvent', 'butyl acetate', ('n-butyl acetate',), 'C6H12O2', 126.0, 22.0, 390.0, 'no', ('highly flammable', 'makes drowsy'), 'solvents', ''),
     ('solvent', '1,4-dioxane', ('dioxane',), 'C4H8O2', 101.2, 11.0, 180.0, 'yes', ('highly flammable', 'may cause cancer', 'forms peroxides', 'irritates eyes'), 'solvents', ''),
     ('solvent', 'o-xylene', ('xylene', 'xylenes'), 'C8H10', 144.4, 30.0, 470.0, 'no', ('flammable', 'harmful', 'irritates skin'), 'solvents', ''),
     ('solvent', 'methylcyclohexane', (), 'C7H14', 100.9, -4.0, 250.0, 'no', ('highly flammable', 'may be fatal if it gets into the lungs', 'irritates skin', 'makes drowsy', 'harms water life'), 'solvents', ''),

@@ -35,6 +35,7 @@ from helvor.bench.procedure import same
 from helvor.bench.quantity import Unreadable, digits, round_to
 from helvor.bench.run.judge import join
 from helvor.bench.run.record import Run
+from helvor.bench.safety.in_run import unweighed
 from helvor.bench.techniques import CRAFTS
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import known_as, shipped
@@ -726,8 +727,9 @@ def discard_instrument(at: AtStep) -> Markup:
         return Markup("")
     flow = _flow(at)
     going = []
+    products = unweighed(at.sheet.case)
     for name in (*step.takes, *((step.on,) if step.on else ())):
-        open_ = [component for component, _, _ in still_wanted(run, at.sheet.ledger, flow, name)]
+        open_ = [component for component, _, _ in still_wanted(run, at.sheet.ledger, flow, name)] or products
         vessel = vessels(run).get(name.casefold())
         row = _held_row(run, flow, name, vessel.vessel if vessel else "", vessel.volume if vessel else None, here=True)
         going.append((row, f"{join(open_)} not weighed yet" if open_ else ""))
