@@ -354,6 +354,8 @@ def test_the_same_as_json(ida):
     assert ida.post("/api/room/waste", json={"bottle": "aqueous", "matter": "aqueous"}).json() == {
         "fits": True,
         "never": "",
+        "level": "",
+        "why": "",
     }
 
 

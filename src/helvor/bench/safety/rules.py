@@ -18,7 +18,7 @@ from helvor.bench.quantity import digits
 from helvor.bench.safety.care import Care, named
 from helvor.bench.safety.heat import HOT_SURFACE, LOW_BOILER, Heat, sources
 from helvor.bench.safety.incompatible import HYDROXIDE, MEETINGS, STRONG_ACID, Meets
-from helvor.bench.safety.substances import care_of
+from helvor.bench.safety.substances import care_of, liquids_of
 from helvor.bench.step_kinds import WASTE, wrong_bottle
 
 LOCAL = "Local rules and a qualified person decide."
@@ -66,13 +66,44 @@ def heats_of(moment: Moment) -> tuple[Heat, ...]:
     return sources(moment.step.kit, moment.words, moment.step.place if moment.step.place == "hotplate" else "")
 
 
+def _by_words(plan: Plan, says: str) -> list[Care]:
+    """What burns and is named in an instruction; plain *ether* is the one that the procedure has, where it has one."""
+    found: list[Care] = []
+    for care in named(says):
+        ethers = [s for s in plan.procedure.substances if "ether" in s.name.casefold()]
+        meant = [liquid for s in ethers for liquid in liquids_of(s)] if care.said.casefold() == "ether" else []
+        found += meant or [care]
+    return [care for care in found if care.burns]
+
+
+def burning(plan: Plan, moment: Moment) -> list[Care]:
+    """What burns in a step, the lowest boiling first: what is in it by its portions and by its words.
+
+    A step that names nothing may hold anything: then every solvent of the procedure counts that no other step has.
+    """
+    there = {care.name: care for care in moment.matter.burning}
+    step = moment.step
+    if not there:
+        there = {care.name: care for care in _by_words(plan, step.says)}
+    if not (there or step.takes or step.on or step.adds or step.eluent or moment.matter.substances):
+        elsewhere = {name.casefold() for other in plan.moments for name in other.step.adds}
+        there = {
+            care.name: care
+            for substance in plan.procedure.substances
+            if substance.name.casefold() not in elsewhere
+            for care in liquids_of(substance)
+            if care.burns
+        }
+    return sorted(there.values(), key=lambda care: care.boils if care.boils is not None else 0.0)
+
+
 def flame(plan: Plan) -> Iterator[Advice]:
     """A flame where anything burns: in its step, or in the same meeting, where benches are not at the same step."""
     for moment in plan.moments:
         fire = next((heat for heat in heats_of(moment) if heat.sort == "flame"), None)
         if fire is None:
             continue
-        here = moment.matter.burning
+        here = burning(plan, moment)
         solid = next((care for care in moment.matter.cares.values() if care.burns_solid), None)
         if here:
             yield _advice(
@@ -90,12 +121,12 @@ def flame(plan: Plan) -> Iterator[Advice]:
             )  # fmt: skip
             continue
         for other in plan.moments:
-            burning = other.matter.burning
-            if burning and other.step.meeting == moment.step.meeting:
+            open_ = burning(plan, other)
+            if open_ and other.step.meeting == moment.step.meeting:
                 yield _advice(
                     moment, "flame-near-solvent", "stop",
                     f"{_at(moment)} uses a flame ({fire.said}); in the same meeting step {other.number} has "
-                    f"{burning[0].shown}{_flash(burning[0])} open.",
+                    f"{open_[0].shown}{_flash(open_[0])} open.",
                     "Benches are not at the same step: one lights a flame while the next pours solvent.",
                     "Heat without a flame, or move one of the two to another meeting.",
                 )  # fmt: skip
@@ -117,15 +148,15 @@ def hot_surface(plan: Plan) -> Iterator[Advice]:
     """A bare hotplate, a mantle or a block under something that burns."""
     for moment in plan.moments:
         heat = next((one for one in heats_of(moment) if one.sort in ("surface", "mantle")), None)
-        burning = moment.matter.burning
-        if heat is None or not burning:
+        there = burning(plan, moment)
+        if heat is None or not there:
             continue
-        by_itself = min((care for care in burning if care.ignites is not None),
+        by_itself = min((care for care in there if care.ignites is not None),
                         key=lambda care: care.ignites or 0.0, default=None)  # fmt: skip
-        low = burning[0] if burning[0].boils is not None and burning[0].boils < LOW_BOILER else None
+        low = there[0] if there[0].boils is not None and there[0].boils < LOW_BOILER else None
         ignites = by_itself is not None and (by_itself.ignites or 0.0) <= HOT_SURFACE
         bad = low if low is not None else by_itself if ignites else None
-        care = bad or burning[0]
+        care = bad or there[0]
         seen = [f"boils at {care.boils:.0f} °C"] if care.boils is not None else []
         if care.ignites is not None and care.ignites <= HOT_SURFACE:
             seen.append(f"catches fire by itself at {care.ignites:.0f} °C")
@@ -144,15 +175,15 @@ def unsaid_heat(plan: Plan) -> Iterator[Advice]:
     """A low boiler is evaporated or boiled, and nothing says with what."""
     for moment in plan.moments:
         heated = moment.kind is not None and moment.kind.heats and moment.step.place not in ("air", "suction")
-        burning = moment.matter.burning
-        if not heated or heats_of(moment) or not burning or moment.step.kind in ("dry", "hot filter"):
+        there = burning(plan, moment)
+        if not heated or heats_of(moment) or not there or moment.step.kind in ("dry", "hot filter"):
             continue
         if moment.step.place == "hood" and moment.step.celsius is None:
             continue
         yield _advice(
             moment, "heat-unsaid", "caution",
-            f"{_at(moment)} heats {burning[0].shown}{_flash(burning[0])}, and nothing says with what.",
-            "At the bench it will be the hotplate that stands there.", _gentler(burning[0]),
+            f"{_at(moment)} heats {there[0].shown}{_flash(there[0])}, and nothing says with what.",
+            "At the bench it will be the hotplate that stands there.", _gentler(there[0]),
         )  # fmt: skip
 
 
@@ -318,7 +349,8 @@ def concentrated(name: str, formula: str, molar: float | None) -> bool:
 def peroxides(plan: Plan) -> Iterator[Advice]:
     """An ether that forms peroxides is evaporated or boiled, and the step says nothing of it."""
     for moment in plan.moments:
-        care = next((one for one in moment.matter.burning if one.peroxides), None)
+        heated = moment.kind is not None and (moment.kind.heats or moment.kind.dries)
+        care = next((one for one in burning(plan, moment) if one.peroxides), None) if heated else None
         takes_off = moment.step.kind == "evaporate" or re.search(r"\bevaporat|\bdistil|boil (?:it )?(?:down|off)",
                                                                  moment.step.says, re.IGNORECASE)  # fmt: skip
         if care is None or not takes_off or _PEROXIDE_SAID.search(moment.words):
@@ -455,11 +487,11 @@ def condenser(plan: Plan) -> Iterator[Advice]:
     for moment in plan.moments:
         if moment.step.kind != "reflux" or plan.rules["condenser-water"].key != "when-boiling":
             continue
-        burning = moment.matter.burning
-        if burning:
+        there = burning(plan, moment)
+        if there:
             yield _advice(
                 moment, "condenser-late", "stop",
-                f"{_at(moment)} boils {burning[0].shown}, and by the house rule the water comes on when it boils.",
+                f"{_at(moment)} boils {there[0].shown}, and by the house rule the water comes on when it boils.",
                 "Its first vapour leaves through the open top.",
                 "Water on, and seen to flow, before any heat: for what burns there is no other school.",
             )  # fmt: skip
