@@ -3,7 +3,9 @@
 import pytest
 
 from helvor.bench.house_rules import HouseRules
-from helvor.bench.procedure import procedure_from
+from helvor.bench.procedure import Step, procedure_from
+from helvor.bench.run.entries import StepAdded
+from helvor.bench.run.record import BLANK
 from helvor.bench.run.work_out import work_out
 from helvor.bench.safety.catalogue import RUN_ONLY
 from helvor.bench.techniques import CRAFTS
@@ -44,6 +46,16 @@ def test_what_is_really_used_counts(lines, code, level):
 def test_a_caution_waits_for_its_step_and_a_step_that_is_over_is_history():
     assert "solvent-on-hotplate" not in told("2: use hotplate for water bath")
     assert "flame-near-solvent" not in told("2: use Bunsen burner for water bath", "done 1", "done 2")
+
+
+def test_a_blank_run_has_only_its_readings():
+    """Nothing is in a list there: what was taken, and the words of a step, say it."""
+    heat = StepAdded(step=Step(id="s1", kind="heat", says="Warm it", kit=("hotplate",)))
+    assert "solvent-on-hotplate" not in told(heat, procedure=BLANK)
+    for lines in (("take diethyl ether 30 mL", heat), (heat, "1: take ether 30 mL")):
+        assert told(*lines, procedure=BLANK)["solvent-on-hotplate"].level == "stop", lines
+    burner = (heat, "take rubbing alcohol 20 mL", "1: use gas burner for hotplate")
+    assert told(*burner, procedure=BLANK)["flame-near-solvent"].level == "stop"
 
 
 DISSOLVED = ("1: dish 30.000", "done 1", "2: take crude acetanilide 2.000 g", "done 2", "done 3",

@@ -28,30 +28,50 @@ def as_done(run: Run) -> Procedure:
     """The procedure as a bench carries it out, with the kit and substances that it really used (In a run 1)."""
     procedure = run.procedure
     instead = {on.taken.substance.casefold(): on.taken.instead for on in run.taken if on.taken.instead}
+    # What a blank run took is in no list: only the readings name it.
+    more = {
+        on.taken.substance.casefold(): on.taken for on in run.taken if procedure.substance(on.taken.substance) is None
+    }
     noted = any(said.step and said.words for _, said in run.notes)
-    if not instead and not run.instead and not noted:
+    if not instead and not more and not run.instead and not noted:
         return procedure
     substances = tuple(
-        substance.model_copy(update={
-            "name": substance.name, "hazards": f"{substance.hazards}; {other}".strip("; ")[:400],
-            "flammable": substance.flammable or any(care.burns for care in named(other)),
-        }) if (other := instead.get(substance.name.casefold())) else substance
-        for substance in procedure.substances
-    )  # fmt: skip
-    return procedure.model_copy(
-        update={"substances": substances, "steps": tuple(_as_done(step, run) for step in procedure.steps)}
+        _used(substance, instead.get(substance.name.casefold(), "")) for substance in procedure.substances
     )
+    taken = tuple(
+        Substance.model_construct(name=one.substance, amount=one.amount, role="solvent") for one in more.values()
+    )
+    at = {one.step: tuple(o.substance for o in more.values() if o.step == one.step) for one in more.values()}
+    steps = tuple(_as_done(step, run, at.get(step.id, ())) for step in procedure.steps)
+    return procedure.model_copy(update={"substances": (*substances, *taken), "steps": steps})
 
 
-def _as_done(step: Step, run: Run) -> Step:
+def _used(substance: Substance, other: str) -> Substance:
+    """A substance with the dangers of what was used in its place."""
+    if not other:
+        return substance
+    burns = any(care.burns for care in named(other))
+    hazards = f"{substance.hazards}; {other}".strip("; ")[:400]
+    return substance.model_copy(update={"hazards": hazards, "flammable": substance.flammable or burns})
+
+
+def _as_done(step: Step, run: Run, taken: tuple[str, ...]) -> Step:
     used = {kit: said.instead for (at, kit), (_, said) in run.instead.items() if at in (step.id, "")}
     kit = tuple(used.get(name.casefold(), name) for name in step.kit)
-    missing = tuple(other for name, other in used.items() if all(name != known.casefold() for known in step.kit))
-    here = tuple(other for (at, _), (_, said) in run.instead.items() if at == step.id and (other := said.instead)
-                 and other in missing)  # fmt: skip
+    here = tuple(
+        said.instead for (at, _), (_, said) in run.instead.items() if at == step.id and said.instead not in kit
+    )
     # Words of a note name kit, too: "boiled it over the Bunsen".
     noted = " ".join(said.words for _, said in run.notes if said.step == step.id)
-    return step.model_copy(update={"kit": (*kit, *here), "cautions": f"{step.cautions} {noted}".strip()[:400]})
+    if not used and not here and not noted and not taken:
+        return step
+    return step.model_copy(
+        update={
+            "kit": (*kit, *here),
+            "adds": (*step.adds, *taken),
+            "cautions": f"{step.cautions} {noted}".strip()[:400],
+        }
+    )
 
 
 class _Rules:
