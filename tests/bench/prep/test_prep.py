@@ -21,6 +21,7 @@ from helvor.bench.prep.period import (
 )
 from helvor.bench.procedure import Procedure, Step, Substance
 from helvor.bench.quantity import Unreadable, parse_amount
+from helvor.shelf.procedures import shipped_procedure
 from tests.notebook.people import POWDER
 
 SALT = Procedure(
@@ -90,6 +91,32 @@ def test_waste_by_stream_and_steps_of_others():
     }
     assert [(t.number, t.doer, t.says) for t in sheet.todo] == [(5, "stockroom", "Make 40 mL ethanol ready")]
     assert len(set(sheet.keys)) == len(sheet.keys)
+
+
+@pytest.mark.parametrize(("name", "meeting", "ml"), [
+    # 45 mL acid + 22.5 mL base, 45 + 10 + 7.6 mL, and 15 mL of brine; the evaporator collects the 60 mL of ether.
+    ("three-from-one", 2, {"aqueous": 145.1, "solids": 0.0, "solvents": 0.0}), ("three-from-one", 1, {"solvents": 60.0}),
+    # Twice 100 mL water, 1 mL acid, 12 mL barium chloride, and 25 mL of washes that run into the filtrate.
+    ("sulfate-in-garden-salt", 2, {"heavy metal": 276.0}), ("sulfate-in-garden-salt", 1, {}),
+    # Packing, loading, both eluents: what is pooled is collected, the tubes between are poured away.
+    ("colours-of-iron", 1, {"solvents": 220.5, "silica": 0.0}),
+    ("acetanilide-made-clean", 1, {"aqueous": 49.0, "solids": 0.0}),
+])  # fmt: skip
+def test_waste_is_what_really_goes_there(name, meeting, ml):
+    """By hand, mL a bench, from the amounts of the procedure."""
+    waste = {w.stream: w.volume / 12 for w in prep_sheet(shipped_procedure(name), meeting, 12).waste}
+    assert waste == pytest.approx(ml)
+
+
+def test_prep_names_hazards_that_nobody_typed():
+    sheet = prep_sheet(shipped_procedure("inside-the-tablet"), 1, 12)
+    hazards = {m.name: m.hazards for m in sheet.makes}
+    assert hazards["ethanol"] == "highly flammable; irritates eyes"
+    assert hazards["tablet"] == "nothing listed; see the sheet"
+    [iodine] = prep_sheet(
+        Procedure(title="I", substances=(Substance(name="iodine", amount=parse_amount("1 g")),)), 1, 2
+    ).makes
+    assert iodine.waste == "aqueous" and "thiosulfate" in iodine.first
 
 
 @given(st.floats(1e-3, 1e5))

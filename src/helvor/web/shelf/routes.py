@@ -26,8 +26,8 @@ router = APIRouter(include_in_schema=False)
 
 FIELDS = ("kind", "item", "key", "property", "value", "source")
 COLUMNS: dict[str, tuple[str, ...]] = {
-    "solvent": ("density", "boils", "flash", "mixes_with_water", "takes_up_water", "hazard", "waste"),
-    "substance": ("melts", "pka", "solubility", "solubility_hot", "hazard", "waste"),
+    "solvent": ("density", "boils", "flash", "mixes_with_water", "hazard", "waste"),
+    "substance": ("melts", "pka", "solubility", "hazard", "waste"),
     "precipitate": ("pksp", "hazard", "waste"),
     "paper": ("diameter", "width", "height", "particles", "ash"),
     "layer": ("thickness", "indicator"),
