@@ -17,7 +17,7 @@ from helvor.bench.procedure import same
 from helvor.bench.quantity import digits
 from helvor.bench.safety.care import Care, named
 from helvor.bench.safety.heat import HOT_SURFACE, LOW_BOILER, Heat, sources
-from helvor.bench.safety.incompatible import HYDROXIDE, MEETINGS, STRONG_ACID, Meets
+from helvor.bench.safety.incompatible import CARBONATE, HYDROXIDE, MEETINGS, STRONG_ACID, Meets
 from helvor.bench.safety.substances import care_of, liquids_of
 from helvor.bench.step_kinds import WASTE, wrong_bottle
 
@@ -482,6 +482,27 @@ def _into_bottle(plan: Plan, moment: Moment) -> Iterator[Advice]:
         )  # fmt: skip
 
 
+def gas_in_bottle(plan: Plan) -> Iterator[Advice]:
+    """Acid and carbonate end in one waste bottle, and nothing says that its cap is vented."""
+    thrown: dict[tuple[int, str], list[Moment]] = {}
+    for moment in plan.moments:
+        if moment.step.kind == "discard" and moment.step.waste:
+            thrown.setdefault((moment.step.meeting, moment.step.waste), []).append(moment)
+    for together in thrown.values():
+        cares = [care for moment in together for care in moment.matter.cares.values()]
+        sour = any(STRONG_ACID(care) for care in cares)
+        carbonate = next((care for care in cares if CARBONATE(care)), None)
+        vented = any(re.search(r"\bvent|\bneutral|loose|uncapped|open\b", m.words, re.IGNORECASE) for m in together)
+        if sour and carbonate is not None and not vented:
+            last = together[-1]
+            yield _advice(
+                last, "gas-in-bottle", "caution",
+                f"{_at(last)} puts {carbonate.shown} and acid into one bottle.",
+                "Carbon dioxide comes off after the cap is on, and bursts it.",
+                "Bring them together in an open beaker until it stops foaming; a vented cap on the bottle.",
+            )  # fmt: skip
+
+
 def condenser(plan: Plan) -> Iterator[Advice]:
     """Condenser water only when it boils, under something that burns."""
     for moment in plan.moments:
@@ -527,6 +548,7 @@ RULES: tuple[SafetyRule, ...] = (
                to_the_air),
     SafetyRule(("no-waste-stream", "wrong-waste", "before-waste"), "Waste without a bottle, in a wrong one, not ready.",
                PRACTICE, waste),
+    SafetyRule(("gas-in-bottle",), "Acid and carbonate in one waste bottle.", PRACTICE, gas_in_bottle),
     SafetyRule(("condenser-late",), "Condenser water that comes on late under what burns.", PRACTICE, condenser),
 )  # fmt: skip
 """Every rule; ``docs/safety.md`` is drawn from it."""
