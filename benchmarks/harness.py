@@ -32,6 +32,7 @@ from starlette.responses import HTMLResponse
 from starlette.types import Receive, Scope, Send
 
 from helvor import demo
+from helvor.command import listen
 from helvor.notebook.database import open_pool
 from helvor.notebook.server import LocalServer, free_port, make_database
 from helvor.web.app import Settings, calm_collector, create_app
@@ -116,9 +117,10 @@ def serve(url: str, port: int, told: Connection) -> None:
     async def both(scope: Scope, receive: Receive, send: Send) -> None:
         await (bare if scope.get("path", "").startswith("/bare") else ours)(scope, receive, send)
 
-    server = uvicorn.Server(uvicorn.Config(both, port=port, log_level="warning", access_log=False, lifespan="off"))
+    # On a listener of the command's own, as it is served in earnest.
+    server = uvicorn.Server(uvicorn.Config(both, log_level="warning", access_log=False, lifespan="off"))
     ours.state.closing = lambda: server.should_exit
-    thread = threading.Thread(target=server.run)
+    thread = threading.Thread(target=server.run, kwargs={"sockets": [listen("127.0.0.1", port)]})
     thread.start()
     told.recv()
     told.send(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)

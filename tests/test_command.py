@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 import re
 import signal
@@ -9,12 +10,14 @@ import socket
 import subprocess
 import sys
 import time
+from http.client import HTTPConnection
 from pathlib import Path
 
 import psycopg
 import pytest
 
 from helvor import command
+from helvor.command import listen
 from helvor.exchange.device_line import At
 from helvor.notebook.database import connect
 from helvor.notebook.server import free_port
@@ -121,6 +124,68 @@ def test_the_demo_starts_stops_cleanly_keeps_its_data_and_starts_over_when_asked
     with Started("demo", "--port", port, var=var) as after:
         after.until("Ctrl-C")
         after.end()
+
+
+def answer(port, path):
+    """Status and headers of a page, or 0 where nobody answers."""
+    asked = HTTPConnection("127.0.0.1", int(port), timeout=20)
+    try:
+        asked.request("GET", path)
+        got = asked.getresponse()
+        got.read()
+        return got.status, dict(got.getheaders())
+    except OSError:
+        return 0, {}
+    finally:
+        asked.close()
+
+
+def test_a_database_that_is_killed_is_started_again_and_the_pages_say_so_meanwhile(var):
+    """kill -9 of the private server: 503 with one sentence and when to come again, then it is back by itself; SIGTERM
+    ends all of it whatever state it is in."""
+    port = str(free_port())
+    with Started("demo", "--port", port, var=var) as started:
+        started.until("Ctrl-C")
+        assert answer(port, "/ready")[0] == answer(port, "/health")[0] == 200
+        postmaster = int((var / "postgres" / "data" / "postmaster.pid").read_text().splitlines()[0])
+        os.kill(postmaster, signal.SIGKILL)
+        seen, began = set(), time.monotonic()
+        while time.monotonic() - began < 30:
+            status, headers = answer(port, "/ready")
+            seen.add(status)
+            assert answer(port, "/health")[0] == 200
+            if status == 503:
+                assert headers["retry-after"] == "5"
+            elif status == 200 and 503 in seen:
+                break
+            time.sleep(0.05)
+        assert seen == {200, 503}
+        os.kill(int((var / "postgres" / "data" / "postmaster.pid").read_text().splitlines()[0]), signal.SIGKILL)
+        began = time.monotonic()
+        started.end(signal.SIGTERM)
+        assert time.monotonic() - began < 15
+        assert "Traceback" not in started.said
+
+
+def test_what_is_accepted_sends_small_answers_at_once():
+    """An accepted connection of the command's listener has TCP_NODELAY, as the event loop sets it for TCP."""
+
+    async def accepted():
+        delays = []
+
+        async def look(_, writer):
+            delays.append(writer.get_extra_info("socket").getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY))
+            writer.close()
+
+        server = await asyncio.start_server(look, sock=listen("127.0.0.1", 0))
+        async with server:
+            reader, writer = await asyncio.open_connection(*server.sockets[0].getsockname()[:2])
+            await reader.read()
+            writer.close()
+        return delays
+
+    [delay] = asyncio.run(accepted())
+    assert delay
 
 
 def test_a_taken_port_is_said_and_another_is_used(server, demo_template, var):

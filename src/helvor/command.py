@@ -335,20 +335,21 @@ def _database(name: str, *, fresh: bool) -> Iterator[str]:
 
 
 def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool) -> None:
-    listener = _listen(host, port)
+    listener = listen(host, port)
     taken = listener.getsockname()[1]
     if taken != port:
         say(f"Port {port} is taken; using {taken}.")
     shown = f"[{host}]" if ":" in host else host
     address = f"http://{shown}:{taken}"
     (VAR / "running.json").write_text(json.dumps({"address": address, "process": os.getpid()}))
-    with contextlib.closing(open_pool(url)) as pool:
+    pool = open_pool(url)
+    try:
         with pool.connection() as conn:
             pages.catch_up(conn, eluotropic_rank())
         app = create_app(settings, pool)
         calm_collector()
         config = uvicorn.Config(
-            app, log_level="warning", access_log=False, timeout_graceful_shutdown=5, server_header=False
+            app, log_level="warning", access_log=False, timeout_graceful_shutdown=2, server_header=False
         )
         say(f"\n  Helvor is running:  {address}")
         if is_demo:
@@ -357,13 +358,20 @@ def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool)
         server = uvicorn.Server(config)
         app.state.closing = lambda: server.should_exit  # open boards end their streams by themselves
         server.run(sockets=[listener])
+    finally:
+        # A server that is gone must not hold up the end: its connections are left to fail by themselves.
+        pool.close(timeout=1)
 
 
-def _listen(host: str, port: int) -> socket.socket:
-    """A bound socket on the wished port, else on the next free ones, else on any."""
+def listen(host: str, port: int) -> socket.socket:
+    """A bound socket on the wished port, else on the next free ones, else on any.
+
+    It names its protocol: what is accepted from one that does not is no TCP to the event loop, which then leaves
+    small answers waiting for the client's acknowledgement, 40 ms each.
+    """
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     for candidate in [*range(port, port + 10), 0]:
-        listener = socket.socket(family)
+        listener = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             listener.bind((host, candidate))

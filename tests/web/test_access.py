@@ -16,6 +16,8 @@ from tests.web.conftest import small_photograph
 
 PUBLIC = {
     ("GET", "/sign-in"),
+    ("GET", "/health"),
+    ("GET", "/ready"),
     ("GET", "/join"),
     ("POST", "/join"),
     ("GET", "/invitation/{link}"),

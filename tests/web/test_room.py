@@ -135,6 +135,21 @@ def test_an_open_accident_follows_until_it_is_closed(school, ida, day):
     assert day("ended", meeting="2").status_code == 303
 
 
+def test_connections_that_died_are_said_and_the_next_request_is_answered(school, ida):
+    """The database ended every connection of ours: one 503 that says when to come again, then all is well."""
+    url = f"/classes/{school.ida.class_id}"
+    assert ida.get(url).status_code == 200
+    school.conn.execute(
+        "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database()"
+        " AND pid <> pg_backend_pid()"
+    )
+    refused = ida.get(url)
+    assert refused.status_code == 503 and refused.headers["Retry-After"] == "5"
+    assert "The database does not answer just now" in refused.text
+    assert ida.get(url).status_code == 200
+    assert ida.get("/ready").json() == {"database": True, "current": True}
+
+
 def test_a_registered_container_is_labelled(school, ida, day):
     type_in(school.conn, school.ida, school.run, "dish 32.514", "done 1", "dish powder 35.520", "done 2")
     url = f"/classes/{school.ida.class_id}/containers"

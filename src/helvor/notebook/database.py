@@ -8,6 +8,8 @@ import psycopg
 from psycopg_pool import ConnectionPool
 
 STATEMENT_TIMEOUT_MS = 10_000
+PATIENCE = 4.0
+"""Seconds that a request waits for a connection before its asker is told to come again."""
 
 
 def connect(url: str) -> psycopg.Connection:
@@ -31,14 +33,15 @@ def open_pool(url: str, *, size: int = 8) -> ConnectionPool:
     """A pool of autocommit connections; transactions are opened where they are needed.
 
     Raises:
-        psycopg_pool.PoolTimeout: the server does not answer within ten seconds.
+        psycopg_pool.PoolTimeout: the server does not answer within ten seconds; later, a connection is not free
+            within :data:`PATIENCE`.
     """
     pool = ConnectionPool(
         url,
         min_size=1,
         max_size=size,
         open=False,
-        timeout=10,
+        timeout=PATIENCE,
         check=_check_idle,
         kwargs={"autocommit": True, "options": f"-c statement_timeout={STATEMENT_TIMEOUT_MS}"},
     )

@@ -42,6 +42,12 @@ def shipped() -> list[Migration]:
     )
 
 
+def is_current(conn: psycopg.Connection) -> bool:
+    """Whether every migration that ships has run, as it ships, and no newer one."""
+    ran = dict(conn.execute("SELECT name, sha256 FROM migration").fetchall())
+    return ran == {migration.name: migration.sha256 for migration in shipped()}
+
+
 def migrate(conn: psycopg.Connection, migrations: list[Migration] | None = None) -> list[str]:
     """Run what has not run yet and say which.
 

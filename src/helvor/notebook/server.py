@@ -14,6 +14,7 @@ import secrets
 import shutil
 import socket
 import subprocess
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -23,6 +24,9 @@ import psycopg.sql
 
 USER = "helvor"
 _READY_SECONDS = 30
+REVIVALS = (0.2, 0.5, 1.0, 2.0, 4.0, 8.0)
+"""Seconds before each try to start a server again that died by itself; after the last it stays down."""
+_LOOK_EVERY = 0.25
 _NO_SYNC = ("fsync=off", "synchronous_commit=off", "full_page_writes=off")
 
 
@@ -58,6 +62,8 @@ class LocalServer:
         self._durable = durable
         self._say = say
         self._process: subprocess.Popen[bytes] | None = None
+        self._leaving = threading.Event()
+        self._watch: threading.Thread | None = None
         self._as_postgres = os.geteuid() == 0
 
     def url(self, database: str) -> str:
@@ -83,8 +89,28 @@ class LocalServer:
                 time.sleep(0.3)
         raise ServerTrouble(f"PostgreSQL did not start; the end of its log: {self._log_end()}")
 
+    def watch(self) -> None:
+        """Start it again, on the same port, whenever it dies by itself, until :meth:`stop`."""
+        if self._watch is None:
+            self._watch = threading.Thread(target=self._revive, name="private server", daemon=True)
+            self._watch.start()
+
+    def _revive(self) -> None:
+        while not self._leaving.wait(_LOOK_EVERY):
+            if self._process is None or self._process.poll() is None:
+                continue
+            self._say("The database stopped by itself; starting it again …")
+            if not any(not self._leaving.wait(pause) and self._launch() for pause in REVIVALS):
+                if not self._leaving.is_set():
+                    self._say(f"The database does not start again; the end of its log: {self._log_end()}")
+                return
+            self._say("The database is back.")
+
     def stop(self) -> None:
         """Stop cleanly (a fast shutdown) and wait."""
+        self._leaving.set()
+        if self._watch is not None:
+            self._watch.join(timeout=5)
         process, self._process = self._process, None
         if process is None or process.poll() is not None:
             return
@@ -171,7 +197,8 @@ class LocalServer:
         settings = ["listen_addresses=127.0.0.1", f"port={self.port}", "unix_socket_directories="]
         settings += [] if self._durable else _NO_SYNC
         arguments = [word for setting in settings for word in ("-c", setting)]
-        with (self.folder / "log").open("wb") as log:
+        # What it said before it died stays readable.
+        with (self.folder / "log").open("ab" if self._watch is not None else "wb") as log:
             self._process = subprocess.Popen(
                 self._command("postgres", "-D", str(self.data), *arguments, dies_with_us=True),
                 stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd="/",
@@ -187,7 +214,8 @@ class LocalServer:
                 time.sleep(0.05)
             else:
                 return True
-        self.stop()
+        self._process.kill()
+        self._process.wait(timeout=5)
         return False
 
     def _log_end(self) -> str:
@@ -234,6 +262,7 @@ def running(server: LocalServer) -> Iterator[LocalServer]:
         yield server
         return
     server.start()
+    server.watch()
     try:
         yield server
     finally:

@@ -30,6 +30,12 @@ INSTRUCTORS_ONLY = "This is decided by an instructor: ask one. Nothing was writt
 ARCHIVED = "This class is archived, so nothing was written. An instructor can take it out again, on its set-up page."
 IN_ARCHIVE = "HV001"
 """What the database says when something is written in an archived class (0010_keep.sql)."""
+BACK_IN = 5
+"""Seconds after which it is worth asking again; a private server that died is started again within them."""
+NO_DATABASE = (
+    "The database does not answer just now, so nothing was written; what you typed is still here. "
+    "Send it again in a few seconds."
+)
 TAKEN = "This entry's id was used for something else, so nothing was written. Send it with a new id."
 
 
@@ -100,6 +106,16 @@ def install(app: FastAPI) -> None:
         if trouble.sqlstate != IN_ARCHIVE:
             raise trouble
         return refuse(request, 409, "Archived", ARCHIVED)
+
+    @app.exception_handler(psycopg.OperationalError)
+    def _no_database(request: Request, trouble: psycopg.OperationalError) -> Response:
+        """It is down, full, too slow, or two writers stood in each other's way: whoever asked may ask again."""
+        log.warning("The database does not answer: %s", trouble)
+        # Connections of before may all be dead; those that are go now, not one with each request.
+        app.state.pool.check()
+        answer = refuse(request, 503, "Not just now", NO_DATABASE)
+        answer.headers["Retry-After"] = str(BACK_IN)
+        return answer
 
     @app.exception_handler(NotYours)
     def _not_yours(request: Request, _: NotYours) -> Response:

@@ -48,7 +48,8 @@ STRONG_ACID = _named("hydrochloric acid", "sulfuric acid", "nitric acid", "phosp
                      "formic acid", words=r"\b(?:hydrochloric|sulfuric|nitric|phosphoric|acetic|citric) acid|vinegar",
                      formulas=("HCl", "H2SO4", "HNO3", "H3PO4"))  # fmt: skip
 CARBONATE = _named("sodium carbonate", "sodium bicarbonate", "potassium carbonate", "calcium carbonate",
-                   words=r"carbonate|(?<!caustic )\bsoda\b", formulas=("NaHCO3", "Na2CO3", "K2CO3", "CaCO3", "KHCO3"))  # fmt: skip
+                   words=r"carbonate|(?<!caustic )\bsoda\b",
+                   formulas=("NaHCO3", "Na2CO3", "K2CO3", "CaCO3", "KHCO3"))  # fmt: skip
 BLEACH = _named("sodium hypochlorite", words=r"bleach|hypochlorite", formulas=("NaOCl", "NaClO"))
 AMMONIA = _named("ammonia", words=r"\bammoni", formulas=("NH3", "NH4Cl", "NH4OH"))
 PERMANGANATE = _named("potassium permanganate", words="permanganate", formulas=("KMnO4",))

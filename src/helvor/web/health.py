@@ -1,0 +1,28 @@
+"""Whether it lives and whether it can serve, for whoever watches over it; no secret, nothing of anybody's."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse
+
+from helvor.notebook.migrate import is_current
+from helvor.web.security import pool
+
+router = APIRouter(include_in_schema=False)
+
+PATIENCE = 2.0
+"""Seconds that the database has to answer."""
+
+
+@router.get("/health")
+async def health() -> dict[str, bool]:
+    """The process answers."""
+    return {"alive": True}
+
+
+@router.get("/ready")
+def ready(request: Request) -> JSONResponse:
+    """The database answers and its tables are those of this version; 503 by the usual refusal where it does not."""
+    with pool(request).connection(timeout=PATIENCE) as conn:
+        current = is_current(conn)
+    return JSONResponse({"database": True, "current": current}, status_code=200 if current else 503)
