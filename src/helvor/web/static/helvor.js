@@ -4,7 +4,7 @@ import { watchBoard } from "./board.js";
 import { watchColumn } from "./column.js";
 import { watchDevices } from "./devices.js";
 import { watchInk } from "./ink.js";
-import { keepIfLost, watchOutbox } from "./outbox.js";
+import { isOurs, keepIfLost, watchOutbox } from "./outbox.js";
 import { watchPlan } from "./plan.js";
 import { watchPhoto } from "./photo.js";
 import { watchPlate } from "./plate.js";
@@ -38,6 +38,12 @@ document.addEventListener("htmx:config:request", (event) => {
   if (request.method !== "GET") request.headers["X-CSRF-Token"] = cookie("helvor_csrf");
 });
 
+// What is not from us, or says that something broke, never takes the place of what somebody is typing into.
+document.addEventListener("htmx:before:swap", (event) => {
+  const { response, hx } = event.detail.ctx ?? {};
+  if (response && (!isOurs(response) || (response.status >= 500 && !hx?.retarget))) event.preventDefault();
+});
+
 document.addEventListener("htmx:after:swap", (event) => {
   const target = event.detail.ctx?.target;
   // An answer that names its own target (a form with its troubles) leaves a selector here, not an element.
@@ -52,6 +58,15 @@ document.addEventListener("htmx:after:swap", (event) => {
 function afterWriting(form) {
   const id = form?.querySelector?.("input[name=entry]");
   if (id) id.value = newId();
+}
+
+// Kept on this device: the line is free for the next reading, which is another entry.
+function keptOf(request) {
+  if (!keepIfLost(request)) return false;
+  afterWriting(request.form);
+  const line = request.form?.querySelector("#read");
+  if (line) line.value = "";
+  return true;
 }
 
 document.addEventListener("helvor:written", () => {
@@ -85,6 +100,11 @@ document.addEventListener("toggle", (event) => {
 document.addEventListener("htmx:after:request", (event) => {
   const { ctx } = event.detail;
   if (ctx.request.method !== "POST" || ctx.response.status >= 300) return;
+  // A page of somebody else's, such as a network that asks for a sign-in of its own, has written nothing.
+  if (!isOurs(ctx.response)) {
+    keptOf(ctx.request);
+    return;
+  }
   say("");
   afterWriting(ctx.request.form);
   const line = ctx.request.form?.querySelector("#read");
@@ -97,18 +117,14 @@ document.addEventListener("htmx:after:request", (event) => {
 document.addEventListener("htmx:error", (event) => {
   const { ctx } = event.detail;
   if (!ctx?.request || ctx.response) return;
-  if (keepIfLost(ctx.request)) {
-    afterWriting(ctx.request.form);
-    const line = ctx.request.form?.querySelector("#read");
-    if (line) line.value = "";
-    if (panel.open) panel.close();
-  }
+  if (keptOf(ctx.request) && panel.open) panel.close();
 });
 
 document.addEventListener("htmx:response:error", (event) => {
   const { ctx } = event.detail;
-  if ([502, 503, 504].includes(ctx.response.status)) keepIfLost(ctx.request);
-  else if (ctx.response.status >= 500) {
+  const { status } = ctx.response;
+  if ((status >= 500 || status === 429) && keptOf(ctx.request)) return;
+  if (status >= 500) {
     const line = document.getElementById("said");
     line.innerHTML = '<span class="is-stop said-trouble"></span>';
     line.firstChild.textContent = ctx.request.method === "POST"

@@ -1,78 +1,219 @@
-// Readings that could not be sent are kept on this device and sent once the server answers.
-// Every one carries its entry id, so sending it again never writes it twice.
+// What could not be written stays on this device until the server says that it is in ink, or somebody discards it.
+// Each reading carries its entry id, so sending it again never writes it twice; it is sent only for who typed it.
 const SHELF = "helvor-outbox";
+const SENDER = "helvor-outbox-sender";
+const FIRST_PAUSE = 3000;
+const LONGEST_PAUSE = 300000;
+const LEASE = 20000;
+// What these say is about the reading itself: it waits for somebody to look at it, not for a better moment.
+const ABOUT_THE_READING = [400, 404, 409, 410, 413, 415, 422];
+const NOT_A_VALUE = ["csrf", "entry", "kind", "step", "view", "text", "portion", "strikes", "reason", "back"];
+
+const tab = Math.random().toString(36).slice(2);
 let readCookie = () => "";
-let refused = "";
+let timer = 0;
+let busy = false;
+
+const mine = () => document.body.dataset.account ?? "";
+const isMine = (item) => item.account === mine();
 
 function kept() {
   try {
-    return JSON.parse(localStorage.getItem(SHELF) ?? "[]");
+    // Kept by an older version: without an account it is whoever's the device is now.
+    return JSON.parse(localStorage.getItem(SHELF) ?? "[]").map((item) => ({
+      account: mine(), typed: item.at ?? Date.now(), tries: 0, next: 0, state: "waiting", said: "", page: "",
+      id: new URLSearchParams(item.body).get("entry"), ...item,
+    }));
   } catch {
     return [];
   }
 }
 
 function keep(items) {
-  localStorage.setItem(SHELF, JSON.stringify(items));
+  try {
+    localStorage.setItem(SHELF, JSON.stringify(items));
+  } catch {
+    // The device is full: what was kept before stays, and the page says that this one is not.
+    const line = document.getElementById("said");
+    if (line) line.textContent = "This device can keep no more. What you typed is still here: do not leave this page.";
+    return false;
+  }
   show();
+  return true;
 }
+
+const change = (id, more) => keep(kept().map((item) => (item.id === id ? { ...item, ...more } : item)));
+const drop = (id) => keep(kept().filter((item) => item.id !== id));
 
 export function keepIfLost(request) {
   if (request.method !== "POST" || !(request.body instanceof URLSearchParams) || !request.body.get("entry")) return false;
-  const item = { url: request.action, body: request.body.toString(), at: Date.now() };
-  keep([...kept(), item]);
-  setTimeout(flush, 3000);
+  const id = request.body.get("entry");
+  const item = {
+    id, url: request.action, body: request.body.toString(), account: mine(), typed: Date.now(), tries: 0,
+    next: Date.now() + FIRST_PAUSE, state: "waiting", said: "", page: document.getElementById("main")?.dataset.reload ?? location.pathname,
+  };
+  if (!keep([...kept().filter((other) => other.id !== id), item])) return false;
+  schedule();
   return true;
+}
+
+export const isOurs = (response) => response?.headers?.get?.("X-Helvor") !== null;
+
+// One timer: for the next of mine that waits for a better moment.
+function schedule() {
+  clearTimeout(timer);
+  const next = kept().filter((item) => isMine(item) && item.state === "waiting").map((item) => item.next);
+  if (next.length) timer = setTimeout(flush, Math.max(250, Math.min(...next) - Date.now()));
+}
+
+// Two tabs do not send the same readings at once; where there are no locks, over plain http, a lease stands for one.
+async function alone(work) {
+  if (navigator.locks) return navigator.locks.request(SHELF, { ifAvailable: true }, (lock) => lock && work());
+  const [holder, until] = (localStorage.getItem(SENDER) ?? "").split(" ");
+  if (holder && holder !== tab && Number(until) > Date.now()) return undefined;
+  localStorage.setItem(SENDER, `${tab} ${Date.now() + LEASE}`);
+  try {
+    return await work();
+  } finally {
+    localStorage.removeItem(SENDER);
+  }
+}
+
+async function send(item) {
+  let response;
+  try {
+    response = await fetch(item.url, {
+      method: "POST",
+      body: new URLSearchParams(item.body),
+      headers: { "HX-Request": "true", "X-CSRF-Token": readCookie("helvor_csrf") },
+    });
+  } catch {
+    return later(item, "");
+  }
+  if (response.ok && isOurs(response) && !new URL(response.url, location.href).pathname.startsWith("/sign-in")) {
+    drop(item.id);
+    return true;
+  }
+  const words = new DOMParser().parseFromString(await response.text(), "text/html");
+  const sentence = isOurs(response) ? words.querySelector(".trouble, .said-trouble, p, span")?.textContent.trim() ?? "" : "";
+  if (isOurs(response) && ABOUT_THE_READING.includes(response.status)) {
+    change(item.id, { state: "refused", said: sentence || `The server answered ${response.status}.` });
+    return false;
+  }
+  return later(item, sentence || `Something else than Helvor answered (${response.status}).`, Number(response.headers.get("Retry-After")) || 0);
+}
+
+function later(item, said, seconds = 0) {
+  const pause = Math.max(1000 * seconds, Math.min(LONGEST_PAUSE, FIRST_PAUSE * 2 ** item.tries));
+  change(item.id, { tries: item.tries + 1, next: Date.now() + pause, said });
+  return false;
+}
+
+async function flush({ all = false } = {}) {
+  if (busy) return;
+  busy = true;
+  let written = false;
+  try {
+    await alone(async () => {
+      for (const { id } of kept()) {
+        const item = kept().find((one) => one.id === id);
+        if (!item || !isMine(item) || item.state !== "waiting" || (!all && item.next > Date.now() + 300)) continue;
+        written = (await send(item)) || written;
+      }
+    });
+  } finally {
+    busy = false;
+  }
+  const main = document.getElementById("main");
+  if (written && main?.dataset.reload && window.htmx) htmx.ajax("GET", main.dataset.reload, { target: "#main", swap: "outerMorph" });
+  show();
+  schedule();
+}
+
+function made(tag, text, more = {}) {
+  const element = document.createElement(tag);
+  element.textContent = text;
+  return Object.assign(element, more);
+}
+
+function typedWords(item) {
+  const fields = new URLSearchParams(item.body);
+  if (fields.get("text")) return fields.get("text");
+  const values = [...fields].filter(([name, value]) => value && !NOT_A_VALUE.includes(name)).map(([name, value]) => `${name} ${value}`);
+  return [fields.get("kind") ?? "", ...values].join(" ").slice(0, 120);
+}
+
+function row(item) {
+  const li = document.createElement("li");
+  const time = new Date(item.typed).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+  li.append(made("b", `“${typedWords(item)}”`), made("span", ` typed ${time}, `));
+  if (item.page) li.append(made("a", "its page", { href: item.page, className: "link" }));
+  li.append(made("span", item.said ? `. ${item.state === "refused" ? "Not written" : "Not yet written"}: ${item.said}` : ". Not yet sent."));
+  const actions = made("span", "", { className: "kept-actions" });
+  const button = (words, act) => actions.append(made("button", words, { type: "button", className: "button", onclick: act }));
+  button("Send again", () => { change(item.id, { state: "waiting", next: 0 }); flush({ all: true }); });
+  const fields = new URLSearchParams(item.body);
+  if (fields.get("text")) {
+    button("Change", () => {
+      const input = made("input", "", { value: fields.get("text"), className: "kept-change" });
+      input.setAttribute("aria-label", "What was typed");
+      const go = made("button", "Send changed", { type: "button", className: "button main", onclick: () => {
+        fields.set("text", input.value);
+        actions.replaceChildren();
+        change(item.id, { body: fields.toString(), state: "waiting", next: 0, said: "" });
+        flush({ all: true });
+      } });
+      actions.replaceChildren(input, go);
+      input.focus();
+    });
+  }
+  button("Discard", () => { if (confirm(`Discard “${typedWords(item)}”? It is nowhere else.`)) drop(item.id); });
+  li.append(actions);
+  return li;
 }
 
 function show() {
   const banner = document.getElementById("offline");
   if (!banner) return;
-  const waiting = kept().length;
-  banner.hidden = waiting === 0 && navigator.onLine && !refused;
-  if (waiting) banner.textContent = `No connection. ${waiting} ${waiting === 1 ? "reading is" : "readings are"} kept on this device and will be sent, once.`;
-  else if (refused) banner.textContent = refused;
-  else banner.textContent = "No connection. What you write is kept on this device and sent when it is back.";
-}
-
-async function flush() {
-  if (!kept().length) return show();
-  const run = async () => {
-    for (let item = kept()[0]; item; item = kept()[0]) {
-      let response;
-      try {
-        response = await fetch(item.url, {
-          method: "POST",
-          body: new URLSearchParams(item.body),
-          headers: { "HX-Request": "true", "X-CSRF-Token": readCookie("helvor_csrf") },
-        });
-      } catch {
-        return setTimeout(flush, 5000);
-      }
-      if ([401, 403, 502, 503, 504].includes(response.status)) {
-        if (response.status < 500) document.getElementById("said").innerHTML = await response.text();
-        return setTimeout(flush, 5000);
-      }
-      if (!response.ok) {
-        const fields = new URLSearchParams(item.body);
-        const words = new DOMParser().parseFromString(await response.text(), "text/html");
-        const why = words.querySelector(".trouble, .said-trouble, p")?.textContent.trim() ?? "";
-        refused = `Not written: “${fields.get("text") ?? fields.get("distance") ?? fields.get("kind")}”. ${why}`;
-      }
-      keep(kept().filter((other) => other.body !== item.body));
-    }
-    const main = document.getElementById("main");
-    if (main?.dataset.reload && window.htmx) htmx.ajax("GET", main.dataset.reload, { target: "#main", swap: "outerMorph" });
-  };
-  // Two tabs do not send the same readings at once.
-  if (navigator.locks) await navigator.locks.request(SHELF, { ifAvailable: true }, (lock) => lock && run());
-  else await run();
-  show();
+  const items = kept();
+  const own = items.filter(isMine);
+  const waiting = own.filter((item) => item.state === "waiting").length;
+  const refused = own.length - waiting;
+  const others = items.length - own.length;
+  banner.hidden = items.length === 0 && navigator.onLine;
+  const said = [];
+  if (!navigator.onLine) said.push("No connection.");
+  if (waiting) said.push(`${waiting} ${waiting === 1 ? "reading is" : "readings are"} kept on this device and will be sent, once.`);
+  if (refused) said.push(`${refused} ${refused === 1 ? "reading was" : "readings were"} not taken and ${refused === 1 ? "is" : "are"} kept: look at ${refused === 1 ? "it" : "them"}.`);
+  if (others) said.push(`${others} of somebody else ${others === 1 ? "waits" : "wait"} here until they sign in.`);
+  if (!own.length && !navigator.onLine) said.push("What you write is kept on this device and sent when it is back.");
+  const list = banner.querySelector("details");
+  // While somebody changes one, the list under their hands stays.
+  if (list?.querySelector(".kept-change")) {
+    banner.querySelector(".kept-said").textContent = said.join(" ");
+    return;
+  }
+  banner.replaceChildren(made("span", said.join(" "), { className: "kept-said", role: "status" }));
+  if (own.length) {
+    const details = document.createElement("details");
+    details.open = list?.open ?? refused > 0;
+    details.append(made("summary", `${own.length} on this device`));
+    const rows = made("ul", "", { className: "kept-list" });
+    rows.append(...own.map(row));
+    details.append(rows);
+    banner.append(details);
+  }
 }
 
 export function watchOutbox({ cookie }) {
   readCookie = cookie;
-  addEventListener("online", () => { show(); flush(); });
+  addEventListener("online", () => { show(); flush({ all: true }); });
   addEventListener("offline", show);
-  flush();
+  addEventListener("storage", (event) => { if (event.key === SHELF) { show(); schedule(); } });
+  document.addEventListener("submit", (event) => {
+    const leaving = event.target.getAttribute?.("action") === "/sign-out" && kept().some(isMine);
+    if (leaving && !confirm("Readings of yours on this device are not written yet. They wait here until you sign in again. Sign out?")) event.preventDefault();
+  });
+  show();
+  flush({ all: true });
 }
