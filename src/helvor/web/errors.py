@@ -11,6 +11,7 @@ import psycopg
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from pydantic import ValidationError
+from pydantic_core import PydanticSerializationError
 from starlette.exceptions import HTTPException
 from starlette.responses import JSONResponse, RedirectResponse, Response
 
@@ -35,6 +36,14 @@ BACK_IN = 5
 NO_DATABASE = (
     "The database does not answer just now, so nothing was written; what you typed is still here. "
     "Send it again in a few seconds."
+)
+NO_CHARACTER = (
+    "There is a character in this that cannot be kept, such as half of a sign. Take it out and send it again; "
+    "nothing was written."
+)
+NO_NUMBER = (
+    "With these numbers it cannot be worked out: one of them is zero, far too small or far too large. "
+    "Look at each with its unit."
 )
 TAKEN = "This entry's id was used for something else, so nothing was written. Send it with a new id."
 
@@ -103,9 +112,12 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(psycopg.DatabaseError)
     def _database(request: Request, trouble: psycopg.DatabaseError) -> Response:
-        if trouble.sqlstate != IN_ARCHIVE:
-            raise trouble
-        return refuse(request, 409, "Archived", ARCHIVED)
+        if trouble.sqlstate == IN_ARCHIVE:
+            return refuse(request, 409, "Archived", ARCHIVED)
+        if isinstance(trouble, psycopg.DataError):
+            log.warning("Not kept: %s", trouble)
+            return refuse(request, 422, "Cannot be kept", NO_CHARACTER)
+        raise trouble
 
     @app.exception_handler(psycopg.OperationalError)
     def _no_database(request: Request, trouble: psycopg.OperationalError) -> Response:
@@ -144,6 +156,19 @@ def install(app: FastAPI) -> None:
         if request.url.path.startswith("/api/"):
             return problem(422, "Cannot be written", str(trouble), [{"field": trouble.field, "detail": str(trouble)}])
         return refuse(request, 422, "Cannot be written", str(trouble))
+
+    @app.exception_handler(ArithmeticError)
+    def _no_number(request: Request, trouble: ArithmeticError) -> Response:
+        """Zero, or a number out of reach: what a rule did not foresee is said, and left in the log to be foreseen."""
+        log.warning("Cannot be worked out: %s %s", request.url.path, trouble, exc_info=trouble)
+        return refuse(request, 422, "Cannot be worked out", NO_NUMBER)
+
+    @app.exception_handler(UnicodeEncodeError)
+    @app.exception_handler(PydanticSerializationError)
+    def _no_character(request: Request, trouble: UnicodeEncodeError | PydanticSerializationError) -> Response:
+        if "surrogates" not in str(trouble):
+            raise trouble
+        return refuse(request, 422, "Cannot be kept", NO_CHARACTER)
 
     @app.exception_handler(Unreadable)
     def _unreadable(request: Request, trouble: Unreadable) -> Response:

@@ -184,12 +184,18 @@ def values_of(payload: BaseModel) -> dict[str, list[str]]:
 
 async def submitted(request: Request) -> dict[str, list[str]]:
     """The form's text fields, already parsed by the check for forged requests."""
-    return fields_of(await request.form())
+    data = await request.form()
+    fields = fields_of(data)
+    for _, value in data.multi_items():
+        if not isinstance(value, str):
+            await value.close()  # a file where only words are read
+    return fields
 
 
 def fields_of(data: FormData) -> dict[str, list[str]]:
-    """Every text field with all its values."""
-    return {name: [value for value in data.getlist(name) if isinstance(value, str)] for name in data}
+    """Every text field with all its values; a file where words belong is no field at all."""
+    found = {name: [value for value in data.getlist(name) if isinstance(value, str)] for name in data}
+    return {name: values for name, values in found.items() if values}
 
 
 SubmittedDep = Annotated[dict[str, list[str]], Depends(submitted)]

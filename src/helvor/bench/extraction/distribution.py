@@ -63,6 +63,10 @@ def portions_for(d: float, feed: float, portion: float, wanted: float) -> int | 
     if not 0 < wanted < 1:
         raise Unreadable("Ask for a part between 0 and 100 %: all of it never comes out.")
     once = left(d, feed, portion)
+    if once <= 0:
+        return 1  # so little stays that no number holds it
+    if once >= 1:
+        return None
     times = max(1, math.ceil(math.log(1 - wanted) / math.log(once) - 1e-9))
     return times if times <= MOST_PORTIONS else None
 
