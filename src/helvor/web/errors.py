@@ -122,6 +122,8 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(psycopg.OperationalError)
     def _no_database(request: Request, trouble: psycopg.OperationalError) -> Response:
         """It is down, full, too slow, or two writers stood in each other's way: whoever asked may ask again."""
+        if trouble.sqlstate == IN_ARCHIVE:  # our own code is of a class that the driver counts among these
+            return refuse(request, 409, "Archived", ARCHIVED)
         log.warning("The database does not answer: %s", trouble)
         # Connections of before may all be dead; those that are go now, not one with each request.
         app.state.pool.check()
