@@ -136,7 +136,7 @@ def test_the_day_book_is_written_and_the_meeting_never_closed_silently(board):
     board.locator("details[open]").get_by_role("button", name="Write it").click()
     expect(board.locator(".day-log")).to_contain_text("40 mL into oxidizers and oxidizing acid")
     board.get_by_text("Accident", exact=True).click()
-    board.get_by_label("What happened", exact=True).fill("a drop of acid on a sleeve")
+    board.locator("#happened-what").fill("a drop of acid on a sleeve")
     board.locator("details[open]").get_by_role("button", name="Write it").click()
     expect(board.get_by_label("What was done about: a drop of acid on a sleeve")).to_be_visible()
     assert violations(board) == []
