@@ -70,7 +70,8 @@ class Care:
 
     @property
     def burns_solid(self) -> bool:
-        return any(hazard in ("flammable solid", "flammable powder") for hazard in self.hazards)
+        """A solid that melts or sublimes into something that burns; charcoal and metal powder under water do not."""
+        return "flammable solid" in self.hazards
 
     @property
     def peroxides(self) -> bool:

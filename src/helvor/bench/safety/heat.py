@@ -23,7 +23,7 @@ _SORTS: tuple[tuple[Sort, str], ...] = (
     ("evaporator", r"rotary evaporator|evaporator|rotavap|solvent still|distil\w* (?:off|apparatus)"),
     ("bath", r"(?:water|steam|warm|hot|heating|heated|glycol|ultrasonic)[ -]?bath|bain[- ]marie|steam cone"
              r"|(?:bath|water) at \d+ ?°?C|(?:warm|hot) water (?:under|around)|bath of (?:warm|hot) water"
-             r"|warm water"),
+             r"|(?:in|over|on|above) (?:a )?warm water"),
     ("mantle", r"(?:heating )?mantle|(?:oil|sand|metal)[ -]?bath|heating block|alumini?um block"),
     ("flame", r"bunsen|(?:gas|spirit|micro|alcohol|mekker|teclu) ?(?:burner|lamp)|\bburners?\b|\bflames?\b|candles?"
               r"|blow ?torch|gas ring|gas stove|camping stove|tea ?light|naked light|\bgas tap\b"),

@@ -49,7 +49,11 @@ _GRAINS = re.compile(
     re.IGNORECASE,
 )
 _PEROXIDE_SAID = re.compile(r"peroxide", re.IGNORECASE)
-_CAUGHT = re.compile(r"recover|collect|condens|distil|rotary|evaporator|still\b|cold trap", re.IGNORECASE)
+_BROUGHT_DOWN = re.compile(r"\b(?:cool\w*|room temperature|lukewarm|hand-?warm)\b", re.IGNORECASE)
+_CAUGHT = re.compile(
+    r"(?:recover|collect)\w* (?:it|all of it|the (?:solvent|ether|distillate|eluent))\b|condens|distil|rotary"
+    r"|evaporator|still head|\ba still\b|cold trap", re.IGNORECASE,
+)  # fmt: skip
 
 
 def _at(moment: Moment) -> str:
@@ -104,7 +108,8 @@ def flame(plan: Plan) -> Iterator[Advice]:
         if fire is None:
             continue
         here = burning(plan, moment)
-        solid = next((care for care in moment.matter.cares.values() if care.burns_solid), None)
+        dry = not moment.matter.liquids
+        solid = next((care for care in moment.matter.cares.values() if care.burns_solid and dry), None)
         if here:
             yield _advice(
                 moment, "flame-near-solvent", "stop",
@@ -219,10 +224,10 @@ def hot_meets_volatile(plan: Plan) -> Iterator[Advice]:
 
 
 def _hot_said(says: str) -> str:
-    """The words of an instruction that pour something hot; empty where it is about later or cooled liquid."""
-    if _COOLED.search(says):
+    """The words of an instruction that pour something hot; empty where they say that it is cooled."""
+    if _BROUGHT_DOWN.search(says):
         return ""
-    match = re.search(r"\b(?:hot|boiling|near(?:ly)? boiling)\s+(?:\w+\s?){0,2}", says, re.IGNORECASE)
+    match = re.search(r"\b(?:hot|boiling|near(?:ly)? boiling)\s+\w+", re.sub(r"[{}]", "", says), re.IGNORECASE)
     if match is None or re.match(r"hot ?plate|boiling (?:chips?|stones?|point)", match.group(), re.IGNORECASE):
         return ""
     return match.group().strip()
@@ -252,7 +257,7 @@ def grains_into_hot(plan: Plan) -> Iterator[Advice]:
         what = added or (said.group() if said else "")
         place = _place_of(step.says, what, said)
         before = step.says[:place] if place >= 0 else ""
-        cooled = _COOLED.search(before) is not None or re.search(
+        cooled = _cooled_last(before) or re.search(
             r"^\W*(?:only |added |go |goes |in )*(?:when|once|after|before|off|away)\b[^.;]{0,40}"
             r"(?:cool|boil|heat|off)", step.says[place + len(what):] if place >= 0 else "", re.IGNORECASE,
         ) is not None  # fmt: skip
@@ -277,6 +282,13 @@ def grains_into_hot(plan: Plan) -> Iterator[Advice]:
                 "Into boiling liquid it foams over.",
                 "Say it: chips before any heat; charcoal off the heat, when it no longer boils.",
             )  # fmt: skip
+
+
+def _cooled_last(before: str) -> bool:
+    """Whether the last that an instruction says of heat is that it is off: ``off the heat`` ends where *heat* does."""
+    off = [match.end() for match in _COOLED.finditer(before)]
+    on = [match.end() for match in _BOILS.finditer(before)]
+    return bool(off) and off[-1] >= max(on, default=0)
 
 
 def _place_of(says: str, what: str, said: re.Match[str] | None) -> int:
