@@ -13,6 +13,7 @@ const tab = Math.random().toString(36).slice(2);
 let readCookie = () => "";
 let timer = 0;
 let busy = false;
+let refusedBefore = 0;
 
 const mine = () => document.body.dataset.account ?? "";
 const isMine = (item) => item.account === mine();
@@ -196,7 +197,9 @@ function show() {
   banner.replaceChildren(made("span", said.join(" "), { className: "kept-said", role: "status" }));
   if (own.length) {
     const details = document.createElement("details");
-    details.open = list?.open ?? refused > 0;
+    // It opens by itself when one more was refused; else it stays as somebody left it.
+    details.open = (list?.open ?? false) || refused > refusedBefore;
+    refusedBefore = refused;
     details.append(made("summary", `${own.length} on this device`));
     const rows = made("ul", "", { className: "kept-list" });
     rows.append(...own.map(row));
