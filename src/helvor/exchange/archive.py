@@ -26,7 +26,9 @@ METADATA, RECORD, FILES = "ro-crate-metadata.json", "class.json", "files"
 MOST_FILES = 6000
 MOST_BYTES = 1_000_000_000
 """Unpacked, all together. A bomb of a few kilobytes unpacks to more."""
-MOST_RECORD = 200_000_000
+MOST_RECORD = 60_000_000
+MOST_GROWS = 40
+"""Times its size that an archive may unpack to: pictures hardly shrink, records to a twentieth."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +91,11 @@ def read(source: IO[bytes]) -> tuple[ClassRecord, dict[UUID, bytes]]:
                 raise BadRecord([("archive", f"It holds {len(infos)} files; up to {MOST_FILES} are taken.")])
             if sum(info.file_size for info in infos) > MOST_BYTES:
                 raise BadRecord([("archive", "Unpacked it would be larger than 1 GB: nothing was unpacked.")])
+            packed = sum(info.compress_size for info in infos)
+            if sum(info.file_size for info in infos) > MOST_GROWS * packed + 1_000_000:
+                raise BadRecord(
+                    [("archive", "Unpacked it would be far too large: nothing was unpacked.")]
+                )
             if any(info.flag_bits & 1 for info in infos):
                 raise BadRecord([("archive", "It is locked with a password.")])
             names = {info.filename for info in infos}

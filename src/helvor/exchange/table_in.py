@@ -17,6 +17,8 @@ from dataclasses import dataclass
 from datetime import datetime
 
 MOST_ROWS, MOST_COLUMNS, LONGEST_CELL = 20_000, 60, 2000
+MOST_LINES = MOST_ROWS + 5_000
+"""Rows of a sheet that are looked at, empty ones too."""
 MOST_UNPACKED = 150_000_000
 SEPARATORS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 
@@ -159,7 +161,10 @@ def _workbook(content: bytes) -> Table:
     try:
         sheet = book.worksheets[0]
         raw: list[Row] = []
-        for number, cells in enumerate(sheet.iter_rows(), start=1):
+        # A row says its own number, and the reader fills up what lies between: nothing is read beyond what is taken.
+        for number, cells in enumerate(sheet.iter_rows(max_col=MOST_COLUMNS + 1), start=1):
+            if number > MOST_LINES:
+                raise BadTable("", f"It goes further down than row {MOST_LINES}: delete the empty rows, or part it.")
             texts = []
             for place, cell in enumerate(cells[: MOST_COLUMNS + 1], start=1):
                 where = f"cell {get_column_letter(place)}{number}"

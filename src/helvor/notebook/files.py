@@ -9,6 +9,7 @@ from __future__ import annotations
 import hashlib
 import io
 from dataclasses import dataclass
+from threading import Lock
 from uuid import UUID
 
 import psycopg
@@ -18,7 +19,10 @@ from helvor.bench.entry import Problem
 from helvor.notebook.pages import NotYours, open_page
 
 MAX_BYTES = 8 * 1024 * 1024
-MAX_PIXELS = 60_000_000
+MAX_PIXELS, MAX_WHOLE_PIXELS = 60_000_000, 24_000_000
+"""Of a JPEG, which is decoded smaller at once, and of what has to be whole in memory."""
+DECODING = Lock()
+"""One picture is decoded at a time in a process: ten at once would hold ten times the memory."""
 LONGEST_PX = 2400
 THUMBNAIL_PX = 360
 TEXTS = {"csv": "text/csv", "txt": "text/plain", "jdx": "text/plain", "dx": "text/plain"}
@@ -65,10 +69,16 @@ def make(name: str, content: bytes) -> Made:
 
 def _picture(name: str, content: bytes) -> Made:
     try:
-        with Image.open(io.BytesIO(content), formats=list(FORMATS)) as opened:
+        with DECODING, Image.open(io.BytesIO(content), formats=list(FORMATS)) as opened:
             kind = opened.format or ""
-            if opened.width * opened.height > MAX_PIXELS:
-                raise Problem("file", f"{name} has more than 60 million pixels: make it smaller first.")
+            most = MAX_PIXELS if kind == "JPEG" else MAX_WHOLE_PIXELS
+            if opened.width * opened.height > most:
+                raise Problem(
+                    "file", f"{name} has over {most // 1_000_000} million pixels: make it smaller first."
+                )
+            # Made small before it is turned: a picture twice in memory is what fills it.
+            opened.draft("RGB", (LONGEST_PX, LONGEST_PX))
+            opened.thumbnail((LONGEST_PX, LONGEST_PX))
             picture = ImageOps.exif_transpose(opened)
             picture.load()
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as trouble:

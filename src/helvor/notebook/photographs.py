@@ -24,10 +24,12 @@ from pydantic import BaseModel, ConfigDict, Field
 from helvor.bench.entry import Problem
 from helvor.bench.planar.photo.proposal import Point, Proposal, Stage
 from helvor.bench.planar.plate import Light, Plate
+from helvor.notebook.files import DECODING
 from helvor.notebook.pages import NotYours, open_page
 
 MAX_BYTES = 12 * 1024 * 1024
-MAX_PIXELS = 40_000_000
+MAX_PIXELS, MAX_WHOLE_PIXELS = 60_000_000, 24_000_000
+"""Of a JPEG, and of what is decoded whole."""
 LEAST_PX = 240
 SHOWN_PX = 1000
 MOST_OF_A_PLATE = 12
@@ -75,13 +77,14 @@ def look_at(name: str, content: bytes) -> Picture:
     if len(content) > MAX_BYTES:
         raise Problem("file", f"{clean} has {len(content) / 1e6:.0f} MB; up to 12 MB are taken.")
     try:
-        with Image.open(io.BytesIO(content), formats=["JPEG", "PNG", "WEBP"]) as opened:
+        with DECODING, Image.open(io.BytesIO(content), formats=["JPEG", "PNG", "WEBP"]) as opened:
             # Phones put a second picture for depth behind the first: the first is the photograph.
             kind = "JPEG" if opened.format == "MPO" else opened.format or ""
             _fits(clean, kind, opened)
             orientation = int(opened.getexif().get(_ORIENTATION, 1))
             # Decoded smaller where the format can; a broken end shows here all the same.
             opened.draft("RGB", (SHOWN_PX, SHOWN_PX))
+            opened.thumbnail((SHOWN_PX, SHOWN_PX))
             small = ImageOps.exif_transpose(opened).convert("RGB")
     except Problem:
         raise
@@ -109,9 +112,13 @@ def _fits(name: str, kind: str, opened: Image.Image) -> None:
         raise Problem("file", f"{name} holds a {kind} picture, though its name says otherwise. Give it its right name.")
     if getattr(opened, "n_frames", 1) > 1 and opened.format != "MPO":
         raise Problem("file", f"{name} is animated. Take a single photograph.")
-    if opened.width * opened.height > MAX_PIXELS:
+    # A JPEG is decoded smaller at once; the others have to be whole in memory.
+    most = MAX_PIXELS if kind == "JPEG" else MAX_WHOLE_PIXELS
+    if opened.width * opened.height > most:
         raise Problem(
-            "file", f"{name} has {opened.width * opened.height / 1e6:.0f} million pixels; up to 40 are taken."
+            "file",
+            f"{name} has {opened.width * opened.height / 1e6:.0f} million pixels; up to {most // 1_000_000} are taken"
+            f"{'' if kind == 'JPEG' else ', or 60 of a JPEG'}.",
         )
     if min(opened.size) < LEAST_PX:
         raise Problem("file", f"{name} is {opened.width} × {opened.height} pixels: too few to read a plate from.")
@@ -131,9 +138,12 @@ def bare(kind: str, content: bytes, orientation: int = 1) -> bytes:
         out, at = [content[:8]], 8
         while at + 8 <= len(content):
             size = struct.unpack(">I", content[at : at + 4])[0]
+            ends = content[at + 4 : at + 8] == b"IEND"
             if content[at + 4 : at + 8] not in (b"eXIf", b"tEXt", b"zTXt", b"iTXt", b"tIME"):
                 out.append(content[at : at + 12 + size])
             at += 12 + size
+            if ends:
+                break  # what lies behind is no part of the picture
         return b"".join(out)
     chunks, at = [], 12
     while at + 8 <= len(content):
@@ -164,7 +174,27 @@ def _bare_jpeg(content: bytes, orientation: int) -> bytes:
             if not segment[4:8].startswith(b"MPF"):
                 out.append(segment)
         at += 2 + size
-    return b"".join([*out, content[at:]])
+    return b"".join([*out, content[at : _jpeg_ends(content, at)]])
+
+
+def _jpeg_ends(content: bytes, at: int) -> int:
+    """Where a JPEG is over, from its first scan on: a second picture, its place, anything may lie behind it."""
+    while at + 2 <= len(content):
+        found = content.find(b"\xff", at)
+        if found < 0 or found + 1 >= len(content):
+            break
+        marker = content[found + 1]
+        if marker == 0xD9:
+            return found + 2
+        if marker == 0xFF:
+            at = found + 1  # filling
+        elif marker == 0x00 or 0xD0 <= marker <= 0xD7:
+            at = found + 2  # a byte of the pixels, or a restart between them
+        elif found + 4 <= len(content):
+            at = found + 2 + struct.unpack(">H", content[found + 2 : found + 4])[0]  # tables, or the next scan
+        else:
+            break
+    return len(content)
 
 
 class Asked(BaseModel):
