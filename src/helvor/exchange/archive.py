@@ -93,9 +93,7 @@ def read(source: IO[bytes]) -> tuple[ClassRecord, dict[UUID, bytes]]:
                 raise BadRecord([("archive", "Unpacked it would be larger than 1 GB: nothing was unpacked.")])
             packed = sum(info.compress_size for info in infos)
             if sum(info.file_size for info in infos) > MOST_GROWS * packed + 1_000_000:
-                raise BadRecord(
-                    [("archive", "Unpacked it would be far too large: nothing was unpacked.")]
-                )
+                raise BadRecord([("archive", "Unpacked it would be far too large: nothing was unpacked.")])
             if any(info.flag_bits & 1 for info in infos):
                 raise BadRecord([("archive", "It is locked with a password.")])
             names = {info.filename for info in infos}

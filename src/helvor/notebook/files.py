@@ -73,9 +73,7 @@ def _picture(name: str, content: bytes) -> Made:
             kind = opened.format or ""
             most = MAX_PIXELS if kind == "JPEG" else MAX_WHOLE_PIXELS
             if opened.width * opened.height > most:
-                raise Problem(
-                    "file", f"{name} has over {most // 1_000_000} million pixels: make it smaller first."
-                )
+                raise Problem("file", f"{name} has over {most // 1_000_000} million pixels: make it smaller first.")
             # Made small before it is turned: a picture twice in memory is what fills it.
             opened.draft("RGB", (LONGEST_PX, LONGEST_PX))
             opened.thumbnail((LONGEST_PX, LONGEST_PX))
