@@ -43,6 +43,9 @@ def test_names_go_and_every_number_stays(conn, ida):
     classes.add_meeting(conn, ida.class_id, 1, now - timedelta(hours=1), now + timedelta(hours=1), "")
     room.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), day.Absent(bench=1, who="Edda"))
     room.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), day.Said(words="Edda is at the dentist"))
+    for says in (day.Began(), day.Happened(what="Edda cut a finger"),
+                 day.Ended(accidents=("Bench 1: Edda cut a finger",), why="Edda sees a doctor")):  # fmt: skip
+        room.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), says)
     _, before = pages.open_page(conn, ida.account, run)
     sheet_before = TECHNIQUES["run"].work_out(before, pages.HouseRules(), RANK)
     files.keep(conn, ida.account, run, uuid4(), files.make("Ada masses.csv", b"g\n1.2\n"))
@@ -50,7 +53,7 @@ def test_names_go_and_every_number_stays(conn, ida):
     done = forget.forget_names(conn, ida.account, ida.class_id, RANK)
     assert conn.execute("SELECT name FROM attachment").fetchall() == [("— masses.csv",)]
     assert conn.execute("SELECT count(*) FROM import_draft").fetchone() == (0,)
-    assert (done.names, done.benches, done.entries, done.day_lines) == (5, 2, 2, 2)
+    assert (done.names, done.benches, done.entries, done.day_lines) == (5, 2, 2, 4)
     page, after = pages.open_page(conn, ida.account, run)
     text = " ".join(str(entry.payload) + entry.by for entry in after)
     assert page.pair == "" and all(name not in text.replace("Adam", "") for name in ("Ada", "Bo ", "Cy"))

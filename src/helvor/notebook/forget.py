@@ -23,6 +23,8 @@ from helvor.notebook.pages import NotYours, rebuild_summaries
 
 WORDS = frozenset({"words", "why", "who", "source", "make_up", "what", "done", "name"})
 """Fields of an entry that hold free words; everything else is a reading, a label or a choice."""
+LISTS = frozenset({"picks", "accidents"})
+"""The same with several of them."""
 NOT_A_NAME = frozenset({"and", "und", "et", "with", "the", "pair", "bench", "group", "team", "own"})
 DASH = "—"
 
@@ -93,7 +95,7 @@ def without(value: Any, names: re.Pattern[str]) -> Any:
     for key, held in value.items():
         if key in WORDS and isinstance(held, str):
             found[key] = DASH if key == "who" and held else names.sub(DASH, held)
-        elif key == "picks" and isinstance(held, list):
+        elif key in LISTS and isinstance(held, list):
             found[key] = [names.sub(DASH, one) if isinstance(one, str) else one for one in held]
     return found
 
