@@ -314,6 +314,21 @@ def test_a_name_typed_in_full_counts_as_one_that_was_chosen(name):
     assert "stop" in {f.level for f in told([liquid(name)], steps)}
 
 
+@pytest.mark.parametrize("substance", [
+    acid("1 M hydrogen chloride in diethyl ether", 1.0), {"name": "our mixture", "amount": "20 mL", "flammable": True},
+    {"name": "loading solvent", "amount": "1 mL", "role": "solvent", "flammable": True, "hazards": "pentane : ether 1 : 1"},
+])  # fmt: skip
+def test_what_burns_burns_in_a_solution_a_mixture_and_by_a_tick_too(substance):
+    steps = [poured(substance["name"]), step("evaporate", takes=["x"], gives=["y"], **ON_PLATE)]
+    assert "solvent-on-hotplate" in {f.code for f in told([substance], steps)}
+
+
+def test_an_acid_that_burns_by_itself_does_not_as_a_solution():
+    substance = acid("acetic acid solution", 2.0, "C2H4O2")
+    steps = [poured(substance["name"]), step("evaporate", takes=["x"], gives=["y"], **ON_PLATE)]
+    assert "solvent-on-hotplate" not in {f.code for f in told([substance], steps)}
+
+
 @pytest.mark.parametrize("name", ["water", "1 M sodium hydroxide", "5 % acetic acid", "brine", "ice water", "silica"])
 def test_what_does_not_burn_is_left_in_peace(name):
     steps = [poured(name), step("evaporate", takes=["x"], gives=["y"], **ON_PLATE)]

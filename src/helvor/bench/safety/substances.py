@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import cache
 
+from helvor.bench.formula import atoms
 from helvor.bench.procedure import Procedure, Step, Substance
 from helvor.bench.safety.care import (
     NOTHING_LISTED,
@@ -23,7 +24,8 @@ from helvor.bench.safety.care import (
 def care_of(substance: Substance) -> Care:
     """What can be said of a substance: by its name, its formula, and what the procedure says of it (Care 3).
 
-    A solution in mol/L is water with something in it: it does not burn, and what it holds stays what it is.
+    What is dissolved to so many mol/L does not burn by itself, and stays what it is; a solvent that the name says
+    beside it, as in ``1 M hydrogen chloride in diethyl ether``, stays a solvent.
     Where nothing is known there is still the name: pairs that must not meet are told by it.
     """
     found = list(named(substance.name))
@@ -32,18 +34,14 @@ def care_of(substance: Substance) -> Care:
     if by_formula is not None and all(care.name != by_formula.name for care in found):
         found.append(by_formula)
     if solution:
-        found = [
-            replace(care, liquid=False, hazards=tuple(h for h in care.hazards if "flammable" not in h), boils=None)
-            for care in found
-        ]
+        found = [_dissolved(care) if _is_solute(care, substance) else care for care in found]
     known = merged(substance.name, found)
     own = split(substance.hazards)
     if substance.flammable and not any("flammable" in hazard for hazard in own):
         own = (*own, "flammable")
     measured = substance.amount is not None and substance.amount.unit == "mL"
-    liquid = (known is not None and known.liquid) or (
-        substance.role == "solvent" and (measured or substance.amount is None) and substance.flammable
-    )
+    poured = measured or (substance.role == "solvent" and substance.amount is None)
+    liquid = (known is not None and known.liquid) or (poured and substance.flammable)
     if known is None:
         known = Care(substance.name, substance.name, substance.formula)
     hazards = tuple(dict.fromkeys((*known.hazards, *own)))
@@ -52,19 +50,29 @@ def care_of(substance: Substance) -> Care:
     return replace(known, said=substance.name, liquid=liquid, hazards=hazards, boils=boils, waste=waste)
 
 
+def _is_solute(care: Care, substance: Substance) -> bool:
+    """Whether what is known is what a solution holds, not what it is dissolved in."""
+    return not care.liquid or bool(
+        care.formula and substance.formula and atoms(care.formula) == atoms(substance.formula)
+    )
+
+
+def _dissolved(care: Care) -> Care:
+    return replace(care, liquid=False, hazards=tuple(h for h in care.hazards if "flammable" not in h), boils=None)
+
+
 @cache
 def liquids_of(substance: Substance) -> tuple[Care, ...]:
     """The liquids that a substance brings, each by itself: of a mixture its parts, of a name not known itself."""
     whole = care_of(substance)
-    if not whole.liquid or substance.molar is not None:
+    if not whole.liquid:
         return ()
-    parts = tuple(care for care in named(substance.name) if care.liquid) + tuple(
-        # ``loading solvent`` says nothing, but its hazards may: heptane : ethyl acetate 1 : 1.
-        care
-        for care in named(substance.hazards)
-        if care.liquid
-    )
-    parts = tuple({care.name: care for care in parts}.values())
+    solution = substance.molar is not None
+    by_name = [care for care in named(substance.name) if not (solution and _is_solute(care, substance))]
+    # ``loading solvent`` says nothing, but its hazards may: heptane : ethyl acetate 1 : 1.
+    known = any(care.liquid for care in by_name)
+    by_hazards = [care for care in named(substance.hazards) if care.burns or not known]
+    parts = tuple({care.name: care for care in (*by_name, *by_hazards) if care.liquid}.values())
     return parts if parts and (any(care.burns for care in parts) or not whole.burns) else (whole,)
 
 
