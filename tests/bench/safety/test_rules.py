@@ -7,6 +7,7 @@ from helvor.bench.plan.judge import judge_plan
 from helvor.bench.procedure import procedure_from
 from helvor.bench.safety.catalogue import RUN_ONLY
 from helvor.bench.safety.rules import RULES
+from helvor.bench.safety.substances import label_of
 from helvor.bench.techniques import CRAFTS
 
 
@@ -321,6 +322,23 @@ def test_a_name_typed_in_full_counts_as_one_that_was_chosen(name):
 def test_what_burns_burns_in_a_solution_a_mixture_and_by_a_tick_too(substance):
     steps = [poured(substance["name"]), step("evaporate", takes=["x"], gives=["y"], **ON_PLATE)]
     assert "solvent-on-hotplate" in {f.code for f in told([substance], steps)}
+
+
+@pytest.mark.parametrize(
+    "name", ["1 M HCl in ethanol", "1 % HCl in ethanol", "dilute acid in ethanol", "2 % acetic acid in MeOH"]
+)
+def test_a_number_that_is_not_beside_the_solvent_is_not_the_solvents(name):
+    steps = [poured(name), step("evaporate", takes=["x"], gives=["y"], **ON_PLATE)]
+    assert "solvent-on-hotplate" in {f.code for f in told([liquid(name)], steps)}
+
+
+@pytest.mark.parametrize(("content", "said"), [
+    ("water", "none"), ("hot wash water A", "none"), ("soda water", "nothing listed; see the sheet"),
+    ("something in water", "nothing listed; see the sheet"), ("0.5 M acetic acid in water", "irritant"),
+    ("10 % methanol", "toxic; harms eyes and other organs"), ("5,0 % ethanol", "irritates eyes"),
+])  # fmt: skip
+def test_only_of_water_itself_it_is_said_that_there_is_no_hazard(content, said):
+    assert label_of(content)[1] == said
 
 
 def test_an_acid_that_burns_by_itself_does_not_as_a_solution():

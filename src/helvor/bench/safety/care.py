@@ -2,7 +2,8 @@
 
 Care 1. A name means a substance whole (``ether``), with words around it (``ice-cold diethyl ether``) or as a part of
         a mixture (``heptane : ethyl acetate 4 : 1``). Of names inside each other the longest counts.
-Care 2. What mixes with water and is mostly water there does not burn: a solution in mol/L, or under a fifth.
+Care 2. What mixes with water and is mostly water there does not burn: a solution in mol/L, or under a fifth. The
+        number has to stand right beside its name: ``1 M acid in ethanol`` is ethanol. What else it does, it does.
 Care 3. What a procedure says of a substance counts beside what is known: it can add a danger, never take one away.
 Care 4. Of a metal that is poisonous in all its soluble salts the formula alone says so.
 """
@@ -145,8 +146,8 @@ def named(text: str) -> tuple[Care, ...]:
     found: dict[str, Care] = {}
     for match in _names().finditer(text):
         care = _by_name()[match.group().casefold()]
-        if not _weak(text, match.start(), match.end(), care):
-            found.setdefault(care.name, _said(care, match.group()))
+        weak = _weak(text[: match.start()], text[match.end() :], care)
+        found.setdefault(care.name, _said(_thinned(care) if weak else care, match.group()))
     return tuple(found.values())
 
 
@@ -154,19 +155,47 @@ def _said(care: Care, said: str) -> Care:
     return replace(care, said=said)
 
 
-_PER_CENT = re.compile(r"(\d+(?:[.,]\d+)?)\s*(?:%|per\s*cent|percent)", re.IGNORECASE)
-_MOLAR = re.compile(r"\d\s*(?:M|mol/L|mol/l|N)\b")
+_BEFORE = re.compile(
+    r"(?:(?P<percent>\d+(?:[.,]\d+)?)\s*(?:%|per\s*cent|percent)(?:\s*[vw]/[vw])?|\d\s*(?:M|mol/[Ll]|N)|\bdiluted?)"
+    r"\s+(?:aqueous\s+)?$", re.IGNORECASE,
+)  # fmt: skip
+_AFTER = re.compile(
+    r"^\s*,?\s*\(?(?P<percent>\d+(?:[.,]\d+)?)\s*(?:%|per\s*cent|percent)(?:\s*[vw]/[vw])?\s*"
+    r"(?:\)|in water|aqueous|$)", re.IGNORECASE,
+)  # fmt: skip
 
 
-def _weak(text: str, start: int, end: int, care: Care) -> bool:
+def _weak(before: str, after: str, care: Care) -> bool:
     """Whether a liquid that mixes with water is mostly water where it is named (Care 2)."""
     if not care.liquid or not care.mixes or care.name == "water":
         return False
-    near = text[max(0, start - 14) : end + 12]
-    if _MOLAR.search(text[max(0, start - 14) : start]) or re.search(r"\bdilute", near, re.IGNORECASE):
-        return True
-    percent = _PER_CENT.search(near)
-    return percent is not None and float(percent[1].replace(",", ".")) < WEAK
+    match = _BEFORE.search(before) or _AFTER.search(after)
+    if match is None:
+        return False
+    percent = match["percent"]
+    return percent is None or float(percent.replace(",", ".")) < WEAK
+
+
+def _thinned(care: Care) -> Care:
+    """Mostly water: it does not burn, what bites irritates, and it goes where water goes; a poison stays one."""
+    hazards = tuple("irritant" if h == "corrosive" else h for h in care.hazards if not h.endswith("flammable"))
+    return replace(care, liquid=False, boils=None, hazards=hazards, waste="aqueous")
+
+
+_OF_WATER = frozenset({
+    "water", "more", "hot", "warm", "cold", "ice", "icecold", "boiling", "wash", "washing", "rinsing", "rinse",
+    "distilled", "deionized", "deionised", "tap", "pure", "plain",
+})  # fmt: skip
+
+
+def is_only_water(name: str) -> bool:
+    """Whether a name means water and nothing in it; only of that is it said that there is no hazard.
+
+    >>> is_only_water("hot wash water A"), is_only_water("0.5 M acid in water"), is_only_water("soda water")
+    (True, False, False)
+    """
+    words = plain(name).replace("-", "").replace(",", " ").split()
+    return "water" in words and all(word in _OF_WATER or len(word) == 1 or word.isdigit() for word in words)
 
 
 def of_formula(formula: str) -> Care | None:

@@ -354,7 +354,7 @@ def concentrated(name: str, formula: str, molar: float | None) -> bool:
         "H2SO4", "HNO3", "HCl", "H3PO4",
     )  # fmt: skip
     return acid and (
-        (molar or 0.0) >= 9.0 or re.search(r"\bconc(?:\.|entrated)?\b|\bfuming\b", name.casefold()) is not None
+        (molar or 0.0) >= STRONG or re.search(r"\bconc(?:\.|entrated)?\b|\bfuming\b", name.casefold()) is not None
     )
 
 

@@ -11,6 +11,7 @@ from helvor.bench.safety.care import (
     NOTHING_LISTED,
     STREAM_ORDER,
     Care,
+    is_only_water,
     merged,
     named,
     of_formula,
@@ -87,7 +88,7 @@ def hazards_of(substance: Substance) -> str:
     more = [hazard for hazard in care.hazards if hazard.casefold() not in said and hazard not in own]
     if any(hazard.endswith("flammable") and hazard != "flammable" for hazard in (*own, *more)):
         more = [hazard for hazard in more if hazard != "flammable"]
-    if care.name == "water" and not own and substance.molar is None:
+    if not own and substance.molar is None and is_only_water(substance.name):
         return "none"
     return "; ".join((*own, *more)) or NOTHING_LISTED
 
@@ -111,7 +112,7 @@ def label_of(content: str, formula: str = "") -> tuple[str, str]:
     if by_formula is not None:
         cares.append(by_formula)
     hazards = tuple(dict.fromkeys(hazard for care in cares for hazard in care.hazards))
-    if not hazards and cares and all(care.name == "water" for care in cares):
+    if not hazards and not formula and is_only_water(content):
         return "", "none"
     return signal(hazards), "; ".join(hazards) or NOTHING_LISTED
 
