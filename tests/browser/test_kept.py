@@ -89,3 +89,40 @@ def test_what_somebody_else_typed_is_neither_shown_nor_sent(plate):
     expect(kept).not_to_contain_text("44.4")
     page.wait_for_timeout(1500)
     assert json.loads(page.evaluate("localStorage.getItem('helvor-outbox')"))[0]["tries"] == 0
+
+
+def test_what_was_typed_without_a_connection_says_when(plate):
+    page = plate(6)
+    answering(page, 502)
+    typed(page, "T 21.5")
+    items = json.loads(page.evaluate("localStorage.getItem('helvor-outbox')"))
+    items[0]["typed"] -= 20 * 60_000
+    page.evaluate("items => localStorage.setItem('helvor-outbox', JSON.stringify(items))", items)
+    page.unroute_all()
+    page.evaluate("window.dispatchEvent(new Event('online'))")
+    expect(page.locator("#offline")).to_be_hidden(timeout=15000)
+    page.goto(page.url.partition("?")[0] + "/history")
+    expect(page.locator("tr", has_text="lane T at 21.5 mm")).to_contain_text("on a device, sent later")
+
+
+def test_one_id_with_other_words_says_both_and_writes_the_second_as_well(plate):
+    page = plate(6)
+    typed(page, "T 22.5")
+    written = page.evaluate(
+        "async () => { const form = document.querySelector('.reading-line'); const id = form.querySelector('[name=entry]').value;"
+        " const send = (text) => fetch(form.action, {method: 'POST', body: new URLSearchParams({...Object.fromEntries(new FormData(form)), entry: id, text})});"
+        " await send('T 23.5'); return id; }"
+    )
+    # The same form once more, as after the browser's Back.
+    page.evaluate("id => { document.querySelector('.reading-line [name=entry]').value = id; }", written)
+    page.locator("#read").fill("T 24.5")
+    page.keyboard.press("Enter")
+    said = page.locator("#said")
+    expect(said).to_contain_text("In ink: “spot in lane T at 23.5 mm")
+    expect(said).to_contain_text("Not written: “spot in lane T at 24.5 mm")
+    expect(page.locator("#read")).to_have_value("T 24.5")
+    page.locator("#read").press("Enter")
+    expect(page.locator("#read")).to_have_value("")
+    page.goto(page.url.partition("?")[0] + "/history")
+    for words in ("lane T at 23.5 mm", "lane T at 24.5 mm"):
+        expect(page.locator("td", has_text=words)).to_have_count(1)

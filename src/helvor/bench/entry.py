@@ -12,7 +12,7 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -74,6 +74,47 @@ class Problem(ValueError):
         self.sentence = sentence
 
 
+NOTICED = timedelta(minutes=1)
+"""What a device's clock or a wait on it may differ by before it is worth a word."""
+
+LONGEST_KEPT = timedelta(days=60)
+"""A wait on a device that is longer than this is rather a clock that was set."""
+
+
+@dataclass(frozen=True, slots=True)
+class Typed:
+    """When an entry was typed on a device that could not send it at once.
+
+    Attributes:
+        at: by the notebook's clock; None where the device's clock was set meanwhile, so that it is not known.
+        clock_off: seconds by which the device's clock was ahead of the notebook's when it sent the entry;
+            0 within a minute.
+    """
+
+    at: datetime | None
+    clock_off: int = 0
+
+
+def typed_on_device(now: datetime, typed: datetime, sent: datetime) -> Typed | None:
+    """When something was typed, by the notebook's clock.
+
+    A device's clock may be wrong, so only the time that passed on it is taken from it.
+
+    Args:
+        now: by the notebook's clock, as it comes in.
+        typed: by the device's clock.
+        sent: by the same clock, when it was sent.
+
+    Returns:
+        None where it was sent within a minute: then the time of writing says enough.
+    """
+    waited, off = sent - typed, sent - now
+    clock_off = round(off.total_seconds()) if abs(off) > NOTICED else 0
+    if not timedelta(0) <= waited <= LONGEST_KEPT:
+        return Typed(None, clock_off)
+    return Typed(now - waited, clock_off) if waited > NOTICED else None
+
+
 @dataclass(frozen=True, slots=True)
 class Entry:
     """An entry as it stands in the notebook.
@@ -85,7 +126,8 @@ class Entry:
         strikes: the entry it strikes through, if any.
         reason: why; there whenever *strikes* is.
         by: who wrote it.
-        at: when, with its time zone.
+        at: when it was written, with its time zone.
+        typed: when it was typed, where a device kept it for a while; else None.
     """
 
     id: UUID
@@ -95,6 +137,12 @@ class Entry:
     reason: str
     by: str
     at: datetime
+    typed: Typed | None = None
+
+    @property
+    def happened(self) -> datetime:
+        """When what it says happened, as far as is known: when it was typed, else when it was written."""
+        return self.typed.at if self.typed is not None and self.typed.at is not None else self.at
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,6 +194,16 @@ def find(entries: Sequence[Entry], entry_id: UUID) -> Entry | None:
     """The entry with an id, or None; the newest are looked at first."""
     wanted = entry_id.int  # compared as numbers: ids themselves compare four times as slowly
     return next((entry for entry in reversed(entries) if entry.id.int == wanted), None)
+
+
+def before(entries: Sequence[Entry], *ids: UUID) -> list[Entry]:
+    """The page as it stood before the first of some entries was written; all of it where none of them is there.
+
+    What is sent again is read against this, so that the same words are the same entry, and other words another.
+    """
+    wanted = {one.int for one in ids}
+    cut = next((number for number, entry in enumerate(entries) if entry.id.int in wanted), len(entries))
+    return list(entries[:cut])
 
 
 def line_up_to(entries: Sequence[Entry], entry_id: UUID) -> Line | None:

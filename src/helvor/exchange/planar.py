@@ -138,6 +138,11 @@ def entry_record(entry: Entry) -> dict[str, Any]:
         "reason": entry.reason,
         "by": entry.by,
         "at": entry.at.isoformat(),
+        **(
+            {"typed": {"at": typed.at.isoformat() if typed.at else None, "clock_off": typed.clock_off}}
+            if (typed := entry.typed) is not None
+            else {}
+        ),
         "says": entry.payload.model_dump(mode="json"),
     }
 

@@ -20,7 +20,7 @@ from uuid import UUID
 import psycopg
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from helvor.bench.entry import Entry, Problem, lines
+from helvor.bench.entry import Entry, Problem, Typed, lines
 from helvor.bench.planar.plate import AnyPayload
 from helvor.bench.prep.unknowns import Part
 from helvor.bench.review.answers import SheetSettings
@@ -42,6 +42,16 @@ class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
+class TypedRecord(_Part):
+    """When an entry was typed on a device that kept it for a while; ``at`` is null where that is not known.
+
+    ``clock_off`` is by how many seconds the device's clock was ahead.
+    """
+
+    at: datetime | None
+    clock_off: int = 0
+
+
 class EntryRecord(_Part):
     """An entry in ink: its place, what it strikes and why, who wrote it and when. What it says is beside it."""
 
@@ -51,6 +61,7 @@ class EntryRecord(_Part):
     reason: str = Field("", max_length=120)
     by: str = Field(max_length=200)
     at: datetime
+    typed: TypedRecord | None = None
 
 
 class RunEntry(EntryRecord):
@@ -323,7 +334,19 @@ def _place(loc: tuple[int | str, ...]) -> str:
 
 def entries_of(record: RunRecord | PlateRecord) -> list[Entry]:
     """The entries of a page as the heart knows them."""
-    return [Entry(e.id, e.seq, e.says, e.strikes, e.reason, e.by, e.at) for e in record.entries]
+    return [
+        Entry(
+            e.id,
+            e.seq,
+            e.says,
+            e.strikes,
+            e.reason,
+            e.by,
+            e.at,
+            Typed(e.typed.at, e.typed.clock_off) if e.typed else None,
+        )
+        for e in record.entries
+    ]
 
 
 def _loose_ends(record: RunRecord | PlateRecord | ClassRecord) -> list[tuple[str, str]]:

@@ -25,7 +25,7 @@ import psycopg
 from psycopg.pq import TransactionStatus
 from psycopg.types.json import Jsonb
 
-from helvor.bench.entry import Entry, Payload, Problem, line_of
+from helvor.bench.entry import Entry, Payload, Problem, Typed, line_of
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.techniques import TECHNIQUES, Technique
 from helvor.bench.worksheet import Worksheet
@@ -114,7 +114,20 @@ class NotYours(Exception):
 
 
 class EntryIdTaken(Exception):
-    """The id belongs to an entry that says something else."""
+    """The id belongs to an entry that says something else.
+
+    Attributes:
+        before: the page up to the entry that has the id, which is the last of them; empty where it is not on the
+            same page: then nobody is told what it says.
+        sent: what was sent now.
+        page: where.
+    """
+
+    def __init__(self, before: Sequence[Entry] = (), sent: Payload | None = None, page: Page | None = None) -> None:
+        super().__init__("the id belongs to another entry")
+        self.before = tuple(before)
+        self.sent = sent
+        self.page = page
 
 
 class NotWorkedOut(Exception):
@@ -140,7 +153,7 @@ WHERE p.id = %(page)s AND (b.account_id = %(account)s OR b.worker_id = %(account
 _PAGE = _ANY_PAGE + _FOR_THE_ACCOUNT
 
 _ENTRIES = """
-SELECT e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at
+SELECT e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at, e.typed
 FROM entry e JOIN account a ON a.id = e.author_id WHERE e.page_id = %s AND e.seq >= %s ORDER BY e.seq
 """
 
@@ -279,9 +292,28 @@ def _entries(conn: psycopg.Connection, page: Page, known: list[Entry], newer: li
 def _read_back(page: Page, rows: Iterable[tuple[Any, ...]]) -> list[Entry]:
     validate = page.technique.payloads.validate_python
     return [
-        Entry(entry_id, seq, validate(payload), strikes, reason, by, at)
-        for entry_id, seq, payload, strikes, reason, by, at in rows
+        Entry(entry_id, seq, validate(payload), strikes, reason, by, at, typed_of(typed))
+        for entry_id, seq, payload, strikes, reason, by, at, typed in rows
     ]
+
+
+def typed_of(stored: Mapping[str, Any] | None) -> Typed | None:
+    """When an entry was typed, out of its stored form ``{"at": ISO or null, "clock_off": seconds}``."""
+    if stored is None:
+        return None
+    at = stored.get("at")
+    return Typed(datetime.fromisoformat(at) if at else None, stored.get("clock_off", 0))
+
+
+def stored_typed(typed: Typed | None) -> dict[str, Any] | None:
+    """The stored form of when an entry was typed."""
+    if typed is None:
+        return None
+    return {"at": typed.at.isoformat() if typed.at else None, "clock_off": typed.clock_off}
+
+
+def _typed(typed: Typed | None) -> Jsonb | None:
+    return Jsonb(stored_typed(typed)) if typed is not None else None
 
 
 def write(
@@ -290,6 +322,8 @@ def write(
     author: str,
     page_id: UUID,
     compose: Callable[[list[Entry]], Sequence[Draft]],
+    *,
+    typed: Typed | None = None,
 ) -> Inked:
     """Write entries in ink, all or none, each once however often it is sent; nothing is worked out.
 
@@ -300,17 +334,18 @@ def write(
         compose: gets the entries that are there and says what to write, in this order. It is
             asked under the lock, so what it builds on is what stands. If what a draft strikes
             was corrected meanwhile, it strikes the newest instead.
+        typed: when it was typed, where a device kept it for a while.
 
     Raises:
         NotYours: the page is not for this account.
         Problem: the page as it stands cannot hold an entry; nothing is written.
         EntryIdTaken: an id was used for something else.
     """
-    written = _write_at_once(conn, account_id, author, page_id, compose)
+    written = _write_at_once(conn, account_id, author, page_id, compose, typed)
     if written is not None:
         return written
     with _one_at_a_time(conn):
-        page, entries, new = _compose(conn, account_id, author, page_id, compose)
+        page, entries, new = _compose(conn, account_id, author, page_id, compose, typed)
         if new:
             _dry(conn, account_id, page_id, entries[-new:], None)
     _ink.keep(_database(conn), page, list(entries))
@@ -325,9 +360,9 @@ _AT_ONCE = (
     AND EXISTS (SELECT FROM entry e WHERE e.page_id = p.id AND e.seq = %(known)s AND e.id = %(newest)s)
     FOR UPDATE OF p
 ), ink AS (
-    INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at)
+    INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at, typed)
     SELECT %(id)s, id, %(known)s + 1, %(kind)s, %(payload)s, %(strikes)s, %(reason)s, %(account)s,
-        coalesce(%(at)s::timestamptz, now())
+        coalesce(%(at)s::timestamptz, now()), %(typed)s
     FROM here
 ), moved AS (
     UPDATE page SET entries = %(known)s + 1, behind = true FROM here WHERE page.id = here.id
@@ -344,6 +379,7 @@ def _write_at_once(
     author: str,
     page_id: UUID,
     compose: Callable[[list[Entry]], Sequence[Draft]],
+    typed: Typed | None,
 ) -> Inked | None:
     """Write one entry with one statement, where the page is just as this process knows it.
 
@@ -358,7 +394,9 @@ def _write_at_once(
     try:
         drafts = compose(list(known))
         ids = {entry.id.int: entry for entry in known}
-        entry = _fit(page.technique, known, ids, None, drafts[0], author, known[-1].at) if len(drafts) == 1 else None
+        if len(drafts) != 1:
+            return None
+        entry = _fit(page.technique, known, ids, None, drafts[0], author, known[-1].at, typed)
     except Exception:  # whatever it is, it is raised again under the lock
         return None
     if entry is None:
@@ -371,6 +409,7 @@ def _write_at_once(
                 "rewritten": page.rewritten,
                 "kind": entry.payload.kind, "payload": Jsonb(entry.payload.model_dump(mode="json")),
                 "strikes": entry.strikes, "reason": entry.reason, "at": drafts[0].at,
+                "typed": _typed(entry.typed),
             },
         ).fetchone()  # fmt: skip
     except psycopg.errors.UniqueViolation as taken:
@@ -392,15 +431,17 @@ def append(
     rank: Mapping[str, int],
     *,
     apart: bool = False,
+    typed: Typed | None = None,
 ) -> Written:
     """The same as :func:`write`, with the page worked out and its summary written along.
 
     Args:
         rank: the eluotropic series, for the worksheet's findings.
         apart: none of them corrects, or stands in the place of, another of them, so that the page is gathered once.
+        typed: as for :func:`write`.
     """
     with _one_at_a_time(conn):
-        page, entries, new = _compose(conn, account_id, author, page_id, compose, apart=apart)
+        page, entries, new = _compose(conn, account_id, author, page_id, compose, typed, apart=apart)
         sheet = page.technique.work_out(entries, page.rules, rank)
         if new:
             _dry(conn, account_id, page_id, entries[-new:], sheet)
@@ -424,6 +465,7 @@ def _compose(
     author: str,
     page_id: UUID,
     compose: Callable[[list[Entry]], Sequence[Draft]],
+    typed: Typed | None,
     *,
     apart: bool = False,
 ) -> tuple[Page, list[Entry], int]:
@@ -442,7 +484,11 @@ def _compose(
     state = page.technique.gather(list(entries)) if apart else None
     ids = {entry.id.int: entry for entry in entries}
     for draft in compose(list(entries)):
-        entry = _fit(page.technique, entries, ids, state, draft, author, now)
+        try:
+            entry = _fit(page.technique, entries, ids, state, draft, author, now, typed)
+        except EntryIdTaken as taken:
+            taken.page = page
+            raise
         if entry is not None:
             entries.append(entry)
             ids[entry.id.int] = entry
@@ -455,8 +501,8 @@ def _dry(
     """Write the newest entries of a page and what its row says of them; without a worksheet it is behind."""
     for entry in entries:
         conn.execute(
-            "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at)"
-            " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
+            "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at, typed)"
+            " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
             [
                 entry.id,
                 page_id,
@@ -467,6 +513,7 @@ def _dry(
                 entry.reason,
                 account_id,
                 entry.at,
+                _typed(entry.typed),
             ],
         )
     if sheet is None:
@@ -528,7 +575,7 @@ def catch_up(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
 
 def _fit(
     technique: Technique, entries: list[Entry], ids: Mapping[int, Entry], gathered: Any, draft: Draft, author: str,
-    now: datetime,
+    now: datetime, typed: Typed | None,
 ) -> Entry | None:  # fmt: skip
     """The entry that a draft becomes after those that are there, or None if it is there already."""
     # Through its stored form and back, so that what is worked out now is what will be read tomorrow,
@@ -537,14 +584,14 @@ def _fit(
     known = ids.get(draft.id.int)
     if known is not None:
         if known.payload != payload or known.by != author:
-            raise EntryIdTaken
+            raise EntryIdTaken(entries[: known.seq], payload)
         return None
     if len(entries) >= MAX_ENTRIES:
         raise Problem("", f"This page is full: it holds {MAX_ENTRIES} entries. Start another.")
     state = gathered if gathered is not None else technique.gather(entries)
     strikes, reason = _what_it_strikes(technique, state, draft)
     technique.check(state, draft.payload, strikes)
-    return Entry(draft.id, len(entries) + 1, payload, strikes, reason, author, draft.at or now)
+    return Entry(draft.id, len(entries) + 1, payload, strikes, reason, author, draft.at or now, typed)
 
 
 def _what_it_strikes(technique: Technique, state: Any, draft: Draft) -> tuple[UUID | None, str]:
@@ -610,7 +657,7 @@ WHERE b.class_id = %s AND NOT p.virtual ORDER BY b.number, p.technique, p.number
 """The pages of a class, each with the id of its newest entry; those of practice are none of it."""
 
 _NEWER = """
-SELECT e.page_id, e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at
+SELECT e.page_id, e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at, e.typed
 FROM unnest(%s::uuid[], %s::integer[]) AS asked (page_id, known)
     JOIN entry e ON e.page_id = asked.page_id AND e.seq >= asked.known JOIN account a ON a.id = e.author_id
 ORDER BY e.page_id, e.seq

@@ -21,7 +21,7 @@ from helvor.bench.house_rules import HouseRules
 from helvor.bench.planar.plate import gather
 from helvor.bench.techniques import TECHNIQUES
 from helvor.notebook import files, photographs
-from helvor.notebook.pages import NotYours, summary_of
+from helvor.notebook.pages import NotYours, stored_typed, summary_of
 
 IMPORTED = "@imported.invalid"
 """End of the addresses of accounts that stand for names from elsewhere."""
@@ -198,11 +198,12 @@ def add_page(
     try:
         with conn.cursor() as cursor:
             cursor.executemany(
-                "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at)"
-                " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
+                "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at, typed)"
+                " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
                 [
                     (e.id, page_id, e.seq, e.payload.kind, Jsonb(e.payload.model_dump(mode="json")), e.strikes,
-                     e.reason, writers.of(e.by), e.at)
+                     e.reason, writers.of(e.by), e.at,
+                     Jsonb(stored_typed(e.typed)) if e.typed else None)
                     for e in entries
                 ],
             )  # fmt: skip

@@ -256,7 +256,9 @@ def write_entry(request: Request, page_id: UUID, who: WriterDep, entry: RunEntry
         page, _ = pages.open_page(conn, who.account.id, page_id)
         if page.technique_key != "run":
             raise NotYours
-        written = pages.append(conn, who.account.id, who.account.name, page_id, lambda _: [draft], eluotropic_rank())
+        written = pages.append(
+            conn, who.account.id, who.account.name, page_id, lambda _: [draft], eluotropic_rank(), typed=who.typed
+        )
     standing = next(e for e in written.entries if e.id == entry.id)
     return {"new": bool(written.new), "entry": entry_record(standing)}
 

@@ -6,6 +6,7 @@ import logging
 from dataclasses import dataclass
 from http import HTTPStatus
 from urllib.parse import quote
+from uuid import uuid4
 
 import psycopg
 from fastapi import FastAPI, Request
@@ -21,6 +22,7 @@ from helvor.notebook.accounts import TooManyAttempts
 from helvor.notebook.pages import CANNOT_BE_WORKED_OUT, EntryIdTaken, NotWorkedOut, NotYours
 from helvor.web.rendering import Shell, html, is_htmx
 from helvor.web.security import Forged, InstructorsOnly, SignInNeeded
+from helvor.web.words import words_of
 
 log = logging.getLogger(__name__)
 
@@ -58,6 +60,24 @@ class RefusedPage(Shell):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class SentBeforePage(Shell):
+    """An id that came twice with other words: both texts, and the form once more as an entry of its own.
+
+    Attributes:
+        fields: what the form carried, with a fresh id; empty where it cannot be sent again from here.
+        address: where it goes.
+        back: the page that it is written on.
+    """
+
+    written: str
+    sent: str
+    fields: list[tuple[str, str]]
+    address: str
+    back: str
+    csrf: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SaidHere:
     """A sentence that htmx puts into the page's message line; nothing else is replaced."""
 
@@ -88,16 +108,47 @@ def refuse(
     return html("refused.html", page, status=status)
 
 
-def problem(status: int, title: str, detail: str, errors: list[dict[str, str]] | None = None) -> JSONResponse:
-    """An RFC 9457 problem document."""
+def problem(
+    status: int, title: str, detail: str, errors: list[dict[str, str]] | None = None, **more: object
+) -> JSONResponse:
+    """An RFC 9457 problem document; *more* are members of its own."""
     body: dict[str, object] = {"type": "about:blank", "title": title, "status": status, "detail": detail}
     if errors:
         body["errors"] = errors
+    body |= more
     return JSONResponse(body, status_code=status, media_type="application/problem+json")
+
+
+async def _sent_before(request: Request, taken: EntryIdTaken) -> Response:
+    """An id that came twice with other words: both are said, and which of them is in ink."""
+    if not taken.before or taken.sent is None or taken.page is None:
+        return refuse(request, 409, "Id taken", TAKEN)
+    known, page = taken.before[-1], taken.page
+    written, sent = (words_of(page.technique_key, one, taken.before) for one in (known.payload, taken.sent))
+    sentence = f"This was sent before with other words. In ink: “{written}”. Not written: “{sent}”."
+    if request.url.path.startswith("/api/"):
+        plain = {"id": str(known.id), "by": known.by, "at": known.at.isoformat()}
+        return problem(
+            409, "Sent before", sentence,
+            written=plain | {"says": known.payload.model_dump(mode="json"), "words": written},
+            sent={"says": taken.sent.model_dump(mode="json"), "words": sent},
+        )  # fmt: skip
+    if is_htmx(request):
+        return refuse(request, 409, "Sent before", sentence + " Send it again to write this one as well.")
+    form = await request.form()
+    fields = [(name, value) for name, value in form.multi_items() if isinstance(value, str) and name != "csrf"]
+    whole = len(fields) + 1 >= len(form.multi_items())  # a file is not sent again from here
+    again = [(name, str(uuid4()) if name == "entry" else value) for name, value in fields] if whole else []
+    shown = SentBeforePage(
+        visitor=None, place="", written=written, sent=sent, fields=again, address=request.url.path,
+        back=page.address, csrf=str(form.get("csrf", "")),
+    )  # fmt: skip
+    return html("sent_before.html", shown, status=409)
 
 
 def install(app: FastAPI) -> None:
     """Register how each refusal is answered."""
+    app.add_exception_handler(EntryIdTaken, _sent_before)  # type: ignore[arg-type]  # handlers are typed by Exception
 
     @app.exception_handler(SignInNeeded)
     def _sign_in(request: Request, _: SignInNeeded) -> Response:
@@ -144,10 +195,6 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(InstructorsOnly)
     def _instructors_only(request: Request, _: InstructorsOnly) -> Response:
         return refuse(request, 403, "An instructor's", INSTRUCTORS_ONLY)
-
-    @app.exception_handler(EntryIdTaken)
-    def _taken(request: Request, _: EntryIdTaken) -> Response:
-        return refuse(request, 409, "Id taken", TAKEN)
 
     @app.exception_handler(TooManyAttempts)
     def _too_many(request: Request, _: TooManyAttempts) -> Response:

@@ -14,7 +14,7 @@ from helvor.bench.entry import Entry
 from helvor.notebook import procedures, search, shelf_values
 from helvor.notebook.search import ClassHit, ContainerHit, PageHit, words_of
 from helvor.shelf.shelf import find as on_shelf
-from helvor.web.planar.routes import describe as describe_plate
+from helvor.web.planar.words import describe as describe_plate
 from helvor.web.rendering import Shell, html
 from helvor.web.run.words import describe as describe_run
 from helvor.web.security import Visitor, VisitorDep, pool
@@ -57,7 +57,7 @@ class SearchPage(Shell):
 
 def in_words(technique: str, entry: Entry) -> str:
     """An entry in bench words, whichever technique wrote it."""
-    return describe_plate(entry, [entry]) if technique == "planar" else describe_run(entry)
+    return describe_plate(entry.payload, [entry]) if technique == "planar" else describe_run(entry)
 
 
 def look_for(conn: psycopg.Connection, who: Visitor, text: str) -> Results:

@@ -10,7 +10,8 @@ from __future__ import annotations
 import hmac
 import re
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 from typing import Annotated
 from urllib.parse import urlsplit
 
@@ -21,6 +22,7 @@ from starlette.datastructures import MutableHeaders
 from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from helvor.bench.entry import Typed, typed_on_device
 from helvor.notebook import accounts
 from helvor.notebook.accounts import Account, Session
 from helvor.notebook.pages import NotYours
@@ -69,10 +71,16 @@ class Forged(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Visitor:
-    """Somebody signed in. ``csrf`` goes into every form."""
+    """Somebody signed in.
+
+    Attributes:
+        csrf: goes into every form.
+        typed: of a write that a device kept for a while: when it was typed.
+    """
 
     account: Account
     csrf: str
+    typed: Typed | None = None
 
 
 def pool(request: Request) -> ConnectionPool:
@@ -150,7 +158,18 @@ async def writer(request: Request, who: Annotated[Visitor, Depends(visitor)]) ->
         given = str((await request.form()).get("csrf", ""))
     if not hmac.compare_digest(given.encode(), who.csrf.encode()):
         raise Forged
-    return who
+    return replace(who, typed=_typed(request))
+
+
+def _typed(request: Request) -> Typed | None:
+    """When a device that kept this says that it was typed: ``X-Typed-At`` and ``X-Device-Time``, its milliseconds."""
+    typed, sent = (request.headers.get(name, "") for name in ("x-typed-at", "x-device-time"))
+    if not (_MILLISECONDS.fullmatch(typed) and _MILLISECONDS.fullmatch(sent)):
+        return None
+    return typed_on_device(datetime.now(UTC), *(datetime.fromtimestamp(int(one) / 1000, UTC) for one in (typed, sent)))
+
+
+_MILLISECONDS = re.compile(r"[0-9]{1,14}")
 
 
 def check_origin(request: Request) -> None:

@@ -136,8 +136,9 @@ def column_of(run: Run, ledger: Ledger, step: Step) -> Column:
 
 def _flow(run: Run, step: Step, tubes: tuple[Tube, ...]) -> float | None:
     """mL a minute between the last two times that tubes were written; None where there are not two apart."""
-    times = [(line.root.at, said.last) for line, said in run.of(TubesFilled) if said.step == step.id and said.volume]
-    times.sort()
+    times = sorted(
+        (line.root.happened, said.last) for line, said in run.of(TubesFilled) if said.step == step.id and said.volume
+    )
     if len(times) < 2:
         return None
     (before, first), (after, last) = times[-2:]

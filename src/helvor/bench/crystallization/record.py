@@ -218,7 +218,7 @@ def _mass(procedure: Procedure, ledger: Ledger, step: Step, component: Component
 
 
 def _cooling(run: Run, steps: set[str]) -> tuple[Cooling, ...]:
-    seen = [(line.root.at, said) for line, said in run.of(TemperatureSeen) if said.step in steps]
+    seen = [(line.root.happened, said) for line, said in run.of(TemperatureSeen) if said.step in steps]
     seen.sort(key=lambda pair: pair[0])
     return tuple(Cooling((at - seen[0][0]).total_seconds() / 60, said.celsius, said.seen, at) for at, said in seen)
 
@@ -255,7 +255,7 @@ def melted(run: Run) -> list[Melted]:
     found = []
     for line, said in run.of(MeltingSeen):
         what, published = published_of(run.procedure, said.portion)
-        found.append(Melted(said, said.range, corrected(said.range, standards), what, published, line.root.at))
+        found.append(Melted(said, said.range, corrected(said.range, standards), what, published, line.root.happened))
     return found
 
 

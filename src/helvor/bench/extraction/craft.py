@@ -111,7 +111,7 @@ def describe(payload: Payload) -> str:
 
 def boiling_marks(run: Run, step: str) -> list[tuple[datetime, bool]]:
     """When it began and stopped to boil in a step, in order of time."""
-    marks = [(line.root.at, said.boils) for line, said in run.of(Boiling) if said.step == step]
+    marks = [(line.root.happened, said.boils) for line, said in run.of(Boiling) if said.step == step]
     return sorted(marks, key=lambda mark: mark[0])
 
 

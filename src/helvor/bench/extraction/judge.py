@@ -627,7 +627,7 @@ def evaporated_hot(case: Case, flow: Flow) -> Iterator[Finding]:
 def reflux_time(case: Case, flow: Flow) -> Iterator[Finding]:
     """Boiled for less than asked, or with interruptions."""
     for number, step in _numbered(case, ("reflux",)):
-        marks = sorted((line.root.at, said.boils) for line, said in case.run.of(Boiling) if said.step == step.id)
+        marks = sorted((line.root.happened, said.boils) for line, said in case.run.of(Boiling) if said.step == step.id)
         if not marks:
             if step.id in case.run.done:
                 yield Finding(

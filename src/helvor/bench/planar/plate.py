@@ -409,9 +409,9 @@ def gather(entries: Iterable[Entry]) -> Plate:
             case Front(lane=UUID() as key) as front:
                 plate.lane_fronts[key] = front
             case Developing():
-                plate.developing = line.root.at
+                plate.developing = line.root.happened
             case FrontSeen() as seen_at:
-                plate.seen.append((line.root.at, seen_at))
+                plate.seen.append((line.root.happened, seen_at))
             case Photographed() as photo:
                 plate.photos.append(photo)
             case ComparedTo() as choice:

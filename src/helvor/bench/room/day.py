@@ -128,7 +128,7 @@ def gather(book: Iterable[Entry]) -> Day:  # noqa: PLR0915  a case for each kind
     stays: list[tuple[Line, e.StaysOver]] = []
     away: list[tuple[Line, e.Absent]] = []
     for line in day.lines:
-        at = line.root.at
+        at = line.root.happened
         match line.head.payload:
             case e.Began():
                 if day.state == "over" and day.ended is not None:
@@ -172,7 +172,7 @@ def gather(book: Iterable[Entry]) -> Day:  # noqa: PLR0915  a case for each kind
                 elif isinstance(payload, e.Wasted):
                     _pour(day.waste, payload)
     day.alarms = [
-        Alarm(timer.label, line.root.at + timedelta(minutes=timer.minutes), str(line.root.id))
+        Alarm(timer.label, line.root.happened + timedelta(minutes=timer.minutes), str(line.root.id))
         for line, timer in timers
         if line.root.id not in stopped
     ]

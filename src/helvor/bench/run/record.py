@@ -61,7 +61,7 @@ class TimerOn(Stands):
     @property
     def due(self) -> datetime:
         """When it goes off: its minutes after it was written."""
-        return self.line.root.at + timedelta(minutes=self.timer.minutes)
+        return self.line.root.happened + timedelta(minutes=self.timer.minutes)
 
 
 @dataclass

@@ -119,7 +119,7 @@ def grains_went_in_hot(case: Case) -> Iterator[Finding]:
         if not any(word in name.casefold() for word in GRAINS):
             continue
         step = case.run.procedure.step(on.taken.step)
-        seen = _last_heat(case, on.line.root.at, on.taken.step)
+        seen = _last_heat(case, on.line.root.happened, on.taken.step)
         if seen is None:
             continue
         liquid, celsius, boils = seen
@@ -139,13 +139,13 @@ def _last_heat(case: Case, before: datetime, step: str) -> tuple[str, float, flo
     readings: list[tuple[datetime, float]] = []
     for line in case.run.lines:
         said = line.head.payload
-        if line.root.at > before or getattr(said, "step", "") not in (step, ""):
+        if line.root.happened > before or getattr(said, "step", "") not in (step, ""):
             continue
         celsius = getattr(said, "celsius", None)
         if said.kind in ("temperature-seen", "noted") and isinstance(celsius, float):
-            readings.append((line.root.at, celsius))
+            readings.append((line.root.happened, celsius))
         if said.kind == "boiling":
-            readings.append((line.root.at, 1001.0 if getattr(said, "boils", False) else 0.0))
+            readings.append((line.root.happened, 1001.0 if getattr(said, "boils", False) else 0.0))
     if not readings:
         return None
     celsius = max(readings, key=lambda pair: pair[0])[1]

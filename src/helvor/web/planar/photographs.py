@@ -15,7 +15,7 @@ from psycopg_pool import ConnectionPool
 from pydantic import ValidationError
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry, Problem
+from helvor.bench.entry import Entry, Problem, before
 from helvor.bench.finding import Finding
 from helvor.bench.planar.photo import accept
 from helvor.bench.planar.photo.judge import judge_photo
@@ -373,8 +373,9 @@ def take_in(
         with pool(request).connection() as conn, conn.transaction():
             photographs.keep(conn, who.account.id, page_id, entry, picture, light, asked)
             pages.append(
-                conn, who.account.id, who.account.name, page_id, lambda _: [Draft(entry, says)], eluotropic_rank()
-            )
+                conn, who.account.id, who.account.name, page_id, lambda _: [Draft(entry, says)], eluotropic_rank(),
+                typed=who.typed,
+            )  # fmt: skip
     except Problem as trouble:
         return _shown(request, who, page_id, None, new=True, errors={"file": str(trouble)}, light=light)
     read_soon(pool(request), entry, 1)
@@ -472,14 +473,14 @@ def take_over(request: Request, page_id: UUID, photo_id: UUID, who: WriterDep, f
     proposal = photo.proposal
 
     def compose(entries: list[Entry]) -> list[Draft]:
-        plate = gather(entries)
-        if accept.written_before(entries, entry, (on.key for on in plate.lanes)):
-            return []  # sent again: it is written already
-        return _drafts(form, entry, plate, proposal, photo_id)
+        ids = accept.ids_of(entry, (on.key for on in gather(entries).lanes))
+        return _drafts(form, entry, gather(before(entries, *ids)), proposal, photo_id)
 
     try:
         with pool(request).connection() as conn:
-            written = pages.append(conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank())
+            written = pages.append(
+                conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank(), typed=who.typed
+            )
     except (Problem, ValidationError) as trouble:
         said = sentence_of(trouble.errors()[0]["msg"]) if isinstance(trouble, ValidationError) else str(trouble)
         return _shown(request, who, page_id, photo_id, errors={"accept": said}, typed=form)

@@ -14,7 +14,7 @@ from fastapi import Form as Field
 from markupsafe import Markup
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry, Line, Payload, Problem, Struck, line_of
+from helvor.bench.entry import Entry, Line, Payload, Problem, Struck, before, line_of
 from helvor.bench.planar import plate as planar
 from helvor.bench.planar.plate import LIGHTS, PHASES, SWATCHES, Plate, gather, moved
 from helvor.bench.planar.reading_line import complete, understand
@@ -32,6 +32,7 @@ from helvor.web.history import history_page
 from helvor.web.places import shell_of_class
 from helvor.web.planar import forms
 from helvor.web.planar.drawing import SNAP_MM, PlateDrawing, draw_plate, rows_of
+from helvor.web.planar.words import describe
 from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import Shell, drawn_once, fragment, html, is_htmx, render, sent
 from helvor.web.security import VisitorDep, WriterDep, pool
@@ -381,7 +382,7 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
         raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
 
     def compose(entries: list[Entry]) -> list[Draft]:
-        return forms.drafts_from(kind, form, entry, gather(entries))
+        return forms.drafts_from(kind, form, entry, gather(before(entries, entry)))
 
     try:
         written = _append(request, who, page_id, compose)
@@ -435,7 +436,9 @@ def _append(
     request: Request, who: VisitorDep, page_id: UUID, compose: Callable[[list[Entry]], Sequence[Draft]]
 ) -> Written:
     with pool(request).connection() as conn:
-        return pages.append(conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank())
+        return pages.append(
+            conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank(), typed=who.typed
+        )
 
 
 def _root_of(written: Written, entry_id: UUID) -> UUID | None:
@@ -489,9 +492,7 @@ def drop(
     reason = "moved on the drawing" if by == "drawing" else "moved with the arrow keys"
 
     def compose(entries: list[Entry]) -> list[Draft]:
-        if any(written.id == entry for written in entries):
-            return []  # sent again: it is written already
-        payload, strikes = _dropped(gather(entries), what, key, reading, view)
+        payload, strikes = _dropped(gather(before(entries, entry)), what, key, reading, view)
         why = "seen under another light" if what == "new-spot" else reason
         return [Draft(entry, payload, strikes, why if strikes else "")]
 
@@ -568,9 +569,7 @@ def read(
     """Write a typed reading."""
 
     def compose(entries: list[Entry]) -> list[Draft]:
-        if any(written.id == entry for written in entries):
-            return []
-        understood = understand(text, entries, view)
+        understood = understand(text, before(entries, entry), view)
         return [Draft(entry, understood.payload, understood.strikes, understood.reason)]
 
     try:
@@ -591,56 +590,8 @@ def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         row, meeting = shell_of_class(conn, who, _planar(page).class_id)
-    return history_page(who, row, meeting, page, entries, {entry.id: describe(entry, entries) for entry in entries})
-
-
-def describe(entry: Entry, entries: Sequence[Entry]) -> str:
-    """An entry in bench words, for the history."""
-    labels = {e.id: e.payload.label for e in entries if isinstance(e.payload, planar.Lane)}
-    match entry.payload:
-        case planar.SetUp() as s:
-            lamp = ", 254 nm indicator" if s.indicator else ""
-            about = f"{s.about}: " if s.about else ""
-            size = f"{s.width.number} × {s.height}"
-            return f"{about}plate {size}, {PHASES[s.phase]} on {s.backing}{lamp}; origin at {s.origin}"
-        case planar.EluentUsed(eluent=eluent) as used:
-            return f"eluent {eluent}" + (f", mixed {used.age:g} h before" if used.age is not None else "")
-        case planar.Chamber() as c:
-            lined = {True: "lined", False: "not lined", None: "lining not noted"}[c.lined]
-            lid = {True: "lid on", False: "no lid", None: "lid not noted"}[c.lid]
-            waited = f", waited {c.waited} min" if c.waited is not None else ""
-            more = (
-                waited
-                + (f", {c.held}" if c.held else "")
-                + (f", spots dried {c.dried} min" if c.dried is not None else "")
-            )
-            marked = ", fill line marked with the strip in it" if c.marked else ""
-            return f"chamber: level {c.level or 'not noted'}, {lined}, {lid}{more}{marked}"
-        case planar.Lane() as lane:
-            return f"lane {lane.label} at {lane.at}: {lane.substance or 'not named'} ({lane.role})"
-        case planar.Front() as front:
-            where = f" of lane {labels.get(front.lane, '?')}" if front.lane else ""
-            read = ", from a photograph" if front.from_photo else ""
-            return f"front{where} ran off the top" if front.ran_off else f"front{where} at {front.distance}{read}"
-        case planar.Spot() as spot:
-            ends = f", {spot.tail.number} to {spot.head.number} mm" if spot.tail and spot.head else ""
-            seen = ", ".join(LIGHTS[light] for light in spot.seen)
-            read = ", from a photograph" if spot.from_photo else ""
-            return f"spot in lane {labels.get(spot.lane, '?')} at {spot.distance}{ends}{read}; {seen}"
-        case planar.Developing():
-            return "the plate went in"
-        case planar.FrontSeen() as rising:
-            return f"front rising, at {rising.distance}"
-        case planar.Photographed() as photo:
-            return f"photograph under {LIGHTS[photo.light].lower()}"
-        case planar.Answered() as answered:
-            return f"answered: {answered.written}"
-        case planar.ComparedTo():
-            return "comparison spot chosen"
-        case planar.Acknowledged() as seen_and_on:
-            return f"went on with “{seen_and_on.what}”: {seen_and_on.why}"
-        case _:
-            return "taken back"
+    says = {entry.id: describe(entry.payload, entries) for entry in entries}
+    return history_page(who, row, meeting, page, entries, says)
 
 
 def _file(page: Page, suffix: str) -> dict[str, str]:

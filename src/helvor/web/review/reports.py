@@ -19,7 +19,7 @@ from markupsafe import Markup
 from psycopg_pool import ConnectionPool
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry
+from helvor.bench.entry import Entry, Typed
 from helvor.bench.planar.results import PlateWorksheet
 from helvor.bench.procedure import Procedure, instruction
 from helvor.bench.review import questions
@@ -40,7 +40,7 @@ from helvor.web.drawings import find_drawing, standalone
 from helvor.web.places import shell_of_class
 from helvor.web.planar.drawing import draw_plate
 from helvor.web.planar.routes import PlateFile
-from helvor.web.planar.routes import describe as describe_plate
+from helvor.web.planar.words import describe as describe_plate
 from helvor.web.prep.routes import prep_asked
 from helvor.web.rendering import STATIC, Shell, html, render
 from helvor.web.review.answers import marks_of, sees, work_of
@@ -61,12 +61,13 @@ _beside = ThreadPoolExecutor(max_workers=1, thread_name_prefix="reports")
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A line of a report's record: when, who, what it says; struck through by whom and why."""
+    """A line of a report's record: when, who, what it says; struck through by whom and why; when it was typed."""
 
     at: datetime
     by: str
     says: str
     struck: str
+    typed: Typed | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -155,7 +156,7 @@ def _lines(entries: Sequence[Entry], words: Callable[[Entry], str]) -> list[Line
         by = struck_by.get(entry.id)
         return f"struck through by {by.by}: {by.reason}" if by is not None else ""
 
-    return [Line(entry.at, entry.by, words(entry), struck(entry)) for entry in entries]
+    return [Line(entry.at, entry.by, words(entry), struck(entry), entry.typed) for entry in entries]
 
 
 def bench_report(
@@ -177,7 +178,7 @@ def bench_report(
             drawings.append(("plate", _own(svg, on_paper)))
     assert isinstance(sheet, RunWorksheet | PlateWorksheet)
     entries = list(one.entries)
-    words = describe_run if is_run else lambda entry: describe_plate(entry, entries)
+    words = describe_run if is_run else lambda entry: describe_plate(entry.payload, entries)
     bench = f"{page.bench_name}{f', {page.pair}' if page.pair else ''}"
     return BenchReport(
         title=page.title, where=f"{page.class_code or 'Front bench'} · {bench} · {page.title}",

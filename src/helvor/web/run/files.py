@@ -41,8 +41,9 @@ def attach(
     with pool(request).connection() as conn, conn.transaction():
         files.keep(conn, who.account.id, page_id, entry, made)
         pages.append(
-            conn, who.account.id, who.account.name, page_id, lambda _: [pages.Draft(entry, says)], eluotropic_rank()
-        )
+            conn, who.account.id, who.account.name, page_id, lambda _: [pages.Draft(entry, says)], eluotropic_rank(),
+            typed=who.typed,
+        )  # fmt: skip
     return RedirectResponse(f"/runs/{page_id}?view=notes&step={quote(step)}", status_code=303)
 
 

@@ -13,7 +13,7 @@ from fastapi import APIRouter, Request
 from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry, Line, Problem, find, line_up_to
+from helvor.bench.entry import Entry, Line, Problem, before, find, line_up_to
 from helvor.bench.measured import shown, shown_with_u
 from helvor.bench.procedure import same
 from helvor.bench.quantity import Unreadable
@@ -191,10 +191,7 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
         raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
-        known = find(entries, entry)
-        if known is not None and known.payload.kind == kind:
-            return []  # sent again: it is written already
-        return [forms.draft_from(kind, form, entry, gather(entries), bottles, CRAFT_READERS)]
+        return [forms.draft_from(kind, form, entry, gather(before(entries, entry)), bottles, CRAFT_READERS)]
 
     bottles = _bottles(request, who, page_id) if form.text("bottle") else {}
     try:
@@ -254,7 +251,7 @@ def _write(
     request: Request, who: VisitorDep, page_id: UUID, compose: Callable[[list[Entry]], Sequence[pages.Draft]]
 ) -> Inked:
     with pool(request).connection() as conn:
-        written = pages.write(conn, who.account.id, who.account.name, page_id, compose)
+        written = pages.write(conn, who.account.id, who.account.name, page_id, compose, typed=who.typed)
     only_run(written.page)
     return written
 
@@ -379,9 +376,7 @@ def read(
     """Write a typed reading."""
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
-        if find(entries, entry) is not None:
-            return []
-        return [pages.Draft(entry, understand(text, entries, step, CRAFTS).payload)]
+        return [pages.Draft(entry, understand(text, before(entries, entry), step, CRAFTS).payload)]
 
     try:
         written = _write(request, who, page_id, compose)

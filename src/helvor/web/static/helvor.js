@@ -124,6 +124,8 @@ document.addEventListener("htmx:response:error", (event) => {
   const { ctx } = event.detail;
   const { status } = ctx.response;
   if ((status >= 500 || status === 429) && keptOf(ctx.request)) return;
+  // The form's id was used before for other words: sent again, these are another entry.
+  if (status === 409) afterWriting(ctx.request.form);
   if (status >= 500) {
     const line = document.getElementById("said");
     line.innerHTML = '<span class="is-stop said-trouble"></span>';
@@ -198,4 +200,4 @@ document.addEventListener("input", (event) => {
   number.value = event.target.value;
   number.dispatchEvent(new Event("input", { bubbles: true }));
 }, { capture: true });
-watchOutbox({ cookie });
+watchOutbox({ cookie, newId });

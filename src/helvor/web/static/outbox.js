@@ -11,6 +11,7 @@ const NOT_A_VALUE = ["csrf", "entry", "kind", "step", "view", "text", "portion",
 
 const tab = Math.random().toString(36).slice(2);
 let readCookie = () => "";
+let freshId = () => "";
 let timer = 0;
 let busy = false;
 let refusedBefore = 0;
@@ -86,7 +87,11 @@ async function send(item) {
     response = await fetch(item.url, {
       method: "POST",
       body: new URLSearchParams(item.body),
-      headers: { "HX-Request": "true", "X-CSRF-Token": readCookie("helvor_csrf") },
+      headers: {
+        "HX-Request": "true", "X-CSRF-Token": readCookie("helvor_csrf"),
+        // By this device's clock, which may be wrong: the server takes from it only how long the reading waited.
+        "X-Typed-At": String(item.typed), "X-Device-Time": String(Date.now()),
+      },
     });
   } catch {
     return later(item, "");
@@ -98,7 +103,9 @@ async function send(item) {
   const words = new DOMParser().parseFromString(await response.text(), "text/html");
   const sentence = isOurs(response) ? words.querySelector(".trouble, .said-trouble, p, span")?.textContent.trim() ?? "" : "";
   if (isOurs(response) && ABOUT_THE_READING.includes(response.status)) {
-    change(item.id, { state: "refused", said: sentence || `The server answered ${response.status}.` });
+    // Its id was used for other words, which are in ink: to be written as well it needs one of its own.
+    const taken = response.status === 409 && sentence.startsWith("This was sent before");
+    change(item.id, { state: "refused", taken, said: sentence.replace(" Send it again to write this one as well.", "") || `The server answered ${response.status}.` });
     return false;
   }
   return later(item, sentence || `Something else than Helvor answered (${response.status}).`, Number(response.headers.get("Retry-After")) || 0);
@@ -152,8 +159,17 @@ function row(item) {
   li.append(made("span", item.said ? `. ${item.state === "refused" ? "Not written" : "Not yet written"}: ${item.said}` : ". Not yet sent."));
   const actions = made("span", "", { className: "kept-actions" });
   const button = (words, act) => actions.append(made("button", words, { type: "button", className: "button", onclick: act }));
-  button("Send again", () => { change(item.id, { state: "waiting", next: 0 }); flush({ all: true }); });
   const fields = new URLSearchParams(item.body);
+  if (item.taken) {
+    button("Write it as well", () => {
+      const id = freshId();
+      fields.set("entry", id);
+      change(item.id, { id, body: fields.toString(), state: "waiting", taken: false, next: 0, said: "" });
+      flush({ all: true });
+    });
+  } else {
+    button("Send again", () => { change(item.id, { state: "waiting", next: 0 }); flush({ all: true }); });
+  }
   if (fields.get("text")) {
     button("Change", () => {
       const input = made("input", "", { value: fields.get("text"), className: "kept-change" });
@@ -208,8 +224,9 @@ function show() {
   }
 }
 
-export function watchOutbox({ cookie }) {
+export function watchOutbox({ cookie, newId }) {
   readCookie = cookie;
+  freshId = newId;
   addEventListener("online", () => { show(); flush({ all: true }); });
   addEventListener("offline", show);
   addEventListener("storage", (event) => { if (event.key === SHELF) { show(); schedule(); } });

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from uuid import UUID, uuid5
 
-from helvor.bench.entry import Entry, Payload, Problem
+from helvor.bench.entry import Payload, Problem
 from helvor.bench.planar.photo.proposal import SURE_OVER_FLOOR, FoundSpot, Proposal
 from helvor.bench.planar.plate import (
     MAX_LANES,
@@ -103,15 +103,14 @@ def label_of(index: int) -> str:
     return f"{LABELS[letter]}{again + 1 if again else ''}"
 
 
-def written_before(entries: Iterable[Entry], entry: UUID, lanes: Iterable[UUID]) -> bool:
-    """Whether the form with this number was written already: its entries' ids hang on it.
+def ids_of(entry: UUID, lanes: Iterable[UUID]) -> list[UUID]:
+    """The ids that the entries of the form with this number may have: they hang on it.
 
     Args:
         lanes: keys of the plate's lanes, whose fronts it may have written.
     """
     parts = ["front", *(f"spot {n}" for n in range(MAX_SPOTS)), *(f"lane {n}" for n in range(MAX_LANES))]
-    ids = {uuid5(entry, part) for part in (*parts, *(f"front {key}" for key in lanes))}
-    return any(known.id in ids for known in entries)
+    return [uuid5(entry, part) for part in (*parts, *(f"front {key}" for key in lanes))]
 
 
 def beside(proposal: Proposal, spot: FoundSpot) -> FoundSpot | None:
