@@ -20,6 +20,7 @@ from helvor import demo
 from helvor.notebook import accounts
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
+from helvor.notebook.rights import APP, OWNER, settle
 from helvor.notebook.server import LocalServer, make_database
 from helvor.shelf.solvents import eluotropic_rank
 
@@ -59,6 +60,7 @@ def _template(server: LocalServer, name: str, *, with_demo: bool) -> str:
         migrate(conn)
         if with_demo:
             demo.load(conn, eluotropic_rank())
+        settle(conn, APP, OWNER)
     return name
 
 
@@ -70,6 +72,11 @@ def empty_template(server: LocalServer) -> str:
 @pytest.fixture(scope="session")
 def demo_template(server: LocalServer) -> str:
     return _template(server, "template_demo", with_demo=True)
+
+
+def serving(server: LocalServer, url: str) -> str:
+    """The address of the same database for the role that serves."""
+    return server.app_url(url.rpartition("/")[2])
 
 
 @contextmanager

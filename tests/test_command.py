@@ -22,7 +22,7 @@ from helvor.command import listen
 from helvor.exchange.device_line import At
 from helvor.notebook.database import connect
 from helvor.notebook.server import free_port
-from tests.conftest import cloned
+from tests.conftest import cloned, serving
 
 ROOT = Path(__file__).parents[1]
 
@@ -206,7 +206,8 @@ def test_a_taken_port_is_said_and_another_is_used(server, demo_template, var):
 @pytest.mark.parametrize(
     ("arguments", "sentence"),
     [
-        (("serve", "--host", "0.0.0.0"), "demo accounts, whose password everybody knows"),
+        (("serve", "--host", "0.0.0.0", "--as-owner"), "demo accounts, whose password everybody knows"),
+        (("serve",), "The role of DATABASE_URL is a superuser"),
         (("demo", "--fresh"), "DATABASE_URL is set"),
     ],
 )
@@ -216,6 +217,20 @@ def test_what_would_harm_is_refused_in_one_line(server, demo_template, var, argu
         said = started.process.stdout.read()
         assert sentence in said
         assert len(said.strip().splitlines()) == 1
+
+
+def test_serving_needs_no_more_than_the_serving_role_and_says_when_it_is_behind(server, empty_template, var):
+    port = str(free_port())
+    with cloned(server, empty_template) as url:
+        with Started("serve", "--port", port, var=var, DATABASE_URL=serving(server, url)) as alone:
+            alone.until("Ctrl-C")
+            assert answer(port, "/ready")[0] == 200
+            alone.end()
+        with connect(url) as conn:
+            conn.execute("DELETE FROM migration WHERE name = (SELECT max(name) FROM migration)")
+        with Started("serve", var=var, DATABASE_URL=serving(server, url)) as behind:
+            assert behind.process.wait(timeout=20) == 1
+            assert "DATABASE_OWNER_URL" in behind.process.stdout.read()
 
 
 def test_a_database_with_real_accounts_is_no_demo(server, empty_template, var):

@@ -13,6 +13,7 @@ import signal
 import socket
 import sys
 from collections.abc import Iterator
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from ipaddress import ip_address
 from pathlib import Path
@@ -21,12 +22,13 @@ from typing import NoReturn
 import psycopg
 import psycopg_pool
 import uvicorn
+from psycopg.conninfo import conninfo_to_dict
 
 from helvor import demo
-from helvor.exchange.device_line import At
-from helvor.notebook import accounts, backup, pages, people
+from helvor.exchange.device_line import At as Instrument
+from helvor.notebook import accounts, backup, pages, people, rights
 from helvor.notebook.database import connect, open_pool
-from helvor.notebook.migrate import EditedMigration, migrate
+from helvor.notebook.migrate import EditedMigration, is_current, migrate
 from helvor.notebook.server import (
     LocalServer,
     ServerTrouble,
@@ -59,7 +61,7 @@ def main(arguments: list[str] | None = None) -> int:
         signal.signal(stop, _leave)
     try:
         options.run(options)
-    except (Refused, ServerTrouble, EditedMigration) as refused:
+    except (Refused, ServerTrouble, EditedMigration, rights.NotSettled) as refused:
         say(str(refused), error=True)
         return 1
     except (psycopg.OperationalError, psycopg_pool.PoolTimeout) as trouble:
@@ -95,6 +97,9 @@ def _parser() -> argparse.ArgumentParser:
     served.add_argument("--port", type=int, default=FIRST_PORT)
     served.add_argument("--name", action="append", default=[], help="a host name that browsers may use")
     served.add_argument("--behind-https", action="store_true", help="a proxy speaks HTTPS to the browsers")
+    served.add_argument(
+        "--as-owner", action="store_true", help="serve with a DATABASE_URL whose role owns the database all the same"
+    )
     served.add_argument(
         "--device", action="append", default=[], metavar="NAME=HOST:PORT", help="an instrument to read; docs/devices.md"
     )
@@ -136,18 +141,17 @@ def run_demo(options: argparse.Namespace) -> None:
     with _one_at_a_time() as alone:
         if not alone:
             return
-        with _database(DEMO_DATABASE, fresh=options.fresh) as url:
-            with connect(url) as conn:
-                migrate(conn)
+        with _database(DEMO_DATABASE, fresh=options.fresh) as at:
+            with _own(at) as conn:
                 if accounts.any_accounts(conn, demo=False):
                     raise Refused("This database holds real accounts: the demo wants one of its own.")
                 if not accounts.any_accounts(conn):
                     say("Loading the demo class …")
                     demo.load(conn, eluotropic_rank())
             with Bank() as bank:
-                here = tuple(At(name, "127.0.0.1", bank.port, simulated=True) for name in bank.names)
-                settings = Settings(database_url=url, loopback=True, devices=here)
-                _serve(url, "127.0.0.1", options.port, settings, is_demo=True)
+                here = tuple(Instrument(name, "127.0.0.1", bank.port, simulated=True) for name in bank.names)
+                settings = Settings(database_url=at.serving, loopback=True, devices=here)
+                _serve(at.serving, "127.0.0.1", options.port, settings, is_demo=True)
 
 
 def run_serve(options: argparse.Namespace) -> None:
@@ -156,25 +160,24 @@ def run_serve(options: argparse.Namespace) -> None:
     with _one_at_a_time() as alone:
         if not alone:
             return
-        with _database(DATABASE, fresh=False) as url:
-            with connect(url) as conn:
-                migrate(conn)
+        with _database(DATABASE, fresh=False) as at:
+            with _to_serve(at, told=options.as_owner) as conn:
                 if not loopback and accounts.any_accounts(conn, demo=True):
                     raise Refused(
                         "This database holds demo accounts, whose password everybody knows: "
                         f"it is not served on {options.host}."
                     )
             settings = Settings(
-                database_url=url,
+                database_url=at.serving,
                 loopback=loopback,
                 host_names=tuple(options.name),
                 secure_cookies=options.behind_https,
                 devices=tuple(_device(one) for one in options.device),
             )
-            _serve(url, options.host, options.port, settings, is_demo=False)
+            _serve(at.serving, options.host, options.port, settings, is_demo=False)
 
 
-def _device(text: str) -> At:
+def _device(text: str) -> Instrument:
     """An instrument as it is named to the command, ``balance-1=127.0.0.1:7301``.
 
     Raises:
@@ -183,7 +186,7 @@ def _device(text: str) -> At:
     found = re.fullmatch(r"([a-z0-9-]{1,24})=([^\s:]+|\[[0-9a-f:]+\]):(\d{1,5})", text)
     if found is None or not 0 < int(found[3]) < 65536:
         raise Refused(f"{text} names no instrument: write it as balance-1=127.0.0.1:7301.")
-    return At(found[1], found[2].strip("[]"), int(found[3]))
+    return Instrument(found[1], found[2].strip("[]"), int(found[3]))
 
 
 def run_instruments(options: argparse.Namespace) -> None:
@@ -194,8 +197,7 @@ def run_instruments(options: argparse.Namespace) -> None:
 def run_account(options: argparse.Namespace) -> None:
     """Make an account on the real database, asking for its password."""
     password = _password()
-    with _database(DATABASE, fresh=False) as url, connect(url) as conn:
-        migrate(conn)
+    with _database(DATABASE, fresh=False) as at, _own(at) as conn:
         row = conn.execute("SELECT id FROM institution WHERE name = %s", [options.institution]).fetchone()
         institution = row[0] if row else accounts.add_institution(conn, options.institution, options.time_zone)
         try:
@@ -220,8 +222,7 @@ def _password() -> str:
 def run_password(options: argparse.Namespace) -> None:
     """Give an account of the real database a new password."""
     password = _password()
-    with _database(DATABASE, fresh=False) as url, connect(url) as conn:
-        migrate(conn)
+    with _database(DATABASE, fresh=False) as at, _own(at) as conn:
         try:
             name = accounts.set_password(conn, options.email, password)
         except KeyError as nobody:
@@ -231,18 +232,17 @@ def run_password(options: argparse.Namespace) -> None:
 
 def run_rebuild(options: argparse.Namespace) -> None:
     """Rebuild what the class boards show."""
-    with _database(DATABASE, fresh=False) as url, connect(url) as conn:
-        migrate(conn)
+    with _database(DATABASE, fresh=False) as at, _own(at) as conn:
         say(f"{pages.rebuild_summaries(conn, eluotropic_rank())} pages worked out again.")
 
 
 def run_backup(options: argparse.Namespace) -> None:
     """Write the real database into a file and read it back."""
     target = options.file.absolute()
-    with _database(DATABASE, fresh=False) as url:
-        with connect(url) as conn:
-            migrate(conn)
-        done = backup.write(url, target)
+    with _database(DATABASE, fresh=False) as at:
+        with _own(at):
+            pass
+        done = backup.write(at.own, target)
     say(f"{target}: {done.total} rows in {done.bytes / 1e6:.1f} MB, read back and counted.")
     say("It holds names and password hashes: keep it where only you can read it.")
 
@@ -253,12 +253,12 @@ def run_restore(options: argparse.Namespace) -> None:
     with _one_at_a_time() as alone:
         if not alone:
             raise Refused("Stop Helvor first: a backup is not put in under people who write.")
-        with _database(DATABASE, fresh=False) as url:
+        with _database(DATABASE, fresh=False) as at:
             aside = ""
-            with connect(url) as conn:
+            with connect(at.own) as conn:
                 empty = backup.is_empty(conn)
             if empty:
-                done = backup.restore(url, source)
+                done = backup.restore(at.own, source)
             elif not options.replace:
                 raise Refused(
                     "This database holds records. With --replace they are put aside under another name, "
@@ -267,7 +267,9 @@ def run_restore(options: argparse.Namespace) -> None:
             elif os.environ.get("DATABASE_URL"):
                 raise Refused("--replace works on the private database only: name an empty one in DATABASE_URL.")
             else:
-                done, aside = _replace(url, source)
+                done, aside = _replace(at.own, source)
+            with _own(at):
+                pass  # the rights of what came in
     say(f"Restored {done.total} rows of {done.taken_at:%Y-%m-%d %H:%M} UTC, and counted them.")
     if aside:
         say(f"What was there before is kept in the database {aside} of this folder's server.")
@@ -314,16 +316,70 @@ def _one_at_a_time() -> Iterator[bool]:
                 say("Stopped.")
 
 
+@dataclass(frozen=True, slots=True)
+class At:
+    """Where the database is: for the role that owns it, and for the role that serves.
+
+    Attributes:
+        own: to migrate, back up, restore, and for the commands of the terminal.
+        serving: for ``demo`` and ``serve``.
+        owner: the role that everything is to belong to, on the private server.
+    """
+
+    own: str
+    serving: str
+    owner: str | None = None
+
+
 @contextlib.contextmanager
-def _database(name: str, *, fresh: bool) -> Iterator[str]:
-    """The address of the database to use: ``DATABASE_URL``, or one on the private server."""
+def _own(at: At) -> Iterator[psycopg.Connection]:
+    """The database up to date and its rights settled; the owner's connection to it.
+
+    Raises:
+        Refused: the address given is of a role that may not, and the database is not up to date.
+    """
+    with connect(at.own) as conn:
+        if at.own == at.serving and not rights.too_much(conn):
+            if not is_current(conn):
+                raise Refused(
+                    "This database is of another version of Helvor. Start once with DATABASE_OWNER_URL, the address "
+                    "for the role that owns it: docs/database.md."
+                )
+        else:
+            migrate(conn)
+            if at.own != at.serving:
+                rights.settle(conn, conninfo_to_dict(at.serving)["user"], at.owner)
+        yield conn
+
+
+@contextlib.contextmanager
+def _to_serve(at: At, *, told: bool) -> Iterator[psycopg.Connection]:
+    """The same, for serving: with no more rights than serving wants.
+
+    Raises:
+        Refused: the role of ``DATABASE_URL`` may do more, and nobody said that it shall.
+    """
+    with connect(at.serving) as serving:
+        more = rights.too_much(serving)
+    if more and not told:
+        raise Refused(
+            f"The role of DATABASE_URL {more}, so nothing would keep what is in ink. Make a role that only serves "
+            "(four lines of SQL in docs/database.md), or say --as-owner."
+        )
+    with _own(at) as conn:
+        yield conn
+
+
+@contextlib.contextmanager
+def _database(name: str, *, fresh: bool) -> Iterator[At]:
+    """The database to use: ``DATABASE_URL`` and ``DATABASE_OWNER_URL``, or one on the private server."""
     given = os.environ.get("DATABASE_URL")
     if given:
         if fresh:
             raise Refused(
                 "--fresh throws a whole database away, so it works on the private one only; DATABASE_URL is set."
             )
-        yield given
+        yield At(os.environ.get("DATABASE_OWNER_URL") or given, given)
         return
     VAR.mkdir(parents=True, exist_ok=True)
     with running(LocalServer(VAR / "postgres", say=say)) as server:
@@ -331,7 +387,7 @@ def _database(name: str, *, fresh: bool) -> Iterator[str]:
             say("Throwing the old demo data away …")
             drop_database(server.url("postgres"), name)
         make_database(server.url("postgres"), name)
-        yield server.url(name)
+        yield At(server.url(name), server.app_url(name), rights.OWNER)
 
 
 def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool) -> None:

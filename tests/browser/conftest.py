@@ -14,7 +14,7 @@ import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 
 from helvor import demo
-from tests.conftest import cloned
+from tests.conftest import cloned, serving
 
 ROOT = Path(__file__).parents[2]
 CHROMIUM = (
@@ -27,9 +27,12 @@ AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-
 class Running:
     """A ``helvor demo`` process on a database of its own."""
 
-    def __init__(self, url: str, var: Path) -> None:
+    def __init__(self, url: str, serving: str, var: Path) -> None:
         self.url = url
-        self._environment = os.environ | {"DATABASE_URL": url, "HELVOR_VAR": str(var), "PYTHONPATH": str(ROOT / "src")}
+        self._environment = os.environ | {
+            "DATABASE_URL": serving, "DATABASE_OWNER_URL": url, "HELVOR_VAR": str(var),
+            "PYTHONPATH": str(ROOT / "src"),
+        }  # fmt: skip
         self.address = ""
 
     def start(self, port: int = 8600) -> None:
@@ -59,7 +62,7 @@ class Running:
 @pytest.fixture(scope="module")
 def running(server, demo_template, tmp_path_factory) -> Iterator[Running]:
     with cloned(server, demo_template) as url:
-        application = Running(url, tmp_path_factory.mktemp("var"))
+        application = Running(url, serving(server, url), tmp_path_factory.mktemp("var"))
         application.start()
         try:
             yield application

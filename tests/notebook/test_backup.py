@@ -136,6 +136,7 @@ def test_a_damaged_file_is_refused_and_nothing_happens(filled, other_url, tmp_pa
 def test_a_file_that_is_not_what_it_was_kept_as_is_noticed(filled, tmp_path):
     url, _ = filled
     with connect(url) as conn:
+        conn.execute("ALTER TABLE attachment DISABLE TRIGGER ALL")  # as a disk would: nobody who serves can
         conn.execute("UPDATE attachment SET sha256 = repeat('0', 64)")
     with pytest.raises(BackupTrouble, match="not what it was kept as"):
         backup.write(url, tmp_path / "one.helvor")

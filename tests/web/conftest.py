@@ -20,10 +20,12 @@ from helvor.exchange.device_line import At
 from helvor.notebook import accounts, files, imports, pages, people, photographs, rehearsals, report_jobs
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.pages import Draft
+from helvor.notebook.server import LocalServer
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.stand_ins.bank import Bank
 from helvor.web.app import Settings, create_app
 from tests.bench.plates import mm
+from tests.conftest import serving
 from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, run_of, teacher
 from tests.photographs import Blob, Scene, take
 
@@ -184,11 +186,11 @@ def instruments() -> Iterator[tuple[At, ...]]:
 
 
 @pytest.fixture
-def school(empty_url: str, instruments: tuple[At, ...]) -> Iterator[School]:
+def school(empty_url: str, server: LocalServer, instruments: tuple[At, ...]) -> Iterator[School]:
     with connect(empty_url) as conn:
         ida, otto = teacher(conn, "Ida Frost", "A-1"), teacher(conn, "Otto Ling", "B-1")
         page, lane = plate_with_lane(conn, ida)
-        pool = open_pool(empty_url, size=4)
+        pool = open_pool(serving(server, empty_url), size=4)
         try:
             yield School(
                 conn,

@@ -89,6 +89,7 @@ PAGES = [
     ("bench.html", places.BenchPage),
     ("refused.html", errors.RefusedPage),
     ("said_here.html", errors.SaidHere),
+    ("sent_before.html", errors.SentBeforePage),
     ("api.html", api.ApiPage),
     ("planar/plate.html", routes.PlatePage),
     ("planar/work.html", routes.Work),

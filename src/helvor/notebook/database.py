@@ -8,6 +8,8 @@ import psycopg
 from psycopg_pool import ConnectionPool
 
 STATEMENT_TIMEOUT_MS = 10_000
+LOCK_TIMEOUT_MS = 5_000
+IDLE_IN_TRANSACTION_MS = 30_000
 PATIENCE = 4.0
 """Seconds that a request waits for a connection before its asker is told to come again."""
 
@@ -43,7 +45,12 @@ def open_pool(url: str, *, size: int = 8) -> ConnectionPool:
         open=False,
         timeout=PATIENCE,
         check=_check_idle,
-        kwargs={"autocommit": True, "options": f"-c statement_timeout={STATEMENT_TIMEOUT_MS}"},
+        kwargs={
+            "autocommit": True,
+            "application_name": "helvor",
+            "options": f"-c statement_timeout={STATEMENT_TIMEOUT_MS} -c lock_timeout={LOCK_TIMEOUT_MS}"
+            f" -c idle_in_transaction_session_timeout={IDLE_IN_TRANSACTION_MS}",
+        },
     )
     pool.open(wait=True, timeout=10)
     return pool

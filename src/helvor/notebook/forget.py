@@ -18,8 +18,10 @@ from uuid import UUID
 import psycopg
 from psycopg.types.json import Jsonb
 
-from helvor.notebook.accounts import sessions_changed
-from helvor.notebook.pages import NotYours, rebuild_summaries
+from helvor.bench.house_rules import HouseRules
+from helvor.bench.techniques import TECHNIQUES
+from helvor.notebook.accounts import note_event, sessions_changed
+from helvor.notebook.pages import NotYours, rebuild_summaries, summary_of
 
 WORDS = frozenset({"words", "why", "who", "source", "make_up", "what", "done", "name"})
 """Fields of an entry that hold free words; everything else is a reading, a label or a choice."""
@@ -70,6 +72,12 @@ def archive(conn: psycopg.Connection, account_id: int, class_id: UUID, *, away: 
             [away, class_id],
         )
         if away:
+            # Whoever is writing holds its page: they are waited for, and whoever comes after sees the class archived.
+            conn.execute(
+                "SELECT FROM page p JOIN bench b ON b.id = p.bench_id WHERE b.class_id = %s ORDER BY p.id"
+                " FOR UPDATE OF p",
+                [class_id],
+            )
             conn.execute("DELETE FROM join_code WHERE class_id = %s", [class_id])
             conn.execute(
                 "DELETE FROM session s USING bench b WHERE b.worker_id = s.account_id AND b.class_id = %s", [class_id]
@@ -108,7 +116,6 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
     """
     with conn.transaction():
         _own(conn, account_id, class_id)
-        conn.execute("SELECT set_config('helvor.forgetting', 'yes', true), set_config('helvor.keeping', 'yes', true)")
         pairs = conn.execute("SELECT id, number, pair FROM bench WHERE class_id = %s ORDER BY number", [class_id])
         benches = pairs.fetchall()
         absent = conn.execute(
@@ -134,41 +141,58 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
             else r"(?!)"
         )
         entries = _rewrite(
-            conn, pattern,
+            conn, pattern, account_id, "entry",
             "SELECT e.id, e.payload, e.reason FROM entry e JOIN page p ON p.id = e.page_id"
-            " JOIN bench b ON b.id = p.bench_id WHERE b.class_id = %s AND e.kind <> 'following'",
-            "UPDATE entry SET payload = %s, reason = %s WHERE id = %s", class_id,
+            " JOIN bench b ON b.id = p.bench_id WHERE b.class_id = %s AND e.kind <> 'following'", class_id,
         )  # fmt: skip
         lines = _rewrite(
-            conn, pattern,
-            "SELECT id, payload, reason FROM room_entry WHERE class_id = %s",
-            "UPDATE room_entry SET payload = %s, reason = %s WHERE id = %s", class_id,
+            conn, pattern, account_id, "room_entry",
+            "SELECT id, payload, reason FROM room_entry WHERE class_id = %s", class_id,
         )  # fmt: skip
-        conn.execute(
-            "UPDATE page p SET rewritten_at = now() FROM bench b WHERE b.id = p.bench_id AND b.class_id = %s",
-            [class_id],
-        )
-        for key, name in conn.execute(
-            "SELECT f.id, f.name FROM attachment f JOIN page p ON p.id = f.page_id JOIN bench b ON b.id = p.bench_id"
-            " WHERE b.class_id = %s",
-            [class_id],
-        ).fetchall():
+        # What the board shows may quote a note: it is worked out again below, once the names are gone for good.
+        for technique in TECHNIQUES.values():
+            blank = Jsonb(summary_of(technique.work_out([], HouseRules(), rank)))
+            conn.execute(
+                "UPDATE page p SET rewritten_at = now(), behind = true, summary = %s FROM bench b"
+                " WHERE b.id = p.bench_id AND b.class_id = %s AND p.technique = %s",
+                [blank, class_id, technique.key],
+            )
+        for what, key, name in conn.execute(_FILES, {"class": class_id}).fetchall():
             if pattern.search(name):
-                conn.execute("UPDATE attachment SET name = %s WHERE id = %s", [pattern.sub(DASH, name), key])
+                _take_out(conn, account_id, what, key, None, pattern.sub(DASH, name))
         # Files that wait to come in and reports that were laid out can be had again, without the names.
         conn.execute("DELETE FROM import_draft WHERE class_id = %s", [class_id])
         conn.execute("DELETE FROM report_job WHERE class_id = %s", [class_id])
-        # What the board shows may have quoted a note.
-        rebuild_summaries(conn, rank, class_id)
+        note_event(conn, account_id, account_id, "names taken out", f"{changed} benches, {entries + lines} entries")
+    # Apart: a page that cannot be worked out keeps nobody's name on record.
+    rebuild_summaries(conn, rank, class_id)
     sessions_changed()
     return Forgotten(len(names), changed, entries, lines)
 
 
-def _rewrite(conn: psycopg.Connection, names: re.Pattern[str], ask: str, write: str, class_id: UUID) -> int:
+_FILES = """
+SELECT what, f.id, f.name FROM (
+    SELECT 'attachment' AS what, id, name, page_id FROM attachment
+    UNION ALL SELECT 'photograph', id, name, page_id FROM photograph
+) f JOIN page p ON p.id = f.page_id JOIN bench b ON b.id = p.bench_id WHERE b.class_id = %(class)s
+"""
+
+
+def _take_out(conn: psycopg.Connection, account_id: int, what: str, record: UUID, payload: Any, reason: str) -> None:
+    """Ask the database for the one change that ink allows; it looks at it by itself (0019_ink.sql)."""
+    conn.execute(
+        "SELECT take_name_out(%s, %s, %s, %s, %s)",
+        [account_id, what, record, Jsonb(payload) if payload is not None else None, reason],
+    )
+
+
+def _rewrite(
+    conn: psycopg.Connection, names: re.Pattern[str], account_id: int, what: str, ask: str, class_id: UUID
+) -> int:
     changed = 0
     for key, payload, reason in conn.execute(ask, [class_id]).fetchall():
         new, why = without(payload, names), names.sub(DASH, reason)
         if new != payload or why != reason:
-            conn.execute(write, [Jsonb(new), why, key])
+            _take_out(conn, account_id, what, key, new, why)
             changed += 1
     return changed

@@ -44,6 +44,8 @@ def shipped() -> list[Migration]:
 
 def is_current(conn: psycopg.Connection) -> bool:
     """Whether every migration that ships has run, as it ships, and no newer one."""
+    if conn.execute("SELECT to_regclass('public.migration')").fetchone() == (None,):
+        return False
     ran = dict(conn.execute("SELECT name, sha256 FROM migration").fetchall())
     return ran == {migration.name: migration.sha256 for migration in shipped()}
 

@@ -555,7 +555,7 @@ def keep_up(conn: psycopg.Connection, page: Page, entries: Sequence[Entry], rank
         log.exception("%s cannot be worked out", page.address)
         conn.execute(
             "UPDATE page SET summary = summary || %s WHERE id = %s AND entries = %s AND behind",
-            [Jsonb({"level": "stop", "what": CANNOT_BE_WORKED_OUT}), page.id, len(entries)],
+            [_cannot_be(), page.id, len(entries)],
         )
         return False
     return (
@@ -624,21 +624,35 @@ def summary_of(sheet: Worksheet) -> dict[str, Any]:
 
 
 def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int], class_id: UUID | None = None) -> int:
-    """Work every page out again, or those of a class, and write what the board shows; how many there were.
+    """Work every page out again, or those of a class, and write what the board shows; how many could be.
 
-    Raises:
-        NotWorkedOut: one of them cannot be; those before it are written.
+    One that cannot be says so on the board and stays behind; it keeps the others from nothing.
     """
+    done = 0
     rows = conn.execute(
         _ANY_PAGE + "WHERE %(class)s::uuid IS NULL OR b.class_id = %(class)s ORDER BY p.id", {"class": class_id}
     ).fetchall()
     for page in map(_page, rows):
         with conn.transaction():
             conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page.id])
-            sheet = worked_out(page, _all_entries(conn, page), rank)
+            try:
+                sheet = worked_out(page, _all_entries(conn, page), rank)
+            except NotWorkedOut:
+                log.exception("%s cannot be worked out", page.address)
+                conn.execute(_CANNOT_BE, [_cannot_be(), page.id])
+                continue
             summary = Jsonb(summary_of(sheet))
             conn.execute("UPDATE page SET summary = %s, behind = false WHERE id = %s", [summary, page.id])
-    return len(rows)
+        done += 1
+    return done
+
+
+_CANNOT_BE = "UPDATE page SET summary = summary || %s, behind = true WHERE id = %s"
+
+
+def _cannot_be() -> Jsonb:
+    """What the board shows of a page that cannot be worked out."""
+    return Jsonb({"level": "stop", "what": CANNOT_BE_WORKED_OUT})
 
 
 def _all_entries(conn: psycopg.Connection, page: Page) -> list[Entry]:

@@ -276,8 +276,9 @@ def accept(
         raise Problem("password", f"A password has {SHORTEST_PASSWORD} characters or more.")
     with conn.transaction():
         row = conn.execute(
-            "SELECT i.id, i.institution_id, i.email, i.role, i.classes, i.made_by, a.is_demo FROM open_invitation i"
-            " JOIN account a ON a.id = i.made_by WHERE i.token_sha256 = %s FOR UPDATE OF i",
+            "SELECT i.id, i.institution_id, i.email, i.role, i.classes, i.made_by, a.is_demo FROM invitation i"
+            " JOIN account a ON a.id = i.made_by WHERE i.token_sha256 = %s AND i.used_by IS NULL"
+            " AND i.withdrawn_at IS NULL AND i.expires_at > now() FOR UPDATE OF i",
             [_sha256(token)],
         ).fetchone()
         if row is None or (row[6] and not allow_demo):
