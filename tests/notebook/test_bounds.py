@@ -6,14 +6,16 @@ import sys
 import zipfile
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PIL import Image
 
 from helvor.bench.entry import Problem
+from helvor.exchange import table_apart
 from helvor.exchange.archive import read as read_archive
 from helvor.exchange.records import BadRecord
 from helvor.exchange.table_in import BadTable, read_table
-from helvor.notebook import files, photographs
+from helvor.notebook import apart, files, photographs, pictures
 
 SOURCE = Path(files.__file__).parents[2]
 
@@ -26,13 +28,13 @@ def picture(kind, size=(900, 700), mode="RGB", **more):
 
 
 @pytest.mark.parametrize(("kind", "more"), [
-    ("JPEG", {}), ("JPEG", {"progressive": True}), ("JPEG", {"quality": 95, "subsampling": 0}), ("PNG", {}),
+    ("JPEG", {}), ("JPEG", {"progressive": True}), ("JPEG", {"quality": 95, "subsampling": 0}), ("PNG", {}), ("WEBP", {}),
 ])  # fmt: skip
 def test_nothing_is_kept_behind_the_end_of_a_picture(kind, more):
     """A second picture, a place, an archive: what a viewer never shows is not what is kept."""
     content = picture(kind, **more)
     hidden = b"PK\x03\x04 52.1 N 4.3 E " + picture("JPEG", (40, 40))
-    kept = photographs.bare(kind, content + hidden)
+    kept = pictures.bare(kind, content + hidden)
     assert hidden[:20] not in kept and len(kept) <= len(content)
     with Image.open(io.BytesIO(content)) as before, Image.open(io.BytesIO(kept)) as after:
         assert before.convert("L").tobytes() == after.convert("L").tobytes()
@@ -101,3 +103,52 @@ def test_ten_pictures_at_once_take_no_more_memory_than_one():
         [sys.executable, "-c", program], capture_output=True, text=True, check=True, env={"PYTHONPATH": str(SOURCE)}
     )
     assert int(said.stdout) < 400
+
+
+def test_grey_of_sixteen_bits_is_the_grey_that_it_looks_like():
+    ramp = np.linspace(0, 65535, 480 * 300).reshape(300, 480).astype("uint16")
+    out = io.BytesIO()
+    Image.fromarray(ramp).save(out, "PNG")
+    shown = [photographs.look_at("gel.png", out.getvalue()).shown, files.make("gel.png", out.getvalue()).content]
+    for one in shown:
+        grey = np.asarray(Image.open(io.BytesIO(one)).convert("L"), dtype=float)
+        assert grey.min() < 8 and grey.max() > 247 and 120 < grey.mean() < 135
+
+
+@pytest.mark.parametrize("brand", [b"heic", b"mif1", b"avif"])
+def test_a_picture_of_a_phone_that_is_not_read_says_what_to_set(brand):
+    content = b"\x00\x00\x00\x18ftyp" + brand + b"\x00" * 400
+    for look in (files.make, photographs.look_at):
+        with pytest.raises(Problem, match="Set the camera to JPEG"):
+            look("IMG_1.HEIC", content)
+
+
+def test_what_takes_too_much_memory_or_time_ends_in_its_own_process_with_a_sentence(monkeypatch):
+    out = io.BytesIO()
+    Image.new("RGB", (4800, 4800), "white").save(out, "PNG")
+    monkeypatch.setenv("PYTHONPATH", str(SOURCE))
+    monkeypatch.setattr(apart, "SECONDS", 0.05)
+    with pytest.raises(Problem, match="too long to read"):
+        files.make("slow.png", out.getvalue())
+    limited = (
+        "import sys; from helvor.notebook import apart; apart.MEMORY = 90 * 1024 * 1024;"
+        " apart._child('photograph', 'large.png')"
+    )
+    said = subprocess.run(
+        [sys.executable, "-c", limited], input=out.getvalue(), capture_output=True, env={"PYTHONPATH": str(SOURCE)},
+        check=False,
+    )  # fmt: skip
+    assert said.returncode != 0 or b"unfit" in said.stdout.partition(b"\n")[0]
+
+
+def test_who_waits_too_long_is_told_to_come_again(monkeypatch):
+    monkeypatch.setattr(apart, "PATIENCE", 0.05)
+    with apart._ONE_AT_A_TIME, pytest.raises(apart.Busy):
+        files.make("one.jpg", picture("JPEG"))
+
+
+def test_a_workbook_read_apart_is_the_same_table_and_says_the_same():
+    content = workbook([["bench", "Rf"], ["1", "0.4"], ["2", 0.41]])
+    assert table_apart.read("readings.xlsx", content) == read_table("readings.xlsx", content)
+    with pytest.raises(BadTable, match="formula"):
+        table_apart.read("readings.xlsx", workbook([["bench", "Rf"], ["1", "=1+1"]]))

@@ -14,7 +14,7 @@ from helvor.bench.plan import edit
 from helvor.bench.procedure import Procedure
 from helvor.bench.run.entries import HandoutCorrected
 from helvor.bench.techniques import STEP_KINDS
-from helvor.notebook import classes, containers, files, pages, procedures
+from helvor.notebook import classes, containers, files, pages, pictures, procedures
 from helvor.notebook.database import connect
 from helvor.notebook.pages import NotYours
 from helvor.shelf.solvents import eluotropic_rank
@@ -205,7 +205,7 @@ def test_a_picture_loses_where_it_was_taken():
         assert not kept.getexif()
         assert kept.size == (640, 480)
     with Image.open(io.BytesIO(made.thumbnail)) as small:
-        assert max(small.size) <= files.THUMBNAIL_PX
+        assert max(small.size) <= pictures.THUMBNAIL_PX
 
 
 @pytest.mark.parametrize("kind", ["JPEG", "PNG", "WEBP"])

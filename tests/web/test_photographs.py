@@ -11,7 +11,7 @@ from PIL import Image
 
 from helvor.bench.planar.plate import Spot, gather
 from helvor.bench.planar.work_out import work_out
-from helvor.notebook import pages, photographs
+from helvor.notebook import pages, photographs, pictures
 from tests.web.conftest import HTMX, small_photograph
 
 
@@ -264,7 +264,7 @@ def test_other_kinds_are_laid_bare_too(kind):
     exif[0x010F] = "a camera"
     content = saved(kind, exif=exif)
     assert b"a camera" in content
-    bare = photographs.bare(kind, content)
+    bare = pictures.bare(kind, content)
     assert b"a camera" not in bare
     assert (
         Image.open(io.BytesIO(bare)).convert("RGB").tobytes()

@@ -167,7 +167,7 @@ def add_photograph(
     """A made-up photograph that ships, taken in and read as any other."""
     photo = uuid5(page, file)
     _, entries = pages.open_page(conn, account, page)
-    picture = photographs.look_at(file, (files("helvor.demo") / "photographs" / file).read_bytes())
+    picture = photographs.look_at(file, (files("helvor.demo") / "photographs" / file).read_bytes(), ours=True)
     photographs.keep(conn, account, page, photo, picture, light, photographs.asked_of(planar.gather(entries)))
     photographs.read_at_once(conn, photo)
     says = planar.Photographed(photo=photo, name=file, light=light)

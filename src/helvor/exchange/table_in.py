@@ -13,8 +13,10 @@ import csv
 import io
 import re
 import zipfile
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 MOST_ROWS, MOST_COLUMNS, LONGEST_CELL = 20_000, 60, 2000
 MOST_LINES = MOST_ROWS + 5_000
@@ -57,13 +59,33 @@ def read_table(name: str, content: bytes) -> Table:
     """
     if not content:
         raise BadTable("", "The file is empty.")
-    table = _workbook(content) if content[:4] == b"PK\x03\x04" else _csv(content)
+    table = _workbook(content) if is_workbook(content) else _csv(content)
     if not table.rows:
         raise BadTable("", f"{name} has a heading and no line below it.")
     doubled = [h for h in table.headers if h and table.headers.count(h) > 1]
     if doubled:
         raise BadTable("headings", f"Two columns are called “{doubled[0]}”: name them apart.")
     return table
+
+
+def workbook_in_parts(name: str, content: bytes) -> dict[str, Any]:
+    """A workbook's table in plain parts, for reading it in a process of its own; :func:`table_of_parts` joins them.
+
+    Raises:
+        BadTable: as :func:`read_table`.
+    """
+    table = read_table(name, content)
+    rows = [[row.line, list(row.cells)] for row in table.rows]
+    return {"headers": list(table.headers), "rows": rows, "found": table.found}
+
+
+def table_of_parts(parts: Mapping[str, Any]) -> Table:
+    rows = tuple(Row(line, tuple(cells)) for line, cells in parts["rows"])
+    return Table(tuple(parts["headers"]), rows, parts["found"])
+
+
+def is_workbook(content: bytes) -> bool:
+    return content[:4] == b"PK\x03\x04"
 
 
 def _decoded(content: bytes) -> tuple[str, str]:

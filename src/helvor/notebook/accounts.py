@@ -263,6 +263,10 @@ def sessions_changed() -> None:
     _vouched.clear()
 
 
+NO_ANSWER = (psycopg.OperationalError,)
+"""What a look-up raises when the database does not answer."""
+
+
 def vouched_for(token: str) -> Session | None:
     """The session a token belongs to, if that was looked up within the last moment."""
     return _vouched.get(_sha256(token))

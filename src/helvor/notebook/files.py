@@ -7,26 +7,17 @@ camera, nothing hidden behind them. Other files are kept as they came and never 
 from __future__ import annotations
 
 import hashlib
-import io
 from dataclasses import dataclass
-from threading import Lock
 from uuid import UUID
 
 import psycopg
-from PIL import Image, ImageOps, UnidentifiedImageError
 
 from helvor.bench.entry import Problem
+from helvor.notebook.apart import run_apart
 from helvor.notebook.pages import NotYours, open_page
 
 MAX_BYTES = 8 * 1024 * 1024
-MAX_PIXELS, MAX_WHOLE_PIXELS = 60_000_000, 24_000_000
-"""Of a JPEG, which is decoded smaller at once, and of what has to be whole in memory."""
-DECODING = Lock()
-"""One picture is decoded at a time in a process: ten at once would hold ten times the memory."""
-LONGEST_PX = 2400
-THUMBNAIL_PX = 360
 TEXTS = {"csv": "text/csv", "txt": "text/plain", "jdx": "text/plain", "dx": "text/plain"}
-FORMATS = {"JPEG": "image/jpeg", "PNG": "image/png", "WEBP": "image/webp"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +42,7 @@ def make(name: str, content: bytes) -> Made:
 
     Raises:
         Problem: it is empty, too large, or none of the kinds that are kept.
+        Busy: others are looked at just now.
     """
     clean = "".join(c for c in name.rpartition("/")[2].rpartition("\\")[2] if c.isprintable()).strip()[:80] or "file"
     if not content:
@@ -68,38 +60,7 @@ def make(name: str, content: bytes) -> Made:
 
 
 def _picture(name: str, content: bytes) -> Made:
-    try:
-        with DECODING, Image.open(io.BytesIO(content), formats=list(FORMATS)) as opened:
-            kind = opened.format or ""
-            most = MAX_PIXELS if kind == "JPEG" else MAX_WHOLE_PIXELS
-            if opened.width * opened.height > most:
-                raise Problem("file", f"{name} has over {most // 1_000_000} million pixels: make it smaller first.")
-            # Made small before it is turned: a picture twice in memory is what fills it.
-            opened.draft("RGB", (LONGEST_PX, LONGEST_PX))
-            opened.thumbnail((LONGEST_PX, LONGEST_PX))
-            picture = ImageOps.exif_transpose(opened)
-            picture.load()
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as trouble:
-        if isinstance(trouble, Problem):
-            raise
-        raise Problem("file", f"{name} is not a JPEG, PNG or WebP picture, a PDF, CSV or spectrum file.") from trouble
-    if (kind == "JPEG" and picture.mode not in ("RGB", "L")) or picture.mode not in ("RGB", "RGBA", "L", "LA", "P"):
-        picture = picture.convert("RGB")
-    picture.thumbnail((LONGEST_PX, LONGEST_PX))
-    small = picture.convert("RGB")
-    small.thumbnail((THUMBNAIL_PX, THUMBNAIL_PX))
-    # A new picture from the pixels alone: Pillow would carry some of the old one's data along.
-    bare = Image.new(picture.mode, picture.size)
-    bare.paste(picture)
-    if picture.mode == "P" and (palette := picture.getpalette()):
-        bare.putpalette(palette)
-    return Made(name, FORMATS[kind], _written(bare, kind), _written(small, "JPEG"))
-
-
-def _written(picture: Image.Image, kind: str) -> bytes:
-    out = io.BytesIO()
-    picture.save(out, kind, **({"quality": 88} if kind != "PNG" else {"optimize": True}))  # type: ignore[arg-type]
-    return out.getvalue()
+    return Made(name, **run_apart("beside a step", name, content))
 
 
 def keep(conn: psycopg.Connection, account_id: int, page_id: UUID, file_id: UUID, made: Made) -> None:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import hashlib
 import io
-import struct
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
@@ -16,7 +15,7 @@ from typing import Any
 from uuid import UUID
 
 import psycopg
-from PIL import Image, ImageOps, UnidentifiedImageError
+from PIL import Image, ImageOps
 from psycopg.types.json import Jsonb
 from psycopg_pool import ConnectionPool
 from pydantic import BaseModel, ConfigDict, Field
@@ -24,32 +23,15 @@ from pydantic import BaseModel, ConfigDict, Field
 from helvor.bench.entry import Problem
 from helvor.bench.planar.photo.proposal import Point, Proposal, Stage
 from helvor.bench.planar.plate import Light, Plate
-from helvor.notebook.files import DECODING
+from helvor.notebook import pictures
+from helvor.notebook.apart import run_apart
 from helvor.notebook.pages import NotYours, open_page
 
 MAX_BYTES = 12 * 1024 * 1024
-MAX_PIXELS, MAX_WHOLE_PIXELS = 60_000_000, 24_000_000
-"""Of a JPEG, and of what is decoded whole."""
-LEAST_PX = 240
-SHOWN_PX = 1000
 MOST_OF_A_PLATE = 12
 STALE_SECONDS, WAITING_SECONDS = 20, 240
 """How long nothing is told before the reader counts as gone; waiting its turn in a full class takes longer."""
 _PATIENCE = {"stale": STALE_SECONDS, "waiting": WAITING_SECONDS}
-_SUFFIXES = {"JPEG": ("jpg", "jpeg", "jpe", "jfif"), "PNG": ("png",), "WEBP": ("webp",)}
-_MEDIA = {"JPEG": "image/jpeg", "PNG": "image/png", "WEBP": "image/webp"}
-_ORIENTATION = 0x0112
-_BROKEN = (
-    UnidentifiedImageError,
-    OSError,
-    ValueError,
-    SyntaxError,
-    EOFError,
-    KeyError,
-    struct.error,
-    Image.DecompressionBombError,
-)
-"""What the decoder raises of files that are none, or that were made to trip it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,137 +46,24 @@ class Picture:
     high: int
 
 
-def look_at(name: str, content: bytes) -> Picture:
+def look_at(name: str, content: bytes, *, ours: bool = False) -> Picture:
     """Look at a file that says it is a photograph.
+
+    Args:
+        ours: it was drawn or shipped by ourselves, so that it need not be looked at apart.
 
     Raises:
         Problem: it is empty, too large or small, no picture, another kind than its name says,
             animated, or broken.
+        Busy: others are looked at just now.
     """
     clean = "".join(c for c in name.rpartition("/")[2].rpartition("\\")[2] if c.isprintable()).strip()[:80] or "photo"
     if not content:
         raise Problem("file", "Choose a photograph first: this file is empty.")
     if len(content) > MAX_BYTES:
         raise Problem("file", f"{clean} has {len(content) / 1e6:.0f} MB; up to 12 MB are taken.")
-    try:
-        with DECODING, Image.open(io.BytesIO(content), formats=["JPEG", "PNG", "WEBP"]) as opened:
-            # Phones put a second picture for depth behind the first: the first is the photograph.
-            kind = "JPEG" if opened.format == "MPO" else opened.format or ""
-            _fits(clean, kind, opened)
-            orientation = int(opened.getexif().get(_ORIENTATION, 1))
-            # Decoded smaller where the format can; a broken end shows here all the same.
-            opened.draft("RGB", (SHOWN_PX, SHOWN_PX))
-            opened.thumbnail((SHOWN_PX, SHOWN_PX))
-            small = ImageOps.exif_transpose(opened).convert("RGB")
-    except Problem:
-        raise
-    except (
-        UnidentifiedImageError,
-        OSError,
-        ValueError,
-        SyntaxError,
-        EOFError,
-        Image.DecompressionBombError,
-    ) as trouble:
-        raise Problem(
-            "file", f"{clean} cannot be read as a picture: it is broken, or no JPEG, PNG or WebP. Take it again."
-        ) from trouble
-    small.thumbnail((SHOWN_PX, SHOWN_PX))
-    out = io.BytesIO()
-    small.save(out, "JPEG", quality=86)
-    return Picture(clean, _MEDIA[kind], bare(kind, content, orientation), out.getvalue(), *small.size)
-
-
-def _fits(name: str, kind: str, opened: Image.Image) -> None:
-    suffix = name.rpartition(".")[2].casefold()
-    known = {s: k for k, suffixes in _SUFFIXES.items() for s in suffixes}
-    if known.get(suffix, kind) != kind or ("." in name and suffix not in known):
-        raise Problem("file", f"{name} holds a {kind} picture, though its name says otherwise. Give it its right name.")
-    if getattr(opened, "n_frames", 1) > 1 and opened.format != "MPO":
-        raise Problem("file", f"{name} is animated. Take a single photograph.")
-    # A JPEG is decoded smaller at once; the others have to be whole in memory.
-    most = MAX_PIXELS if kind == "JPEG" else MAX_WHOLE_PIXELS
-    if opened.width * opened.height > most:
-        raise Problem(
-            "file",
-            f"{name} has {opened.width * opened.height / 1e6:.0f} million pixels; up to {most // 1_000_000} are taken"
-            f"{'' if kind == 'JPEG' else ', or 60 of a JPEG'}.",
-        )
-    if min(opened.size) < LEAST_PX:
-        raise Problem("file", f"{name} is {opened.width} × {opened.height} pixels: too few to read a plate from.")
-
-
-def bare(kind: str, content: bytes, orientation: int = 1) -> bytes:
-    """The same picture without what is not pixels: place, camera, notes, thumbnails.
-
-    Args:
-        kind: JPEG, PNG or WEBP.
-        content: the file.
-        orientation: of its EXIF data, 1 to 8; the only thing of it that is kept.
-    """
-    if kind == "JPEG":
-        return _bare_jpeg(content, orientation)
-    if kind == "PNG":
-        out, at = [content[:8]], 8
-        while at + 8 <= len(content):
-            size = struct.unpack(">I", content[at : at + 4])[0]
-            ends = content[at + 4 : at + 8] == b"IEND"
-            if content[at + 4 : at + 8] not in (b"eXIf", b"tEXt", b"zTXt", b"iTXt", b"tIME"):
-                out.append(content[at : at + 12 + size])
-            at += 12 + size
-            if ends:
-                break  # what lies behind is no part of the picture
-        return b"".join(out)
-    chunks, at = [], 12
-    while at + 8 <= len(content):
-        size = struct.unpack("<I", content[at + 4 : at + 8])[0]
-        end = at + 8 + size + size % 2
-        if content[at : at + 4] not in (b"EXIF", b"XMP "):
-            chunks.append(content[at:end])
-        at = end
-    body = b"WEBP" + b"".join(chunks)
-    return b"RIFF" + struct.pack("<I", len(body)) + body
-
-
-def _bare_jpeg(content: bytes, orientation: int) -> bytes:
-    out, at = [content[:2]], 2
-    if orientation != 1:
-        exif = Image.Exif()
-        exif[_ORIENTATION] = orientation
-        body = exif.tobytes()
-        out.append(b"\xff\xe1" + struct.pack(">H", len(body) + 2) + body)
-    while at + 4 <= len(content) and content[at] == 0xFF:
-        marker = content[at + 1]
-        if marker == 0xDA:  # pixels from here on
-            break
-        size = struct.unpack(">H", content[at + 2 : at + 4])[0]
-        # APP0 is the format's own header, APP2 its colours, APP14 how they are coded.
-        if not (0xE1 <= marker <= 0xEF and marker not in (0xE2, 0xEE)) and marker != 0xFE:
-            segment = content[at : at + 2 + size]
-            if not segment[4:8].startswith(b"MPF"):
-                out.append(segment)
-        at += 2 + size
-    return b"".join([*out, content[at : _jpeg_ends(content, at)]])
-
-
-def _jpeg_ends(content: bytes, at: int) -> int:
-    """Where a JPEG is over, from its first scan on: a second picture, its place, anything may lie behind it."""
-    while at + 2 <= len(content):
-        found = content.find(b"\xff", at)
-        if found < 0 or found + 1 >= len(content):
-            break
-        marker = content[found + 1]
-        if marker == 0xD9:
-            return found + 2
-        if marker == 0xFF:
-            at = found + 1  # filling
-        elif marker == 0x00 or 0xD0 <= marker <= 0xD7:
-            at = found + 2  # a byte of the pixels, or a restart between them
-        elif found + 4 <= len(content):
-            at = found + 2 + struct.unpack(">H", content[found + 2 : found + 4])[0]  # tables, or the next scan
-        else:
-            break
-    return len(content)
+    found = pictures.photograph(clean, content) if ours else run_apart("photograph", clean, content)
+    return Picture(clean, **found)
 
 
 class Asked(BaseModel):

@@ -40,6 +40,7 @@ from helvor.web import (
     today,
     unknowns,
 )
+from helvor.web.bodies import Bodies
 from helvor.web.column import routes as fraction_plates
 from helvor.web.drawings import Drawings
 from helvor.web.plan import routes as plan
@@ -142,6 +143,7 @@ def create_app(settings: Settings, pool: ConnectionPool) -> FastAPI:
         app.include_router(part.router)
     errors.install(app)
     app.add_middleware(Drawings)
+    app.add_middleware(Bodies)
     app.add_middleware(Hardening)
     app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=2)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings.allowed_hosts)

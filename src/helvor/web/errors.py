@@ -11,6 +11,7 @@ from uuid import uuid4
 import psycopg
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
+from psycopg_pool import PoolTimeout
 from pydantic import ValidationError
 from pydantic_core import PydanticSerializationError
 from starlette.exceptions import HTTPException
@@ -19,7 +20,9 @@ from starlette.responses import JSONResponse, RedirectResponse, Response
 from helvor.bench.entry import Problem
 from helvor.bench.quantity import Unreadable
 from helvor.notebook.accounts import TooManyAttempts
+from helvor.notebook.apart import Busy
 from helvor.notebook.pages import CANNOT_BE_WORKED_OUT, EntryIdTaken, NotWorkedOut, NotYours
+from helvor.web.bodies import AGAIN
 from helvor.web.rendering import Shell, html, is_htmx
 from helvor.web.security import Forged, InstructorsOnly, SignInNeeded
 from helvor.web.words import words_of
@@ -39,6 +42,9 @@ NO_DATABASE = (
     "The database does not answer just now, so nothing was written; what you typed is still here. "
     "Send it again in a few seconds."
 )
+DROPPED = ("40001", "40P01", "57P01", "57P02", "08000", "08003", "08006")
+"""Serialization failure, deadlock, and connections that were ended: the same once more may well go through."""
+BUSY = "Many files are coming in at this moment, so this one was not taken. Send it again in a few seconds."
 NO_CHARACTER = (
     "There is a character in this that cannot be kept, such as half of a sign. Take it out and send it again; "
     "nothing was written."
@@ -180,6 +186,8 @@ def install(app: FastAPI) -> None:
         app.state.pool.check()
         answer = refuse(request, 503, "Not just now", NO_DATABASE)
         answer.headers["Retry-After"] = str(BACK_IN)
+        if trouble.sqlstate in DROPPED or (trouble.sqlstate is None and not isinstance(trouble, PoolTimeout)):
+            answer.headers[AGAIN] = "1"
         return answer
 
     @app.exception_handler(NotYours)
@@ -195,6 +203,12 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(InstructorsOnly)
     def _instructors_only(request: Request, _: InstructorsOnly) -> Response:
         return refuse(request, 403, "An instructor's", INSTRUCTORS_ONLY)
+
+    @app.exception_handler(Busy)
+    def _busy(request: Request, _: Busy) -> Response:
+        answer = refuse(request, 503, "Not just now", BUSY)
+        answer.headers["Retry-After"] = str(BACK_IN)
+        return answer
 
     @app.exception_handler(TooManyAttempts)
     def _too_many(request: Request, _: TooManyAttempts) -> Response:

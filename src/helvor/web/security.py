@@ -19,7 +19,7 @@ from fastapi import Depends, Request
 from psycopg_pool import ConnectionPool
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import MutableHeaders
-from starlette.responses import PlainTextResponse, Response
+from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from helvor.bench.entry import Typed, typed_on_device
@@ -30,17 +30,6 @@ from helvor.notebook.pages import NotYours
 SESSION_COOKIE = "helvor_session"
 CSRF_COOKIE = "helvor_csrf"
 FORM_COOKIE = "helvor_form"
-MAX_BODY = 256 * 1024
-MAX_FILE_BODY = 13 * 1024 * 1024
-"""What may come where files are kept: a photograph of 12 MB and the form around it."""
-
-MAX_IMPORT_BODY = 60 * 1024 * 1024
-"""The same where whole classes come in, with their photographs."""
-
-
-def _size(limit: int) -> str:
-    return f"{limit // 1024} kB" if limit < 1024 * 1024 else f"{limit // (1024 * 1024)} MB"
-
 
 HEADERS = {
     "Content-Security-Policy": (
@@ -219,7 +208,7 @@ VisitorDep = Annotated[Visitor, Depends(visitor)]
 
 
 class Hardening:
-    """ASGI middleware: security headers on every answer, a limit on every body."""
+    """ASGI middleware: security headers on every answer."""
 
     def __init__(self, app: ASGIApp) -> None:
         self.app = app
@@ -238,40 +227,4 @@ class Hardening:
                     headers["Cache-Control"] = "no-store"
             await send(message)
 
-        path = scope["path"]
-        most = (
-            MAX_IMPORT_BODY
-            if path.endswith("/import/files")
-            else MAX_FILE_BODY
-            if path.endswith("/files")
-            else MAX_BODY
-        )
-        too_long = PlainTextResponse(
-            f"This is more than {_size(most)}, which is more than is taken here. Nothing was written.",
-            status_code=413,
-        )
-        length = dict(scope["headers"]).get(b"content-length", b"0")
-        if not length.isdigit() or int(length) > most:
-            await too_long(scope, receive, send_hardened)
-            return
-        # A chunked body has no length to look at beforehand, so it is counted as it comes.
-        body, more = bytearray(), scope["method"] not in ("GET", "HEAD")
-        while more:
-            message = await receive()
-            if message["type"] == "http.disconnect":
-                return
-            body += message.get("body", b"")
-            more = message.get("more_body", False)
-            if len(body) > most:
-                await too_long(scope, receive, send_hardened)
-                return
-        given = False
-
-        async def receive_whole() -> Message:
-            nonlocal given
-            if given or scope["method"] in ("GET", "HEAD"):
-                return await receive()
-            given = True
-            return {"type": "http.request", "body": bytes(body), "more_body": False}
-
-        await self.app(scope, receive_whole, send_hardened)
+        await self.app(scope, receive, send_hardened)

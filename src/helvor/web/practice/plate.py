@@ -353,7 +353,7 @@ def measure(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
         known, entries = pages.open_page(conn, who.account.id, page_id)
         if not entries:
             photo_id = uuid5(key, "photograph")
-            picture = photographs.look_at("virtual plate.jpg", content)
+            picture = photographs.look_at("virtual plate.jpg", content, ours=True)
             says = [*entries_of(setting), planar.Photographed(photo=photo_id, name=picture.name, light="254")]
             drafts = [Draft(uuid5(key, str(n)), one) for n, one in enumerate(says)]
             written = pages.append(conn, who.account.id, who.account.name, page_id, lambda _: drafts, eluotropic_rank())

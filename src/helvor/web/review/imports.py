@@ -19,10 +19,10 @@ from starlette.responses import RedirectResponse, Response
 from helvor.bench.entry import Problem
 from helvor.bench.house_rules import QUESTION, HouseRules
 from helvor.bench.run.record import Run, gather
-from helvor.exchange import archive, records
+from helvor.exchange import archive, records, table_apart
 from helvor.exchange.readings_in import MEANINGS, Read, guess, pairs_of, readings_of
 from helvor.exchange.records import BadRecord, ClassRecord, PlateRecord, RunRecord
-from helvor.exchange.table_in import BadTable, Table, read_table
+from helvor.exchange.table_in import BadTable, Table
 from helvor.notebook import classes, imports, pages
 from helvor.notebook.imports import Waiting
 from helvor.notebook.pages import Draft, NotYours
@@ -137,7 +137,7 @@ def hand_in(
         return _hand_in(request, who, class_id, name, [("file", "Choose a file first: this one is empty.")])
     try:
         if _is_table(name, content):
-            read_table(name, content)
+            table_apart.read(name, content)
         elif isinstance(_record(content), ClassRecord):
             raise BadRecord([("file", "This is a whole class: bring it in where classes are made, under Today.")])
     except BadRecord as bad:
@@ -189,7 +189,7 @@ def preview(request: Request, class_id: UUID, draft: UUID, who: VisitorDep) -> R
         kept = imports.waiting(conn, who.account.id, class_id, draft)
         if not _is_table(kept.name, kept.content):
             return _preview_record(request, conn, who, class_id, kept)
-        table = read_table(kept.name, kept.content)
+        table = table_apart.read(kept.name, kept.content)
         mapping = imports.mapping_of(conn, who.account.id, table.headers) or guess(table.headers)
     return _preview_table(request, who, class_id, kept, table, mapping, _sort_of(mapping), "")
 
@@ -257,7 +257,7 @@ def decide(request: Request, class_id: UUID, draft: UUID, who: WriterDep, fields
         kept = imports.waiting(conn, who.account.id, class_id, draft)
         if not _is_table(kept.name, kept.content):
             return _write_record(request, conn, who, class_id, kept, form)
-    table = read_table(kept.name, kept.content)
+    table = table_apart.read(kept.name, kept.content)
     mapping = _mapping(form, table)
     doubled = [m for m in set(mapping.values()) if m and list(mapping.values()).count(m) > 1]
     sort = NAMES if form.text("sort") == NAMES else READINGS
