@@ -76,7 +76,7 @@ RIGHTS: Mapping[str, Rights | None] = {
     "prep_done": Rights(delete=True),
     "answer_sheet": Rights(update=("settings", "changed_by", "changed_at")),
     "unknown_sample": Rights(update=("holds",), delete=True),
-    "unknown_dealt": Rights(delete=True),
+    "unknown_dealt": Rights(update=("number", "how", "dealt_by", "dealt_at"), delete=True),
     "unknown_released": Rights(delete=True),
     "procedure": Rights(update=("draft",)),
     # Projections, and what waits for somebody: it can be made again.

@@ -22,7 +22,7 @@ from starlette.responses import PlainTextResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from helvor.notebook import accounts
-from helvor.web.security import SESSION_COOKIE
+from helvor.web.security import FORM_IN_SCOPE, SESSION_COOKIE
 
 MAX_UNKNOWN_BODY = 64 * 1024
 """Of who is not signed in: forms of sign-in and join, and questions to the calculators."""
@@ -114,7 +114,7 @@ class Bodies:
                     f"{'' if known else ' of who is not signed in'}. Nothing was written.",
                 )
 
-        if not said.isdigit():
+        if not (said.isascii() and said.isdigit() and len(said) < 16):
             raise _Refused(400, "This request does not say how long it is. Nothing was written.")
         await bounded(int(said))
         size, began = 0, time.monotonic()
@@ -160,8 +160,14 @@ class Bodies:
     async def _answer(self, scope: Scope, receive: Receive, send: Send, held: IO[bytes] | None) -> None:
         """Make the request, and once more where the database dropped it."""
         for last in (False, True):
-            if not await self._made(dict(scope), receive, send, held, last=last):
-                return
+            own = dict(scope)
+            try:
+                if not await self._made(own, receive, send, held, last=last):
+                    return
+            finally:
+                form = own.get(FORM_IN_SCOPE)
+                if form is not None:
+                    await form.close()
 
     async def _made(self, scope: Scope, receive: Receive, send: Send, held: IO[bytes] | None, *, last: bool) -> bool:
         """Make the request; whether it is to be made again, and nothing went out."""

@@ -30,6 +30,8 @@ from helvor.notebook.pages import NotYours
 SESSION_COOKIE = "helvor_session"
 CSRF_COOKIE = "helvor_csrf"
 FORM_COOKIE = "helvor_form"
+FORM_IN_SCOPE = "helvor.form"
+"""Where a form that was read for its token waits to be closed, with the files that came in it."""
 
 HEADERS = {
     "Content-Security-Policy": (
@@ -144,7 +146,9 @@ async def writer(request: Request, who: Annotated[Visitor, Depends(visitor)]) ->
     if not given and request.headers.get("content-type", "").startswith(
         ("application/x-www-form-urlencoded", "multipart/form-data")
     ):
-        given = str((await request.form()).get("csrf", ""))
+        form = await request.form()
+        request.scope[FORM_IN_SCOPE] = form
+        given = str(form.get("csrf", ""))
     if not hmac.compare_digest(given.encode(), who.csrf.encode()):
         raise Forged
     return replace(who, typed=_typed(request))

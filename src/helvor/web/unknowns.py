@@ -100,7 +100,7 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
 def _by_hand(form: Form) -> dict[int, int | None]:
     chosen: dict[int, int | None] = {}
     for bench, number in zip(form.all("bench"), form.all("number"), strict=False):
-        if not (bench.isascii() and bench.isdigit()):
+        if not (bench.isascii() and bench.isdigit() and len(bench) < 5):
             continue
         text = number.strip()
         if text and not (text.isascii() and text.isdigit() and len(text) < 5):

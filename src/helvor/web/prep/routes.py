@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -327,7 +328,7 @@ def count_kit(request: Request, class_id: UUID, who: WriterDep, fields: Submitte
     for name, text in zip(form.all("name"), form.all("count"), strict=False):
         if not name.strip() or not text.strip():
             continue
-        if not (text.strip().isascii() and text.strip().isdigit()):
+        if re.fullmatch(r"[0-9]{1,4}", text.strip()) is None:
             raise Problem("count", f"{name[:40]}: “{text[:12]}” is no number of things. Write a whole one, such as 4.")
         counts[name.strip()] = int(text)
     with pool(request).connection() as conn:
