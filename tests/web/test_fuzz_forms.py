@@ -123,7 +123,7 @@ def join(client, app):
     assert client.post("/join", data={"code": code, "number": "3", "token": token}).status_code == 303
 
 
-@pytest.fixture(params=[("instructor", 150), ("bench", 40)], ids=["instructor", "bench"])
+@pytest.fixture(params=[("instructor", 150), ("bench", 25)], ids=["instructor", "bench"])
 def client(request, demo_url, server):
     identity, request.node.forms = request.param
     pool = open_pool(serving(server, demo_url), size=4)
@@ -161,4 +161,4 @@ def test_no_form_breaks_the_server(client, request):
             if answer.status_code >= 500:
                 broken.setdefault((shape(form["action"]), answer.status_code), (form["action"], fields, files))
     assert broken == {}
-    assert met[422] > 100 and met[200] + met[303] > 100, met
+    assert met[422] > 100 and met[200] + met[303] > 80, met

@@ -74,6 +74,8 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
     with pool(request).connection() as conn:
         try:
             if what == "keep":
+                if "samples" not in fields:
+                    raise Problem("samples", "Write a line for each sample, such as 1: copper, nickel.")
                 samples = read_samples("\n".join(form.all("samples")))
                 unknowns.keep(conn, who.account.id, class_id, name, samples)
             elif what == "deal":

@@ -332,7 +332,7 @@ def _address(topic: str, level: int, seed: int) -> str:
 
 def _case(topic: str, level: str, seed: str) -> tuple[Topic, int, int] | None:
     """What an address or a form names; None where it names no drill."""
-    if not (level.isascii() and level.isdigit() and seed.isascii() and seed.isdigit()) or len(seed) > 10:
+    if not (level.isascii() and level.isdigit() and seed.isascii() and seed.isdigit()) or len(seed) > 10 or len(level) > 1:
         return None
     known = next((one for one in TOPICS if one == topic), None)
     if known is None or int(level) not in LEVELS or int(seed) >= SEEDS:
