@@ -80,7 +80,9 @@ def browser() -> Iterator[Browser]:
 
 @pytest.fixture
 def context(browser: Browser, running: Running) -> Iterator[BrowserContext]:
-    opened = browser.new_context(base_url=running.address, viewport={"width": 1280, "height": 800})
+    opened = browser.new_context(
+        base_url=running.address, viewport={"width": 1280, "height": 800}, service_workers="block"
+    )
     opened.set_default_timeout(8000)
     yield opened
     opened.close()

@@ -18,6 +18,7 @@ PUBLIC = {
     ("GET", "/sign-in"),
     ("GET", "/health"),
     ("GET", "/ready"),
+    ("GET", "/worker.js"),
     ("GET", "/join"),
     ("POST", "/join"),
     ("GET", "/invitation/{link}"),

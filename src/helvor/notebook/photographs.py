@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+import logging
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
@@ -26,6 +27,8 @@ from helvor.bench.planar.plate import Light, Plate
 from helvor.notebook import pictures
 from helvor.notebook.apart import run_apart
 from helvor.notebook.pages import NotYours, open_page
+
+log = logging.getLogger(__name__)
 
 MAX_BYTES = 12 * 1024 * 1024
 MOST_OF_A_PLATE = 12
@@ -304,6 +307,10 @@ def read(pool: ConnectionPool, photo_id: UUID, number: int) -> None:
         return
     try:
         proposal, straight = propose(row[0], row[1], Asked.model_validate(row[2]), told)
+    except psycopg.OperationalError:
+        # The service stops, or the database is away: nothing is wrong with the picture, and whoever looks begins again.
+        log.info("reading photograph %s was left", photo_id)
+        return
     except Exception as trouble:
         # Said on the page; the traceback goes to the log of whoever called.
         _tell(pool, photo_id, number, "trouble = %s", ["The photograph could not be read. Set the corners by hand."])

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Request
-from fastapi.responses import JSONResponse
+from fastapi.responses import FileResponse, JSONResponse
 
 from helvor.notebook.migrate import is_current
+from helvor.web.rendering import STATIC
 from helvor.web.security import pool
 
 router = APIRouter(include_in_schema=False)
@@ -18,6 +19,12 @@ PATIENCE = 2.0
 async def health() -> dict[str, bool]:
     """The process answers."""
     return {"alive": True}
+
+
+@router.get("/worker.js")
+async def worker() -> FileResponse:
+    """The script that opens a bench's pages without a connection; it stands at the root, for all of them are its."""
+    return FileResponse(STATIC / "worker.js", media_type="text/javascript", headers={"Cache-Control": "no-cache"})
 
 
 @router.get("/ready")

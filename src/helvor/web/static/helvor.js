@@ -9,6 +9,7 @@ import { watchPlan } from "./plan.js";
 import { watchPhoto } from "./photo.js";
 import { watchPlate } from "./plate.js";
 import { watchTimers } from "./timers.js";
+import { forgetTyped, watchTyping } from "./typing.js";
 
 export function cookie(name) {
   const pair = document.cookie.split("; ").find((part) => part.startsWith(`${name}=`));
@@ -56,6 +57,7 @@ document.addEventListener("htmx:after:swap", (event) => {
 
 // A written form gets a fresh id, so that the next reading from it is another entry.
 function afterWriting(form) {
+  if (form) forgetTyped(form);
   const id = form?.querySelector?.("input[name=entry]");
   if (id) id.value = newId();
 }
@@ -125,7 +127,7 @@ document.addEventListener("htmx:response:error", (event) => {
   const { status } = ctx.response;
   if ((status >= 500 || status === 429) && keptOf(ctx.request)) return;
   // The form's id was used before for other words: sent again, these are another entry.
-  if (status === 409) afterWriting(ctx.request.form);
+  if (status === 409 && ctx.request.form?.querySelector("input[name=entry]")) ctx.request.form.querySelector("input[name=entry]").value = newId();
   if (status >= 500) {
     const line = document.getElementById("said");
     line.innerHTML = '<span class="is-stop said-trouble"></span>';
@@ -201,3 +203,11 @@ document.addEventListener("input", (event) => {
   number.dispatchEvent(new Event("input", { bubbles: true }));
 }, { capture: true });
 watchOutbox({ cookie, newId });
+watchTyping();
+
+// A bench's pages open again without a connection, as they were last seen; only where the address is a secure one.
+if (navigator.serviceWorker && document.body.dataset.account) {
+  const views = () => [location.href, ...[...document.querySelectorAll('#main a[href^="/runs/"][href*="step="], #main a[href^="/runs/"][href*="view="], #main a[href^="/plates/"][href*="view="]')].map((link) => link.href)];
+  const tell = () => navigator.serviceWorker.ready.then((worker) => worker.active?.postMessage({ account: document.body.dataset.account, views: [...new Set(views())].slice(0, 40) }));
+  navigator.serviceWorker.register("/worker.js").then(() => setTimeout(tell, 1500)).catch(() => {});
+}

@@ -1,5 +1,8 @@
 // What could not be written stays on this device until the server says that it is in ink, or somebody discards it.
 // Each reading carries its entry id, so sending it again never writes it twice; it is sent only for who typed it.
+import { dropFile, getFile, putFile } from "./kept_files.js";
+import { forgetTyped } from "./typing.js";
+
 const SHELF = "helvor-outbox";
 const SENDER = "helvor-outbox-sender";
 const FIRST_PAUSE = 3000;
@@ -45,7 +48,10 @@ function keep(items) {
 }
 
 const change = (id, more) => keep(kept().map((item) => (item.id === id ? { ...item, ...more } : item)));
-const drop = (id) => keep(kept().filter((item) => item.id !== id));
+function drop(id) {
+  if (kept().find((item) => item.id === id)?.file) dropFile(id).catch(() => {});
+  return keep(kept().filter((item) => item.id !== id));
+}
 
 export function keepIfLost(request) {
   if (request.method !== "POST" || !(request.body instanceof URLSearchParams) || !request.body.get("entry")) return false;
@@ -57,6 +63,48 @@ export function keepIfLost(request) {
   if (!keep([...kept().filter((other) => other.id !== id), item])) return false;
   schedule();
   return true;
+}
+
+// A form with a file: sent from here, so that what does not get through is kept with its file.
+async function sendForm(form) {
+  const body = new FormData(form);
+  const id = body.get("entry");
+  const [field, file] = [...body].find(([, value]) => value instanceof File && value.size) ?? [];
+  let response = null;
+  try {
+    response = await fetch(form.action, { method: "POST", body, headers: { "X-CSRF-Token": readCookie("helvor_csrf") } });
+  } catch {
+    // No connection: kept below.
+  }
+  if (response && isOurs(response) && response.status < 500 && response.status !== 429) {
+    if (response.ok) {
+      forgetTyped(form);
+      location.assign(response.url);
+    } else {
+      // What is wrong with it the server says on a page of its own; the entry's id makes the second sending harmless.
+      form.dataset.plain = "yes";
+      form.submit();
+    }
+    return;
+  }
+  const words = new URLSearchParams([...body].filter(([, value]) => !(value instanceof File)));
+  const item = {
+    id, url: form.action, body: words.toString(), account: mine(), typed: Date.now(), tries: 0, next: Date.now() + FIRST_PAUSE,
+    state: "waiting", said: "", page: location.pathname + location.search, file: file?.name ?? "",
+  };
+  try {
+    if (file) await putFile(id, field, file);
+    if (!keep([...kept().filter((other) => other.id !== id), item])) throw new Error("full");
+  } catch {
+    const line = document.getElementById("said");
+    if (line) line.textContent = "There is no connection, and this device can keep no more. The file is still chosen: do not leave this page.";
+    return;
+  }
+  forgetTyped(form);
+  form.reset();
+  const fresh = form.querySelector("input[name=entry]");
+  if (fresh) fresh.value = freshId();
+  schedule();
 }
 
 export const isOurs = (response) => response?.headers?.get?.("X-Helvor") !== null;
@@ -81,14 +129,24 @@ async function alone(work) {
   }
 }
 
+async function bodyOf(item) {
+  const fields = new URLSearchParams(item.body);
+  if (!item.file) return fields;
+  const held = await getFile(item.id);
+  const body = new FormData();
+  for (const [name, value] of fields) body.append(name, value);
+  if (held) body.append(held.field, held.file);
+  return body;
+}
+
 async function send(item) {
   let response;
   try {
     response = await fetch(item.url, {
       method: "POST",
-      body: new URLSearchParams(item.body),
+      body: await bodyOf(item),
       headers: {
-        "HX-Request": "true", "X-CSRF-Token": readCookie("helvor_csrf"),
+        ...(item.file ? {} : { "HX-Request": "true" }), "X-CSRF-Token": readCookie("helvor_csrf"),
         // By this device's clock, which may be wrong: the server takes from it only how long the reading waited.
         "X-Typed-At": String(item.typed), "X-Device-Time": String(Date.now()),
       },
@@ -101,7 +159,7 @@ async function send(item) {
     return true;
   }
   const words = new DOMParser().parseFromString(await response.text(), "text/html");
-  const sentence = isOurs(response) ? words.querySelector(".trouble, .said-trouble, p, span")?.textContent.trim() ?? "" : "";
+  const sentence = isOurs(response) ? words.querySelector(".trouble, .said-trouble, main p, p, span")?.textContent.trim() ?? "" : "";
   if (isOurs(response) && ABOUT_THE_READING.includes(response.status)) {
     // Its id was used for other words, which are in ink: to be written as well it needs one of its own.
     const taken = response.status === 409 && sentence.startsWith("This was sent before");
@@ -146,6 +204,7 @@ function made(tag, text, more = {}) {
 
 function typedWords(item) {
   const fields = new URLSearchParams(item.body);
+  if (item.file) return `${item.file}${fields.get("words") ? `, ${fields.get("words")}` : ""}`;
   if (fields.get("text")) return fields.get("text");
   const values = [...fields].filter(([name, value]) => value && !NOT_A_VALUE.includes(name)).map(([name, value]) => `${name} ${value}`);
   return [fields.get("kind") ?? "", ...values].join(" ").slice(0, 120);
@@ -153,10 +212,10 @@ function typedWords(item) {
 
 function row(item) {
   const li = document.createElement("li");
-  const time = new Date(item.typed).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+  const time = new Date(item.typed).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
   li.append(made("b", `“${typedWords(item)}”`), made("span", ` typed ${time}, `));
   if (item.page) li.append(made("a", "its page", { href: item.page, className: "link" }));
-  li.append(made("span", item.said ? `. ${item.state === "refused" ? "Not written" : "Not yet written"}: ${item.said}` : ". Not yet sent."));
+  li.append(made("span", item.said ? `. ${item.state === "refused" ? "Not written" : "Not yet written"}: ${item.said}` : ". Not in ink yet."));
   const actions = made("span", "", { className: "kept-actions" });
   const button = (words, act) => actions.append(made("button", words, { type: "button", className: "button", onclick: act }));
   const fields = new URLSearchParams(item.body);
@@ -197,13 +256,15 @@ function show() {
   const waiting = own.filter((item) => item.state === "waiting").length;
   const refused = own.length - waiting;
   const others = items.length - own.length;
-  banner.hidden = items.length === 0 && navigator.onLine;
+  const seen = document.querySelector('meta[name="helvor-seen"]')?.content;
+  banner.hidden = items.length === 0 && navigator.onLine && !seen;
   const said = [];
-  if (!navigator.onLine) said.push("No connection.");
+  if (!navigator.onLine || seen) said.push("No connection.");
+  if (seen) said.push(`This page is as it was at ${new Date(seen).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.`);
   if (waiting) said.push(`${waiting} ${waiting === 1 ? "reading is" : "readings are"} kept on this device and will be sent, once.`);
   if (refused) said.push(`${refused} ${refused === 1 ? "reading was" : "readings were"} not taken and ${refused === 1 ? "is" : "are"} kept: look at ${refused === 1 ? "it" : "them"}.`);
   if (others) said.push(`${others} of somebody else ${others === 1 ? "waits" : "wait"} here until they sign in.`);
-  if (!own.length && !navigator.onLine) said.push("What you write is kept on this device and sent when it is back.");
+  if (!own.length && (!navigator.onLine || seen)) said.push("What you write is kept on this device and sent when it is back.");
   const list = banner.querySelector("details");
   // While somebody changes one, the list under their hands stays.
   if (list?.querySelector(".kept-change")) {
@@ -231,6 +292,12 @@ export function watchOutbox({ cookie, newId }) {
   addEventListener("offline", show);
   addEventListener("storage", (event) => { if (event.key === SHELF) { show(); schedule(); } });
   document.addEventListener("submit", (event) => {
+    const form = event.target;
+    if (form.enctype === "multipart/form-data" && form.matches("#main form") && form.querySelector("input[name=entry]") && form.querySelector("input[type=file]")?.files.length && !form.dataset.plain && /^\/(runs|plates)\//.test(new URL(form.action).pathname)) {
+      event.preventDefault();
+      sendForm(form);
+      return;
+    }
     const leaving = event.target.getAttribute?.("action") === "/sign-out" && kept().some(isMine);
     if (leaving && !confirm("Readings of yours on this device are not written yet. They wait here until you sign in again. Sign out?")) event.preventDefault();
   });
