@@ -98,6 +98,10 @@ def _parser() -> argparse.ArgumentParser:
     served.add_argument("--name", action="append", default=[], help="a host name that browsers may use")
     served.add_argument("--behind-https", action="store_true", help="a proxy speaks HTTPS to the browsers")
     served.add_argument(
+        "--behind-proxy", action="append", default=[], metavar="ADDRESS",
+        help="the address of a proxy before it; only this one is believed when it says for whom it asks",
+    )  # fmt: skip
+    served.add_argument(
         "--as-owner", action="store_true", help="serve with a DATABASE_URL whose role owns the database all the same"
     )
     served.add_argument(
@@ -172,6 +176,7 @@ def run_serve(options: argparse.Namespace) -> None:
                 loopback=loopback,
                 host_names=tuple(options.name),
                 secure_cookies=options.behind_https,
+                proxies=tuple(options.behind_proxy),
                 devices=tuple(_device(one) for one in options.device),
             )
             _serve(at.serving, options.host, options.port, settings, is_demo=False)
@@ -405,7 +410,12 @@ def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool)
         app = create_app(settings, pool)
         calm_collector()
         config = uvicorn.Config(
-            app, log_level="warning", access_log=False, timeout_graceful_shutdown=2, server_header=False
+            app,
+            log_level="warning",
+            access_log=False,
+            timeout_graceful_shutdown=2,
+            server_header=False,
+            proxy_headers=False,  # whom a proxy names is read by ourselves, where one is named
         )
         say(f"\n  Helvor is running:  {address}")
         if is_demo:

@@ -1,5 +1,6 @@
 """Tablets at the benches: they join by code, see one bench, and can be sent away."""
 
+from dataclasses import replace
 from datetime import timedelta
 from uuid import uuid4
 
@@ -125,14 +126,41 @@ def test_an_expired_a_closed_and_a_replaced_code_open_nothing(school):
     assert timedelta(minutes=5) < joining.CODE_LIFE < timedelta(hours=2)
 
 
-def test_guessing_is_throttled_even_for_the_right_code(school):
+def test_many_wrong_codes_slow_an_address_and_never_shut_it_out(school):
     code = open_code(school)
-    for _ in range(joining.GUESSES_PER_ADDRESS):
+    for _ in range(joining.FREE_GUESSES):
         assert join(school, "GUESSED2")[1].status_code == 422
-    assert join(school, code)[1].status_code == 429
+    school.conn.execute("UPDATE sign_in_attempt SET at = now()")
+    answer = join(school, code)[1]
+    assert answer.status_code == 429 and "Try again in" in answer.text
     ida = school.visitor(school.ida)
     assert ida.get("/").status_code == 200, "the instructor signs in from the same address"
+    school.conn.execute("UPDATE sign_in_attempt SET at = at - make_interval(secs => %s)", [joining.LONGEST_WAIT])
+    assert join(school, code)[1].status_code == 303
     assert len(joining.LETTERS) ** joining.CODE_LENGTH > 10**11
+
+
+@pytest.mark.parametrize(("proxies", "sent", "address"), [
+    ((), "10.1.1.1", "testclient"),                                       # nobody said that there is a proxy
+    (("testclient",), "10.1.1.1", "10.1.1.1"),
+    (("testclient",), "6.6.6.6, 10.1.1.1", "10.1.1.1"),                   # what somebody wrote there themselves
+    (("testclient", "10.0.0.2"), "6.6.6.6, 10.1.1.1, 10.0.0.2", "10.1.1.1"),
+    (("testclient",), "", "testclient"),
+])  # fmt: skip
+def test_an_address_is_believed_only_of_a_named_proxy(school, proxies, sent, address):
+    school.app.state.settings = replace(school.app.state.settings, proxies=proxies)
+    client = school.visitor()
+    token = client.get("/sign-in").cookies["helvor_form"]
+    client.post(
+        "/sign-in", data={"email": "a@b.example", "password": "x", "token": token}, headers={"X-Forwarded-For": sent}
+    )
+    assert school.conn.execute("SELECT address FROM sign_in_attempt ORDER BY at DESC LIMIT 1").fetchone() == (address,)
+
+
+def test_behind_https_a_browser_is_told_to_stay_there(school):
+    assert "strict-transport-security" not in school.visitor().get("/sign-in").headers
+    school.app.state.settings = replace(school.app.state.settings, secure_cookies=True)
+    assert "max-age" in school.visitor().get("/sign-in").headers["strict-transport-security"]
 
 
 def test_a_tablet_is_seen_and_sent_away(school, ida, tablet):

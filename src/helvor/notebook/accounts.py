@@ -7,6 +7,7 @@ database holds only its SHA-256, so a copy of the database signs nobody in.
 from __future__ import annotations
 
 import hashlib
+import math
 import secrets
 import time
 from collections import OrderedDict
@@ -22,8 +23,9 @@ from argon2.exceptions import InvalidHashError, VerificationError
 
 SESSION_LIFE = timedelta(hours=14)
 THROTTLE_WINDOW = timedelta(minutes=15)
-FAILURES_PER_PERSON = 6
-FAILURES_PER_ADDRESS = 40
+FREE_TRIES, FREE_TRIES_AT_A_PERSON, FREE_TRIES_OF_A_PLACE = 5, 30, 40
+"""Failures that cost no wait: of one person at one address, at one person from anywhere, of one address."""
+LONGEST_DELAY = 300.0
 
 _hasher = PasswordHasher()
 # Verifying against this takes as long as a real one, so a stranger cannot tell who has an account.
@@ -58,7 +60,20 @@ class Session:
 
 
 class TooManyAttempts(Exception):
-    """Sign-in is closed for this person or address for a while."""
+    """After wrong tries the next one waits.
+
+    Attributes:
+        wait: whole seconds from now.
+    """
+
+    def __init__(self, wait: float) -> None:
+        super().__init__(f"wait {wait:.0f} s")
+        self.wait = max(1, math.ceil(wait))
+
+    @property
+    def words(self) -> str:
+        """How long that is."""
+        return f"{self.wait} seconds" if self.wait < 120 else f"{math.ceil(self.wait / 60)} minutes"
 
 
 def add_institution(conn: psycopg.Connection, name: str, time_zone: str) -> int:
@@ -156,12 +171,12 @@ def sign_in(
     """Check a password and open a session: its token and the session, or None if it does not fit.
 
     Raises:
-        TooManyAttempts: too many failures by this person or from this address lately.
+        TooManyAttempts: after failures the next try is to wait; for how long it says.
     """
     email = email.strip().lower()[:200]
-    by_person, by_address = _failures(conn, email, address)
-    if by_person >= FAILURES_PER_PERSON or by_address >= FAILURES_PER_ADDRESS:
-        raise TooManyAttempts
+    wait = _wait_for(conn, email, address)
+    if wait > 0:
+        raise TooManyAttempts(wait)
     row = conn.execute("SELECT id, password_hash, is_demo FROM account WHERE email = %s", [email]).fetchone()
     account_id, stored, is_demo = row or (None, _NOBODY, False)
     ok = _fits(stored, password) and account_id is not None and (allow_demo or not is_demo)
@@ -171,7 +186,10 @@ def sign_in(
             note_event(conn, account_id, None, "sign-in failed", f"from {address[:60]}")
         return None
     conn.execute("DELETE FROM session WHERE expires_at < now()")
-    conn.execute("DELETE FROM sign_in_attempt WHERE at < now() - interval '1 day'")
+    # Where somebody signed in is remembered longer: there nobody else's guesses slow them down.
+    conn.execute(
+        "DELETE FROM sign_in_attempt WHERE at < now() - CASE WHEN ok THEN interval '90 days' ELSE interval '1 day' END"
+    )
     note_event(conn, account_id, account_id, "signed in", f"from {address[:60]}")
     return open_session(conn, account_id, device)
 
@@ -189,21 +207,46 @@ def open_session(conn: psycopg.Connection, account_id: int, device: str = "") ->
     return token, session
 
 
-def _failures(conn: psycopg.Connection, email: str, address: str) -> tuple[int, int]:
-    """Failures in the window: by this person since their last success, and from this address.
+def delay_after(failures: int, free: int, longest: float = LONGEST_DELAY) -> float:
+    """Seconds to wait after so many failures, of which the first *free* cost nothing; each one more doubles it.
 
-    Mistyped class codes are counted by themselves: a room full of tablets must not lock its instructor out.
+    >>> [delay_after(n, 4) for n in (0, 3, 4, 5, 8, 50)]
+    [0.0, 0.0, 1.0, 2.0, 16.0, 300.0]
     """
-    row = conn.execute(
-        """
-        SELECT count(*) FILTER (WHERE email = %(email)s AND at > coalesce(
-                   (SELECT max(at) FROM sign_in_attempt WHERE email = %(email)s AND ok), '-infinity')),
-               count(*) FILTER (WHERE address = %(address)s AND email <> 'join')
-        FROM sign_in_attempt WHERE NOT ok AND at > now() - %(window)s
-        """,
-        {"email": email, "address": address[:60], "window": THROTTLE_WINDOW},
-    ).fetchone()
-    return row or (0, 0)  # type: ignore[return-value]  # an aggregate always has its one row
+    return 0.0 if failures < free else float(min(longest, 2.0 ** min(failures - free, 30)))
+
+
+_TRIES = """
+SELECT count(*) FILTER (WHERE email = %(email)s AND address = %(address)s AND at > since),
+    extract(epoch FROM now() - max(at) FILTER (WHERE email = %(email)s AND address = %(address)s)),
+    count(*) FILTER (WHERE email = %(email)s), extract(epoch FROM now() - max(at) FILTER (WHERE email = %(email)s)),
+    count(*) FILTER (WHERE address = %(address)s AND (email = 'join') = (%(email)s = 'join')
+        AND at > now() - %(window)s),
+    extract(epoch FROM now() - max(at) FILTER (
+        WHERE address = %(address)s AND (email = 'join') = (%(email)s = 'join'))),
+    (SELECT EXISTS (SELECT FROM sign_in_attempt WHERE email = %(email)s AND address = %(address)s AND ok))
+FROM sign_in_attempt, (SELECT coalesce(max(at), '-infinity') AS since FROM sign_in_attempt
+    WHERE email = %(email)s AND address = %(address)s AND ok) last
+WHERE NOT ok AND at > now() - interval '1 day' AND (email = %(email)s OR address = %(address)s)
+"""
+
+
+def _wait_for(conn: psycopg.Connection, email: str, address: str) -> float:
+    """Seconds that this person has to wait at this address before the next try.
+
+    Who mistypes waits for themselves. Guessing at one person from many addresses, or at many people from one, slows
+    down only those who never signed in there: nobody shuts the right person out.
+    """
+    row = conn.execute(_TRIES, {"email": email, "address": address[:60], "window": THROTTLE_WINDOW}).fetchone()
+    assert row is not None  # an aggregate has its one row
+    own, own_ago, person, person_ago, place, place_ago, known = row
+    waits = [(delay_after(own, FREE_TRIES), own_ago)]
+    if not known:
+        waits += [
+            (delay_after(person, FREE_TRIES_AT_A_PERSON), person_ago),
+            (delay_after(place, FREE_TRIES_OF_A_PLACE), place_ago),
+        ]
+    return max(delay - float(ago if ago is not None else delay) for delay, ago in waits)
 
 
 def _fits(stored: str, password: str) -> bool:

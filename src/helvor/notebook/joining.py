@@ -17,6 +17,7 @@ from helvor.notebook.accounts import (
     THROTTLE_WINDOW,
     Session,
     TooManyAttempts,
+    delay_after,
     note_event,
     open_session,
     sessions_changed,
@@ -28,8 +29,10 @@ CODE_LIFE = timedelta(minutes=30)
 LETTERS = "ABCDEFGHJKMNPQRSTUVWXYZ23456789"
 """No I, L, O, 0 or 1: they are read wrongly from a board."""
 CODE_LENGTH = 8
-GUESSES_PER_ADDRESS = 40
-"""A whole class may come from one address; guesses among 10¹¹ codes get nowhere all the same."""
+FREE_GUESSES = 40
+LONGEST_WAIT = 4.0
+"""Seconds between wrong codes from one address once there were many. A whole school may come from one address: it
+is slowed, never shut out, and a guess in four seconds among 10¹¹ codes gets nowhere in the half hour of a code."""
 _NOBODY = "join"
 
 
@@ -101,14 +104,17 @@ def join(
     """A session at a bench for who knows the code: its token and the session, or None if it does not fit.
 
     Raises:
-        TooManyAttempts: too many wrong codes from this address lately.
+        TooManyAttempts: after many wrong codes from this address the next one waits a few seconds.
     """
-    failed = conn.execute(
-        "SELECT count(*) FROM sign_in_attempt WHERE email = %s AND address = %s AND NOT ok AND at > now() - %s",
+    row = conn.execute(
+        "SELECT count(*), extract(epoch FROM now() - max(at)) FROM sign_in_attempt"
+        " WHERE email = %s AND address = %s AND NOT ok AND at > now() - %s",
         [_NOBODY, address[:60], THROTTLE_WINDOW],
     ).fetchone()
-    if failed and failed[0] >= GUESSES_PER_ADDRESS:
-        raise TooManyAttempts
+    assert row is not None  # an aggregate has its one row
+    wait = delay_after(row[0], FREE_GUESSES, LONGEST_WAIT) - float(row[1] or 0)
+    if wait > 0:
+        raise TooManyAttempts(wait)
     plain = "".join(code.split()).upper().replace("-", "")[:20]
     with conn.transaction():
         row = conn.execute(

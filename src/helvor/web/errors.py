@@ -211,8 +211,10 @@ def install(app: FastAPI) -> None:
         return answer
 
     @app.exception_handler(TooManyAttempts)
-    def _too_many(request: Request, _: TooManyAttempts) -> Response:
-        return refuse(request, 429, "Too many tries", "Too many tries. Wait a quarter of an hour, then sign in.")
+    def _too_many(request: Request, many: TooManyAttempts) -> Response:
+        answer = refuse(request, 429, "Too many tries", f"Try again in {many.words}.")
+        answer.headers["Retry-After"] = str(many.wait)
+        return answer
 
     @app.exception_handler(Problem)
     def _problem(request: Request, trouble: Problem) -> Response:

@@ -21,6 +21,7 @@ from helvor.web.security import (
     FORM_COOKIE,
     VisitorDep,
     WriterDep,
+    address_of,
     check_form_token,
     form_token,
     pool,
@@ -77,12 +78,12 @@ def join(
     if not (number.strip().isascii() and number.strip().isdigit() and len(number.strip()) < 4):
         return _join_again(request, code, number, "Type your bench's number, such as 7.", 422)
     device = request.headers.get("user-agent", "")
-    address = request.client.host if request.client else ""
+    address = address_of(request)
     try:
         with pool(request).connection() as conn:
             opened = joining.join(conn, code, int(number), device, address, allow_demo=settings.loopback)
-    except TooManyAttempts:
-        return _join_again(request, code, number, "Too many wrong codes from here. Wait a quarter of an hour.", 429)
+    except TooManyAttempts as many:
+        return _join_again(request, code, number, f"Many wrong codes came from here. Try again in {many.words}.", 429)
     if opened is None:
         says = "This code is not open, or the class has no such bench. Look at the board, or ask for a new code."
         return _join_again(request, code, number, says, 422)

@@ -15,6 +15,7 @@ from helvor.web.security import (
     FORM_COOKIE,
     SESSION_COOKIE,
     WriterDep,
+    address_of,
     check_form_token,
     clear_session,
     form_token,
@@ -64,15 +65,14 @@ def sign_in(
 ) -> Response:
     check_form_token(request, token)
     settings = request.app.state.settings
-    address = request.client.host if request.client else ""
+    address = address_of(request)
     try:
         with pool(request).connection() as conn:
             device = request.headers.get("user-agent", "")
             opened = accounts.sign_in(conn, email, password, address, allow_demo=settings.loopback, device=device)
-    except accounts.TooManyAttempts:
-        return _page(
-            request, _own_path(after), email, "Too many tries. Wait a quarter of an hour, then try again.", 429
-        )
+    except accounts.TooManyAttempts as many:
+        says = f"After several wrong tries the next one waits. Try again in {many.words}."
+        return _page(request, _own_path(after), email, says, 429)
     if opened is None:
         return _page(request, _own_path(after), email, "E-mail and password do not fit together.", 422)
     response = RedirectResponse(_own_path(after), status_code=303)

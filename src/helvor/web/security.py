@@ -45,6 +45,7 @@ HEADERS = {
     # A device drops what it kept only on an answer of ours: any network can say 200.
     "X-Helvor": "1",
 }
+HSTS = "max-age=31536000"
 DOCS_POLICY = "default-src 'none'; style-src 'self' 'unsafe-inline'; img-src data:; frame-ancestors 'none'"
 
 
@@ -165,6 +166,21 @@ def _typed(request: Request) -> Typed | None:
 _MILLISECONDS = re.compile(r"[0-9]{1,14}")
 
 
+def address_of(request: Request) -> str:
+    """Where a request comes from: the other end of the connection, or whom a proxy of ours names.
+
+    A proxy puts the address that it saw at the end of ``X-Forwarded-For``; what stands before that anybody may have
+    written there.
+    """
+    proxies = request.app.state.settings.proxies
+    address = request.client.host if request.client else ""
+    for named in reversed(request.headers.get("x-forwarded-for", "").split(",")):
+        if address not in proxies or not named.strip():
+            break
+        address = named.strip()
+    return address[:60]
+
+
 def check_origin(request: Request) -> None:
     """Refuse a write that a page of another site sent."""
     origin = request.headers.get("origin")
@@ -222,9 +238,15 @@ class Hardening:
             await self.app(scope, receive, send)
             return
 
+        https = scope["app"].state.settings.secure_cookies
+        if https:
+            scope["scheme"] = "https"  # what a page says of its own address
+
         async def send_hardened(message: Message) -> None:
             if message["type"] == "http.response.start":
                 headers = MutableHeaders(scope=message)
+                if https:
+                    headers.setdefault("Strict-Transport-Security", HSTS)
                 for name, value in HEADERS.items():
                     headers.setdefault(name, value)
                 if "cache-control" not in headers:

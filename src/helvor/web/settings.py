@@ -15,6 +15,7 @@ class Settings:
         loopback: served on this machine only; demo accounts can sign in only then.
         host_names: the names browsers may call it by; any, when empty and not on loopback.
         secure_cookies: browsers reach it through HTTPS.
+        proxies: addresses of the proxies that stand before it; only they are believed when they say for whom they ask.
         devices: instruments that can be read, by name and address.
         breath: seconds that a tablet gets to ask for its page before its summary is written.
     """
@@ -23,6 +24,7 @@ class Settings:
     loopback: bool = True
     host_names: tuple[str, ...] = ()
     secure_cookies: bool = False
+    proxies: tuple[str, ...] = ()
     devices: tuple[At, ...] = ()
     breath: float = 0.05
 

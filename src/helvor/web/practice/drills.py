@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import secrets
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -332,7 +333,7 @@ def _address(topic: str, level: int, seed: int) -> str:
 
 def _case(topic: str, level: str, seed: str) -> tuple[Topic, int, int] | None:
     """What an address or a form names; None where it names no drill."""
-    if not (level.isascii() and level.isdigit() and seed.isascii() and seed.isdigit()) or len(seed) > 10 or len(level) > 1:
+    if not (re.fullmatch("[0-9]", level) and re.fullmatch("[0-9]{1,10}", seed)):
         return None
     known = next((one for one in TOPICS if one == topic), None)
     if known is None or int(level) not in LEVELS or int(seed) >= SEEDS:
