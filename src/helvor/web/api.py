@@ -31,6 +31,7 @@ from helvor.notebook import pages, photographs
 from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.errors import sentence_of
+from helvor.web.may import May, may
 from helvor.web.rendering import Shell, html
 from helvor.web.security import VisitorDep, WriterDep, pool
 
@@ -69,6 +70,7 @@ class RfOut(BaseModel):
 
 
 @router.post("/planar/rf")
+@may(May.PUBLIC)
 def rf(asked: RfIn) -> RfOut:
     """The Rf of one spot with its uncertainty."""
     if asked.front.value <= 0:
@@ -107,6 +109,7 @@ class EluentOut(BaseModel):
 
 
 @router.post("/planar/eluent")
+@may(May.PUBLIC)
 def eluent(
     text: Annotated[str, Body(embed=True, max_length=200, examples=["7.6 mL hexane + 0.4 mL ethyl acetate"])],
 ) -> EluentOut:
@@ -211,6 +214,7 @@ class _Describing:
 
 
 @router.post("/planar/plate")
+@may(May.PUBLIC)
 def plate(asked: PlateIn) -> PlateOut:
     """Work a whole plate out: Rf, resolution, findings."""
     on = _Describing()
@@ -280,6 +284,7 @@ def _spot_out(spot: SpotResult) -> SpotOut:
 
 
 @router.get("/plates/{page_id}", tags=["records"])
+@may(May.STAFF)
 def plate_on_record(request: Request, page_id: UUID, who: VisitorDep) -> dict[str, Any]:
     """A plate of the notebook: its entries in ink, struck ones too, and what is worked out of them."""
     with pool(request).connection() as conn:
@@ -290,6 +295,7 @@ def plate_on_record(request: Request, page_id: UUID, who: VisitorDep) -> dict[st
 
 
 @router.post("/planar/photo/files", tags=["records"])
+@may(May.STAFF)
 def photograph(
     who: WriterDep,
     file: Annotated[UploadFile, File()],
@@ -313,6 +319,7 @@ class EntryIn(_In):
 
 
 @router.post("/plates/{page_id}/entries", tags=["records"])
+@may(May.STAFF)
 def write_entry(request: Request, page_id: UUID, who: WriterDep, entry: EntryIn) -> dict[str, Any]:
     """Write an entry in ink. Needs the session's ``X-CSRF-Token``."""
     draft = Draft(entry.id, entry.says, entry.strikes, entry.reason)
@@ -330,6 +337,7 @@ class ApiPage(Shell):
 
 
 @router.get("", include_in_schema=False)
+@may(May.PUBLIC)
 def documentation(request: Request) -> Response:
     """What can be asked, as a page; drawn from the same schema that scripts read."""
     schema = request.app.openapi()

@@ -24,6 +24,7 @@ from helvor.bench.planar.work_out import work_out
 from helvor.notebook import pages
 from helvor.notebook.pages import NotYours
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.may import May, may
 from helvor.web.security import VisitorDep, pool
 
 router = APIRouter(prefix="/api/column", tags=["columns"])
@@ -80,6 +81,7 @@ class ElutionOut(BaseModel):
 
 
 @router.post("/elution")
+@may(May.PUBLIC)
 def what_comes_when(asked: ElutionIn) -> ElutionOut:
     """Gaussian elution with steps, sample volume and overload."""
     v_m = column_volume(asked.bore_mm, asked.bed_mm)
@@ -151,6 +153,7 @@ class PoolsOut(BaseModel):
 
 
 @router.post("/pools")
+@may(May.PUBLIC)
 def pools(asked: PoolsIn) -> PoolsOut:
     """Which tubes go together, and what looks exchanged."""
     tubes, start = [], 0.0
@@ -196,6 +199,7 @@ class FractionPlateOut(BaseModel):
 
 
 @router.post("/fraction-plate")
+@may(May.PUBLIC)
 def fraction_plate(asked: FractionPlateIn) -> FractionPlateOut:
     """A plate with a lane for each tube and a reference for each compound."""
     set_up, *lanes = lanes_for(sorted(set(asked.tubes)), asked.compounds)
@@ -216,6 +220,7 @@ class TubeShows(BaseModel):
 
 
 @router.get("/plates/{page_id}/tubes")
+@may(May.STAFF)
 def tubes_of_plate(request: Request, page_id: UUID, who: VisitorDep) -> list[TubeShows]:
     """What the lanes of a plate that are named by tubes show, by the references beside them."""
     with pool(request).connection() as conn:

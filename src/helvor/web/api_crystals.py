@@ -13,6 +13,7 @@ from helvor.bench.crystallization.solubility import Curve, Point
 from helvor.bench.crystallization.solvents import Candidate, Tried, pairs, rank
 from helvor.shelf.shelf import shipped
 from helvor.shelf.solubilities import curves_of
+from helvor.web.may import May, may
 
 router = APIRouter(prefix="/api/crystals", tags=["crystals"])
 
@@ -47,6 +48,7 @@ class SolubilityOut(BaseModel):
 
 
 @router.post("/solubility")
+@may(May.PUBLIC)
 def solubility(asked: SolubilityIn) -> SolubilityOut:
     """Between points ln S is straight in 1/T; too far out is refused."""
     curve = _curve(asked.points)
@@ -84,6 +86,7 @@ class PlanOut(BaseModel):
 
 
 @router.post("/plan")
+@may(May.PUBLIC)
 def plan(asked: PlanIn) -> PlanOut:
     """A recrystallization worked out."""
     curve = _curve(asked.points)
@@ -141,6 +144,7 @@ class SolventsOut(BaseModel):
 
 
 @router.post("/solvents")
+@may(May.PUBLIC)
 def solvents(asked: SolventsIn) -> SolventsOut:
     """Which solvent to recrystallize from, with reasons."""
     candidates = [
@@ -184,6 +188,7 @@ class MeltingOut(BaseModel):
 
 
 @router.post("/melting")
+@may(May.PUBLIC)
 def melting(asked: MeltingIn) -> MeltingOut:
     """What a melting range says, and what it does not."""
     standards = [Standard(one.name, one.published, one.read) for one in asked.standards]
@@ -207,6 +212,7 @@ class KnownOut(BaseModel):
 
 
 @router.get("/known")
+@may(May.PUBLIC)
 def known(solid: Annotated[str, Query(min_length=1, max_length=80)]) -> list[KnownOut]:
     """What the shelf that ships knows of a solid's solubility over temperature."""
     return [

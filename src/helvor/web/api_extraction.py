@@ -42,6 +42,7 @@ from helvor.bench.techniques import CRAFTS
 from helvor.notebook import procedures, shelf_values
 from helvor.shelf.liquids import liquid_named, part_named, solvent_named
 from helvor.shelf.shelf import Item, known_as
+from helvor.web.may import May, may
 from helvor.web.security import WriterDep, pool
 
 router = APIRouter(prefix="/api/extraction", tags=["layers"])
@@ -68,6 +69,7 @@ class DensityIn(_In):
 
 
 @router.post("/density")
+@may(May.PUBLIC)
 def density(asked: DensityIn) -> float:
     """Density of a solution, g/mL."""
     if (asked.fraction is None) == (asked.molar is None):
@@ -116,6 +118,7 @@ def _formula(shelf: list[Item], name: str) -> str:
 
 
 @router.post("/layers")
+@may(May.STAFF)
 def layers(request: Request, who: WriterDep, asked: LayersIn) -> LayersOut:
     """Which layer is which."""
     shelf = _shelf(request, who.account.id)
@@ -166,6 +169,7 @@ class PortionsOut(BaseModel):
 
 
 @router.post("/portions")
+@may(May.PUBLIC)
 def portions(asked: PortionsIn) -> PortionsOut:
     """How many portions."""
     found = splits(asked.d, asked.feed_ml, asked.total_ml)
@@ -200,6 +204,7 @@ class TrialOut(BaseModel):
 
 
 @router.post("/trial")
+@may(May.PUBLIC)
 def trial(asked: TrialIn) -> TrialOut:
     """D measured from one trial."""
     found = from_trial(asked.taken, asked.found, asked.feed_ml, asked.portion_ml, u_found=asked.u_found)
@@ -231,6 +236,7 @@ class DistributionOut(BaseModel):
 
 
 @router.post("/distribution")
+@may(May.PUBLIC)
 def distribution(asked: DistributionIn) -> DistributionOut:
     """Where an acid or base is at a pH, and what moves it."""
     one = Solute("it", asked.acts, asked.pka, asked.k)
@@ -278,6 +284,7 @@ def _solutes(asked: WaterIn) -> list[Solute]:
 
 
 @router.post("/ph")
+@may(May.PUBLIC)
 def water_ph(asked: WaterIn) -> float:
     """pH of a water layer by the balance of charges."""
     return ph_of(_water(asked), _solutes(asked), asked.organic_ml)
@@ -301,6 +308,7 @@ class ToPhOut(BaseModel):
 
 
 @router.post("/to-ph")
+@may(May.PUBLIC)
 def to_a_ph(asked: ToPhIn) -> ToPhOut:
     """Acid or base to a pH."""
     found = to_reach(asked.to, _water(asked), _solutes(asked), asked.with_molar, asked.organic_ml)
@@ -317,6 +325,7 @@ class NeededIn(_In):
 
 
 @router.post("/base-needed")
+@may(May.PUBLIC)
 def needed(asked: NeededIn) -> float:
     """mol of base for acids, or of acid for bases."""
     return base_needed(asked.mol, asked.margin)
@@ -328,6 +337,7 @@ class PaperIn(_In):
 
 
 @router.post("/paper")
+@may(May.PUBLIC)
 def paper(asked: PaperIn) -> tuple[float, float]:
     """From and up to which pH a colour of an indicator paper stands."""
     seen = read_paper(asked.paper, asked.colour)
@@ -353,6 +363,7 @@ class DryingOut(BaseModel):
 
 
 @router.post("/drying-agent")
+@may(May.STAFF)
 def drying_agent(request: Request, who: WriterDep, asked: DryingIn) -> DryingOut:
     """How much drying agent."""
     liquid = liquid_named(asked.solvent, _shelf(request, who.account.id))
@@ -377,6 +388,7 @@ class CutIn(_In):
 
 
 @router.post("/cut")
+@may(May.PUBLIC)
 def cut(asked: CutIn) -> float:
     """g that stay behind at the boundary."""
     return lost_at_cut(CUTS[asked.school], asked.rag_ml, asked.g_per_ml)
@@ -399,6 +411,7 @@ class SchemeOut(BaseModel):
 
 
 @router.post("/scheme")
+@may(May.STAFF)
 def scheme(request: Request, who: WriterDep, asked: SchemeIn) -> SchemeOut:
     """A flow scheme for a mixture."""
     shelf = _shelf(request, who.account.id)
@@ -429,6 +442,7 @@ class RefluxOut(BaseModel):
 
 
 @router.post("/reflux")
+@may(May.PUBLIC)
 def reflux(asked: RefluxIn) -> RefluxOut:
     """A flask for a reflux, and how long it boiled."""
     clock = boiled(asked.marks)
@@ -443,6 +457,7 @@ class MassIn(_In):
 
 
 @router.post("/mol")
+@may(May.PUBLIC)
 def mol(asked: MassIn) -> float:
     """mol of a mass: what the other sums ask for."""
     return asked.g / molar_mass(asked.formula)

@@ -21,6 +21,7 @@ from helvor.bench.quantity import Estimate, Unreadable
 from helvor.exchange.planar import comparison
 from helvor.shelf.shelf import shipped
 from helvor.shelf.solvents import boiling_points, solvents_of
+from helvor.web.may import May, may
 from helvor.web.planar.compare import plates_of_class
 from helvor.web.security import VisitorDep
 
@@ -64,6 +65,7 @@ class TuneOut(BaseModel):
 
 
 @router.post("/planar/tune")
+@may(May.PUBLIC)
 def tune(asked: TuneIn) -> TuneOut:
     """Fit how Rf follows the composition, and turn it round."""
     law = law_for(asked.phase)
@@ -96,6 +98,7 @@ class ArrivalIn(_In):
 
 
 @router.post("/planar/arrival")
+@may(May.PUBLIC)
 def arrival(asked: ArrivalIn) -> Estimate:
     """Minutes until the front is at the stopping line, counted from when the plate went in."""
     return rise(asked.readings, asked.height_mm).minutes_to(asked.stop_mm)
@@ -136,6 +139,7 @@ def _mark(mark: MarkIn) -> SpotMark:
 
 
 @router.post("/planar/identify")
+@may(May.PUBLIC)
 def what_it_may_be(asked: IdentifyIn) -> IdentifyOut:
     """An unknown against references on its plate, or which of several samples made a plate."""
     spots = [_mark(m) for m in asked.spots]
@@ -166,6 +170,7 @@ class CutOut(BaseModel):
 
 
 @router.post("/planar/cut")
+@may(May.PUBLIC)
 def cutting(asked: CutIn) -> CutOut:
     """The most plates out of a sheet."""
     plan = cut(asked.sheet, asked.plate, both_ways=asked.both_ways)
@@ -186,6 +191,7 @@ class RecipePartOut(BaseModel):
 
 
 @router.post("/planar/recipe")
+@may(May.PUBLIC)
 def eluent_recipe(asked: RecipeIn) -> list[RecipePartOut]:
     """Volumes of an eluent that can be measured, and the ratio they make."""
     return [
@@ -213,6 +219,7 @@ class LevelOut(BaseModel):
 
 
 @router.post("/planar/level")
+@may(May.PUBLIC)
 def eluent_level(asked: LevelIn) -> LevelOut:
     """How high the eluent stands, against the origin."""
     height = level(asked.ml, asked.across_mm, round_vessel=asked.round_vessel, lining=asked.lining_ml)
@@ -228,6 +235,7 @@ class LanesIn(_In):
 
 
 @router.post("/planar/lanes")
+@may(May.PUBLIC)
 def lanes(asked: LanesIn) -> list[float]:
     """Where the lanes of a plate lie, mm from the left edge."""
     return list(lane_positions(asked.width_mm, asked.lanes))
@@ -249,6 +257,7 @@ class SpottingOut(BaseModel):
 
 
 @router.post("/planar/spotting")
+@may(May.PUBLIC)
 def spotting_solution(asked: SpottingIn) -> SpottingOut:
     """A spotting solution of some per cent, for one and for a class."""
     made = spotting(asked.ml, asked.percent, asked.plates)
@@ -270,6 +279,7 @@ class FreshOut(BaseModel):
 
 
 @router.post("/planar/freshness")
+@may(May.PUBLIC)
 def eluent_freshness(asked: FreshIn) -> FreshOut:
     """How long an eluent stays what was mixed."""
     found = freshness(parse_eluent(asked.eluent), asked.hours, boiling_points())
@@ -288,6 +298,7 @@ class OtherOut(BaseModel):
 
 
 @router.get("/planar/solvents")
+@may(May.PUBLIC)
 def other_solvents(instead_of: Annotated[str, Field(max_length=60)]) -> list[OtherOut]:
     """Solvents of other kinds, for when strength alone does not part two compounds."""
     return [
@@ -328,6 +339,7 @@ class ColumnOut(BaseModel):
 
 
 @router.post("/column/draft")
+@may(May.PUBLIC)
 def column(asked: ColumnIn) -> ColumnOut:
     """From two Rf to a first plan of a flash or gravity column."""
     fit_ = suitability(*asked.rf)
@@ -356,6 +368,7 @@ def column(asked: ColumnIn) -> ColumnOut:
 
 
 @router.get("/classes/{class_id}/plates", tags=["records"])
+@may(May.STAFF)
 def class_plates(request: Request, class_id: UUID, who: VisitorDep) -> dict[str, Any]:
     """The plates of a class side by side: every sample in every system, unknowns across systems, findings."""
     _, plates = plates_of_class(request, who, class_id)

@@ -12,6 +12,7 @@ from helvor.bench.crystallization.solubility import curve_of
 from helvor.bench.extraction.acid_base import Solute, reagent
 from helvor.bench.practice import virtual_column, virtual_crystals, virtual_filter, virtual_funnel
 from helvor.bench.quantity import Unreadable
+from helvor.web.may import May, may
 
 router = APIRouter(prefix="/api/practice", tags=["practice"])
 
@@ -56,6 +57,7 @@ class FunnelOut(BaseModel):
 
 
 @router.post("/funnel")
+@may(May.PUBLIC)
 def funnel(asked: FunnelIn) -> FunnelOut:
     """Shake a funnel: shares by the pH of the charges' balance, rag by vigour, pressure when it is not vented."""
     water = reagent(asked.formula, asked.molar * asked.ml / 1000, asked.ml)
@@ -103,6 +105,7 @@ MOST_TUBES = 400
 
 
 @router.post("/column")
+@may(May.PUBLIC)
 def column(asked: ColumnIn) -> ColumnOut:
     """Run a column to its last tube, with the true content of each."""
     if any(len(one.rf) != len(asked.volumes) for one in asked.compounds):
@@ -142,6 +145,7 @@ class CrystalsOut(BaseModel):
 
 
 @router.post("/crystals")
+@may(May.PUBLIC)
 def crystals(asked: CrystalsIn) -> CrystalsOut:
     """Dissolve hot, cool, wash: where the solid is."""
     curve = curve_of(asked.solubility)
@@ -184,6 +188,7 @@ class FilterOut(BaseModel):
 
 
 @router.post("/filter")
+@may(May.PUBLIC)
 def filter_and_dry(asked: FilterIn) -> FilterOut:
     """Filter a suspension and dry its cake: time by the law of cake filtration, breakthrough, the drying curve."""
     found = virtual_filter.filtered(

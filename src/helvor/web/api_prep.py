@@ -13,6 +13,7 @@ from helvor.bench.prep.period import RUNS, Setting, changes, overnight, simulate
 from helvor.bench.prep.unknowns import deal
 from helvor.bench.procedure import Procedure
 from helvor.bench.room.front import plan_front
+from helvor.web.may import May, may
 from helvor.web.security import WriterDep
 
 router = APIRouter(prefix="/api/prep", tags=["getting ready"])
@@ -97,6 +98,7 @@ class SheetOut(BaseModel):
 
 
 @router.post("/sheet")
+@may(May.PUBLIC)
 def sheet(asked: SheetIn) -> SheetOut:
     """What one meeting needs: made up, put out, and taken away."""
     found = prep_sheet(asked.procedure, asked.meeting, asked.benches, spare=asked.spare, stock=asked.stock)
@@ -180,6 +182,7 @@ class PeriodOut(BaseModel):
 
 
 @router.post("/period")
+@may(May.STAFF)
 def period(who: WriterDep, asked: PeriodIn) -> PeriodOut:
     """Whether a class fits its period. Only for who is signed in: it takes a second or two."""
     setting = Setting(asked.benches, asked.minutes, asked.kit, stagger=asked.stagger, times=asked.times)
@@ -215,6 +218,7 @@ class LearnedOut(BaseModel):
 
 
 @router.post("/learn")
+@may(May.PUBLIC)
 def learned(asked: LearnIn) -> dict[str, LearnedOut]:
     """What steps took in earlier runs, by the step's id."""
     return {
@@ -243,6 +247,7 @@ class FrontOut(BaseModel):
 
 
 @router.post("/front")
+@may(May.PUBLIC)
 def front(asked: FrontIn) -> FrontOut:
     """How far each bench should have come, and how late it is."""
     setting = Setting(len(asked.done), asked.minutes, asked.kit)
@@ -263,6 +268,7 @@ class DealIn(_In):
 
 
 @router.post("/deal")
+@may(May.PUBLIC)
 def deal_samples(asked: DealIn) -> dict[int, int]:
     """Which bench gets which sample: evenly, neighbours apart, the same again from the same seed."""
     return deal(asked.numbers, asked.benches, asked.seed)

@@ -18,6 +18,7 @@ from helvor.bench.precipitation.reaction import outcome_working, react, reagent_
 from helvor.bench.precipitation.solubility import losses
 from helvor.bench.precipitation.solution import Made, dilute, to_make
 from helvor.bench.quantity import Estimate, Unreadable
+from helvor.web.may import May, may
 
 router = APIRouter(prefix="/api", tags=["sums"])
 
@@ -46,6 +47,7 @@ class BalancedOut(BaseModel):
 
 
 @router.post("/equation/balance")
+@may(May.PUBLIC)
 def balanced(asked: EquationIn) -> BalancedOut:
     """Check an equation's numbers, or find them."""
     try:
@@ -73,6 +75,7 @@ class ReactionOut(BaseModel):
 
 
 @router.post("/reaction")
+@may(May.PUBLIC)
 def reaction(asked: ReactionIn) -> ReactionOut:
     """What the amounts taken can give at most."""
     equation = parse_equation(asked.equation)
@@ -103,6 +106,7 @@ class ReagentOut(BaseModel):
 
 
 @router.post("/reagent")
+@may(May.PUBLIC)
 def reagent(asked: ReagentIn) -> ReagentOut:
     """A reagent to weigh for another."""
     needed = reagent_for(parse_equation(asked.equation), asked.have, asked.mol, asked.reagent, asked.times)
@@ -129,6 +133,7 @@ class ToMakeIn(_In):
 
 
 @router.post("/solution/make")
+@may(May.PUBLIC)
 def make(asked: ToMakeIn) -> MadeOut:
     """A solution to volume from a solid, in g."""
     return _made(to_make(asked.mol_per_l, asked.ml, asked.formula, asked.fraction))
@@ -141,6 +146,7 @@ class DiluteIn(_In):
 
 
 @router.post("/solution/dilute")
+@may(May.PUBLIC)
 def dilution(asked: DiluteIn) -> MadeOut:
     """A weaker solution from a stronger one, in mL of the stronger."""
     return _made(dilute(asked.stock_mol_per_l, asked.mol_per_l, asked.ml))
@@ -164,6 +170,7 @@ class SolubilityOut(BaseModel):
 
 
 @router.post("/precipitate/solubility")
+@may(May.PUBLIC)
 def solubility(asked: SolubilityIn) -> SolubilityOut:
     """What stays dissolved; activities are left out."""
     found = losses(
@@ -186,6 +193,7 @@ class FactorOut(BaseModel):
 
 
 @router.post("/precipitate/factor")
+@may(May.PUBLIC)
 def gravimetric_factor(asked: FactorIn) -> FactorOut:
     """g of the sought for one g weighed; may exceed 1."""
     return FactorOut(
@@ -207,6 +215,7 @@ class ParallelsOut(BaseModel):
 
 
 @router.post("/precipitate/parallels")
+@may(May.PUBLIC)
 def beside(asked: ParallelsIn) -> ParallelsOut:
     """Parallel determinations: mean, spread, relative difference."""
     found = parallels(asked.values)
@@ -243,6 +252,7 @@ class FilterOut(BaseModel):
 
 
 @router.post("/filter/choose")
+@may(May.PUBLIC)
 def which_filter(asked: FilterIn) -> FilterOut:
     """Which way to filter, with which funnel and paper, and why."""
     choice: Choice = choose(
@@ -270,6 +280,7 @@ class ConeOut(BaseModel):
 
 
 @router.get("/filter/cone")
+@may(May.PUBLIC)
 def cone(diameter_mm: Annotated[float, Field(ge=20, le=500)]) -> ConeOut:
     """What a paper of this diameter folds to."""
     made = cone_of(diameter_mm)
@@ -281,6 +292,7 @@ def cone(diameter_mm: Annotated[float, Field(ge=20, le=500)]) -> ConeOut:
 
 
 @router.get("/filter/fold")
+@may(May.PUBLIC)
 def fold(fold: Fold, pleats: Annotated[int, Field(ge=8, le=32)] = 16) -> list[str]:
     """How a paper is folded, step by step."""
     return [step.says for step in fold_guide(fold, pleats)]
@@ -303,6 +315,7 @@ class WashOut(BaseModel):
 
 
 @router.post("/filter/wash")
+@may(May.PUBLIC)
 def wash(asked: WashIn) -> WashOut:
     """What is left after the rinses, or how many it takes; and what they dissolve at most."""
     n = asked.rinses if asked.rinses is not None else rinses_for(1 - asked.washed_out, asked.ml, asked.behind_ml)
@@ -318,6 +331,7 @@ class DryingLimitsIn(_In):
 
 
 @router.post("/drying/limits")
+@may(May.PUBLIC)
 def drying_limits(asked: DryingLimitsIn) -> list[tuple[float, str]]:
     """Temperatures not to go above, °C, with the reason; the lowest first."""
     return [(limit.celsius, limit.why) for limit in limits(asked.labels, asked.melts.items())]

@@ -15,6 +15,7 @@ from helvor.bench.robust import spread
 from helvor.notebook import pages
 from helvor.notebook.pages import Draft, NotYours
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.review import answers as sheets
 from helvor.web.review.class_page import keys_of
@@ -136,6 +137,7 @@ def answer_out(mark: Marked, sees: str = "hint") -> AnswerOut:
 
 
 @router.get("/classes/{class_id}/review")
+@may(May.STAFF)
 def review_as_json(request: Request, class_id: UUID, who: VisitorDep) -> list[ReviewOut]:
     """What a class found, as JSON."""
     with pool(request).connection() as conn:
@@ -190,6 +192,7 @@ class KeyOut(BaseModel):
 
 
 @router.get("/classes/{class_id}/review/unknowns")
+@may(May.STAFF)
 def unknowns_as_json(request: Request, class_id: UUID, who: VisitorDep) -> list[KeyOut]:
     """Numbered unknowns against their key, for instructors of the class."""
     with pool(request).connection() as conn:
@@ -230,6 +233,7 @@ class QuestionOut(BaseModel):
 
 
 @router.post("/answers/sheet")
+@may(May.PUBLIC)
 def sheet(procedure: Annotated[Procedure, Body(embed=True)]) -> list[QuestionOut]:
     """The questions that a procedure makes, before the lab and after it."""
     return [
@@ -255,6 +259,7 @@ class SpreadOut(BaseModel):
 
 
 @router.post("/review/spread")
+@may(May.PUBLIC)
 def middle_and_spread(asked: Numbers) -> SpreadOut:
     """Median, quartiles, median absolute deviation, and the places of what lies apart."""
     found = spread(asked.values)
@@ -284,12 +289,14 @@ def _opened(request: Request, who: Visitor, page_id: UUID) -> list[AnswerOut]:
 
 
 @router.get("/runs/{page_id}/answers")
+@may(May.STAFF)
 def run_answers(request: Request, page_id: UUID, who: VisitorDep) -> list[AnswerOut]:
     """The answers of a run, or of a plate by its id."""
     return _opened(request, who, page_id)
 
 
 @router.post("/runs/{page_id}/answers")
+@may(May.STAFF)
 def answer(request: Request, page_id: UUID, who: WriterDep, given: AnswerIn) -> list[AnswerOut]:
     """Write an answer on a run or a plate."""
     with pool(request).connection() as conn:

@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
 from helvor.bench.step_kinds import WASTE, never_together, wrong_bottle
+from helvor.web.may import May, may
 
 router = APIRouter(prefix="/api/room", tags=["room"])
 
@@ -32,6 +33,7 @@ class WasteOut(BaseModel):
 
 
 @router.post("/waste")
+@may(May.PUBLIC)
 def waste(asked: WasteIn) -> WasteOut:
     """Whether matter of one stream may go into another's bottle. Local rules decide over this."""
     wrong = wrong_bottle(asked.bottle, asked.matter)

@@ -32,6 +32,7 @@ from helvor.exchange.run import results_of, run_data
 from helvor.notebook import pages, procedures
 from helvor.notebook.pages import Draft, NotYours
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.may import May, may
 from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(prefix="/api")
@@ -51,6 +52,7 @@ class FormulaOut(BaseModel):
 
 
 @router.post("/formula", tags=[RUNS])
+@may(May.PUBLIC)
 def formula(text: Annotated[str, Body(embed=True, max_length=60, examples=["CuSO4·5H2O"])]) -> FormulaOut:
     """Molar mass and atoms of a formula, hydrates too."""
     return FormulaOut(molar_mass=molar_mass(text), atoms=dict(atoms(text)), shown=readable(text))
@@ -65,6 +67,7 @@ class EquationOut(BaseModel):
 
 
 @router.post("/equation", tags=[RUNS])
+@may(May.PUBLIC)
 def equation(text: Annotated[str, Body(embed=True, max_length=200)]) -> EquationOut:
     """Read an equation and hold it to its balance."""
     read = parse_equation(text)
@@ -86,6 +89,7 @@ class NetOut(BaseModel):
 
 
 @router.post("/weighing/net", tags=[RUNS])
+@may(May.PUBLIC)
 def net(asked: NetIn) -> NetOut:
     """A net with its uncertainty: each indication counts with its step ÷ √12 (JCGM 100:2008, F.2.2.1)."""
     result = net_of(asked.gross, asked.tares, tare_button=asked.tare_button)
@@ -113,6 +117,7 @@ class DryingOut(BaseModel):
 
 
 @router.post("/weighing/constant-mass", tags=[RUNS])
+@may(May.PUBLIC)
 def constant_mass(asked: DryingIn) -> DryingOut:
     """Whether drying has come to constant mass, and where it goes."""
     start = datetime(2000, 1, 1, tzinfo=UTC)
@@ -136,6 +141,7 @@ class SolutionOut(BaseModel):
 
 
 @router.post("/solution", tags=[RUNS])
+@may(May.PUBLIC)
 def solution(asked: MadeUp) -> SolutionOut:
     """The actual concentration of a stock bottle from what was weighed and made up."""
     molar = asked.molar
@@ -165,6 +171,7 @@ class CheckOut(BaseModel):
 
 
 @router.post("/procedure/check", tags=[PLAN])
+@may(May.PUBLIC)
 def check(procedure: Procedure) -> CheckOut:
     """Judge a procedure before anybody starts."""
     return CheckOut(
@@ -176,24 +183,28 @@ def check(procedure: Procedure) -> CheckOut:
 
 
 @router.post("/procedure/scale", tags=[PLAN])
+@may(May.PUBLIC)
 def scale(procedure: Procedure, factor: Annotated[float, Body(gt=0, le=1000)]) -> dict[str, Any]:
     """A procedure with every amount times a factor, rounded to what can be measured."""
     return scaled(procedure, factor).model_dump(mode="json", exclude_defaults=True)
 
 
 @router.post("/procedure/compare", tags=[PLAN])
+@may(May.PUBLIC)
 def compare(old: Procedure, new: Procedure) -> list[dict[str, str]]:
     """What differs between two versions of a procedure."""
     return [{"place": d.place, "what": d.what, "before": d.before, "after": d.after} for d in differences(old, new)]
 
 
 @router.get("/procedure.schema.json", tags=[PLAN])
+@may(May.PUBLIC)
 def schema() -> dict[str, Any]:
     """The JSON Schema of the procedure format."""
     return procedure_schema()
 
 
 @router.get("/house-rules", tags=[PLAN])
+@may(May.PUBLIC)
 def house_rules() -> list[dict[str, Any]]:
     """Every question on which practitioners differ, with its schools; the first is the default."""
     return [
@@ -213,6 +224,7 @@ class RunIn(_In):
 
 
 @router.post("/run", tags=[RUNS])
+@may(May.PUBLIC)
 def run(asked: RunIn) -> dict[str, Any]:
     """Work a run out: portions, closure, recoveries, yields, findings, working."""
     start, entries = datetime(2000, 1, 1, tzinfo=UTC), list[Entry]()
@@ -230,6 +242,7 @@ def run(asked: RunIn) -> dict[str, Any]:
 
 
 @router.get("/runs/{page_id}", tags=[RECORDS])
+@may(May.STAFF)
 def run_on_record(request: Request, page_id: UUID, who: VisitorDep) -> dict[str, Any]:
     """A run of the notebook: its entries in ink, struck ones too, and what is worked out of them."""
     with pool(request).connection() as conn:
@@ -249,6 +262,7 @@ class RunEntryIn(_In):
 
 
 @router.post("/runs/{page_id}/entries", tags=[RECORDS])
+@may(May.STAFF)
 def write_entry(request: Request, page_id: UUID, who: WriterDep, entry: RunEntryIn) -> dict[str, Any]:
     """Write an entry in ink. Needs the session's ``X-CSRF-Token``."""
     draft = Draft(entry.id, entry.says, entry.strikes, entry.reason)
@@ -264,6 +278,7 @@ def write_entry(request: Request, page_id: UUID, who: WriterDep, entry: RunEntry
 
 
 @router.get("/procedures/{procedure_id}", tags=[RECORDS])
+@may(May.STAFF)
 def procedure_on_record(request: Request, procedure_id: UUID, who: VisitorDep, version: int = 0) -> dict[str, Any]:
     """A procedure's draft, or one of its versions."""
     with pool(request).connection() as conn:

@@ -43,6 +43,7 @@ from helvor.web import (
 from helvor.web.bodies import Bodies
 from helvor.web.column import routes as fraction_plates
 from helvor.web.drawings import Drawings
+from helvor.web.may import check
 from helvor.web.plan import routes as plan
 from helvor.web.planar import compare, photographs
 from helvor.web.planar import routes as plates
@@ -57,7 +58,7 @@ from helvor.web.review import class_page as review
 from helvor.web.review import exports, imports, reports
 from helvor.web.run import files as run_files
 from helvor.web.run import routes as run
-from helvor.web.security import Hardening
+from helvor.web.security import Hardening, visitor
 from helvor.web.settings import Settings
 from helvor.web.shelf import routes as shelf
 
@@ -134,12 +135,17 @@ def calm_collector() -> None:
 
 
 def create_app(settings: Settings, pool: ConnectionPool) -> FastAPI:
-    """The web application over an open pool."""
+    """The web application over an open pool.
+
+    Raises:
+        NotDeclared: a route does not say who may use it.
+    """
     app = FastAPI(title="Helvor", version=__version__, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     app.state.settings = settings
     app.state.pool = pool
     app.mount("/static", _KeptFiles(directory=STATIC), name="static")
     for part in PARTS:
+        check(part.router.routes, visitor)
         app.include_router(part.router)
     errors.install(app)
     app.add_middleware(Drawings)

@@ -19,6 +19,7 @@ from helvor.notebook.pages import NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web import forms
 from helvor.web.forms import SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.places import current_meeting
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
@@ -76,12 +77,14 @@ def _new(
 
 
 @router.get("/classes")
+@may(May.STAFF)
 def new_class(request: Request, who: VisitorDep) -> Response:
     """The form for a new class."""
     return _new(request, who)
 
 
 @router.post("/classes")
+@may(May.INSTRUCTORS)
 def make_class(
     request: Request,
     who: WriterDep,
@@ -155,12 +158,14 @@ def _one_more(kept: list[MeetingRow]) -> MeetingRow:
 
 
 @router.get("/classes/{class_id}/set-up")
+@may(May.INSTRUCTORS)
 def set_up_page(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """Names, benches and meetings of a class."""
     return _show(request, who, class_id)
 
 
 @router.post("/classes/{class_id}/set-up")
+@may(May.INSTRUCTORS)
 def set_up(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write one of the three: its names, its benches, its meetings."""
     form = forms.Form(fields)

@@ -20,6 +20,7 @@ from helvor.notebook.containers import Kept
 from helvor.notebook.pages import NotYours
 from helvor.shelf.solvents import boiling_points
 from helvor.web.forms import FieldErrors, Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
@@ -77,6 +78,7 @@ def _fresh(kept: Kept | None, now: datetime) -> Freshness | None:
 
 
 @router.get("/classes/{class_id}/labels")
+@may(May.STAFF)
 def labels(request: Request, class_id: UUID, who: VisitorDep, code: str = "") -> Response:
     """Labels of all containers, or of one, with codes that open their pages."""
     with pool(request).connection() as conn:
@@ -104,12 +106,14 @@ def labels(request: Request, class_id: UUID, who: VisitorDep, code: str = "") ->
 
 
 @router.get("/classes/{class_id}/containers")
+@may(May.STAFF)
 def register(request: Request, class_id: UUID, who: VisitorDep, code: str = "") -> Response:
     with pool(request).connection() as conn:
         return _show(conn, who, class_id, code.strip().upper() if len(code.strip()) == 4 else code)
 
 
 @router.post("/classes/{class_id}/containers")
+@may(May.STAFF)
 def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Register a container, or write a note on one."""
     form = Form(fields)

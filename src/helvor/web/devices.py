@@ -16,6 +16,7 @@ from helvor.bench.quantity import Unreadable
 from helvor.exchange.device_line import At, NoLine, Seen, do, look, take
 from helvor.notebook.pages import NotYours
 from helvor.web.forms import Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.rendering import Shell, html, is_htmx
 from helvor.web.security import Visitor, VisitorDep, WriterDep
 
@@ -145,18 +146,21 @@ def _answer(request: Request, who: Visitor, shown: Instruments, status: int = 20
 
 
 @router.get("/devices", include_in_schema=False)
+@may(May.ANYBODY)
 def instruments(request: Request, who: VisitorDep, at: str = "") -> Response:
     """Every instrument, one of them chosen."""
     return _answer(request, who, _shown(request, who, at[:24]))
 
 
 @router.get("/devices/{device}/display", include_in_schema=False)
+@may(May.ANYBODY)
 def display(request: Request, device: str, who: VisitorDep) -> Response:
     """What the display shows now: to be seen, not written down."""
     return html("devices/display.html", DisplayShown(display=_display(look(_at(request, device), set_of(who)))))
 
 
 @router.post("/devices/{device}/do", include_in_schema=False)
+@may(May.ANYBODY)
 def press(request: Request, device: str, who: WriterDep, fields: SubmittedDep) -> Response:
     """Press a button, or do by hand to a stand-in what would be done at the bench."""
     at, form = _at(request, device), Form(fields)
@@ -212,6 +216,7 @@ class TakenOut(BaseModel):
 
 
 @router.get("/api/devices", tags=["devices"])
+@may(May.ANYBODY)
 def devices_as_json(request: Request, who: VisitorDep) -> list[DeviceOut]:
     """The instruments that whoever runs this told it of."""
     there = _all(request)
@@ -230,6 +235,7 @@ def devices_as_json(request: Request, who: VisitorDep) -> list[DeviceOut]:
 
 
 @router.get("/api/devices/{device}/reading", tags=["devices"])
+@may(May.ANYBODY)
 def reading_as_json(request: Request, device: str, who: VisitorDep, unit: str = "g") -> TakenOut:
     """Take a reading: only a steady one in the unit asked for is given; else why not."""
     taken = take(_at(request, device), set_of(who), unit[:8])
@@ -237,6 +243,7 @@ def reading_as_json(request: Request, device: str, who: VisitorDep, unit: str = 
 
 
 @router.get("/api/devices/{device}/picture.jpg", tags=["devices"])
+@may(May.ANYBODY)
 def picture(
     request: Request, device: str, who: VisitorDep, compounds: str = "caffeine,aspirin", strong: float = 60,
     acid: float = 1, level: float = 6, minutes: float = 9, seed: int = 1,

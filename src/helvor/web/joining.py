@@ -15,6 +15,7 @@ from helvor.notebook import joining
 from helvor.notebook.accounts import TooManyAttempts
 from helvor.notebook.joining import Code, Joined
 from helvor.notebook.pages import NotYours
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html
 from helvor.web.security import (
@@ -52,6 +53,7 @@ class JoiningPage(Shell):
 
 
 @router.get("/join")
+@may(May.PUBLIC)
 def join_page(request: Request, code: str = "") -> Response:
     """Where a tablet goes: by the picture with the code filled in, else by typing both."""
     return _join_again(request, code[:20], "", "")
@@ -66,6 +68,7 @@ def _join_again(request: Request, code: str, number: str, trouble: str, status: 
 
 
 @router.post("/join")
+@may(May.PUBLIC)
 def join(
     request: Request,
     code: Annotated[str, Form(max_length=40)] = "",
@@ -94,6 +97,7 @@ def join(
 
 
 @router.get("/classes/{class_id}/joining")
+@may(May.STAFF)
 def joining_page(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """The code for the board, and the tablets that are in."""
     with pool(request).connection() as conn:
@@ -120,6 +124,7 @@ def joining_page(request: Request, class_id: UUID, who: VisitorDep) -> Response:
 
 
 @router.post("/classes/{class_id}/joining/{what}")
+@may(May.STAFF)
 def change_joining(
     request: Request, class_id: UUID, what: str, who: WriterDep, session: Annotated[UUID | None, Form()] = None
 ) -> Response:

@@ -17,6 +17,7 @@ from starlette.responses import StreamingResponse
 
 from helvor.notebook import classes
 from helvor.notebook.pages import NotYours
+from helvor.web.may import May, may
 from helvor.web.security import VisitorDep, pool
 
 router = APIRouter(include_in_schema=False)
@@ -26,6 +27,7 @@ LONGEST_SECONDS = 240
 
 
 @router.get("/classes/{class_id}/live")
+@may(May.STAFF)
 async def live(
     request: Request, class_id: UUID, who: VisitorDep, most: Annotated[int, Query(ge=0, le=100)] = 0
 ) -> StreamingResponse:

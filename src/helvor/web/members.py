@@ -15,6 +15,7 @@ from helvor.notebook import accounts, classes, people
 from helvor.notebook.accounts import Device
 from helvor.notebook.classes import ClassRow
 from helvor.notebook.people import Event, Invitation, Invited, Person
+from helvor.web.may import May, may
 from helvor.web.rendering import Shell, html
 from helvor.web.security import (
     FORM_COOKIE,
@@ -89,12 +90,14 @@ def _show(
 
 
 @router.get("/people")
+@may(May.STAFF)
 def people_page(request: Request, who: VisitorDep) -> Response:
     """One's own sessions; for an instructor everybody of the institution too."""
     return _show(request, who)
 
 
 @router.post("/people/invite")
+@may(May.INSTRUCTORS)
 def invite(
     request: Request,
     who: WriterDep,
@@ -113,6 +116,7 @@ def invite(
 
 
 @router.post("/people/invitations/{invitation_id}/withdraw")
+@may(May.INSTRUCTORS)
 def withdraw(request: Request, invitation_id: UUID, who: WriterDep) -> Response:
     """Close an invitation's link."""
     with pool(request).connection() as conn:
@@ -121,6 +125,7 @@ def withdraw(request: Request, invitation_id: UUID, who: WriterDep) -> Response:
 
 
 @router.post("/people/{person_id}/role")
+@may(May.INSTRUCTORS)
 def change_role(
     request: Request, person_id: PersonId, who: WriterDep, role: Annotated[str, Form(max_length=20)]
 ) -> Response:
@@ -131,6 +136,7 @@ def change_role(
 
 
 @router.post("/people/{person_id}/classes")
+@may(May.INSTRUCTORS)
 def change_classes(
     request: Request, person_id: PersonId, who: WriterDep, classes: Annotated[list[UUID] | None, Form()] = None
 ) -> Response:
@@ -141,6 +147,7 @@ def change_classes(
 
 
 @router.post("/people/sessions/{session_id}/end")
+@may(May.STAFF)
 def end_session(request: Request, session_id: UUID, who: WriterDep) -> Response:
     """Sign one of one's own sessions out."""
     with pool(request).connection() as conn:
@@ -149,6 +156,7 @@ def end_session(request: Request, session_id: UUID, who: WriterDep) -> Response:
 
 
 @router.post("/people/institution")
+@may(May.INSTRUCTORS)
 def change_institution(
     request: Request,
     who: WriterDep,
@@ -186,12 +194,14 @@ def _invitation(
 
 
 @router.get("/invitation/{link}")
+@may(May.PUBLIC)
 def invitation_page(request: Request, link: Annotated[str, Path(max_length=60)]) -> Response:
     """Where an invitation's link leads."""
     return _invitation(request, link)
 
 
 @router.post("/invitation/{link}")
+@may(May.PUBLIC)
 def accept(
     request: Request,
     link: Annotated[str, Path(max_length=60)],

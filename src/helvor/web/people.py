@@ -10,6 +10,7 @@ from fastapi import APIRouter, Form, Request
 from starlette.responses import RedirectResponse, Response
 
 from helvor.notebook import accounts
+from helvor.web.may import May, may
 from helvor.web.rendering import Shell, html
 from helvor.web.security import (
     FORM_COOKIE,
@@ -51,11 +52,13 @@ def _own_path(after: str) -> str:
 
 
 @router.get("/sign-in")
+@may(May.PUBLIC)
 def sign_in_page(request: Request, after: str = "/") -> Response:
     return _page(request, _own_path(after))
 
 
 @router.post("/sign-in")
+@may(May.PUBLIC)
 def sign_in(
     request: Request,
     email: Annotated[str, Form(max_length=400)] = "",
@@ -82,6 +85,7 @@ def sign_in(
 
 
 @router.post("/sign-out")
+@may(May.ANYBODY)
 def sign_out(request: Request, who: WriterDep) -> Response:
     with pool(request).connection() as conn:
         accounts.sign_out(conn, request.cookies.get(SESSION_COOKIE, ""))

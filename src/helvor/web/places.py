@@ -19,6 +19,7 @@ from helvor.notebook import classes, pages, room, unknowns
 from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
 from helvor.notebook.pages import NotYours
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.may import May, may
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
@@ -61,6 +62,7 @@ def needing(benches: list[Bench]) -> list[tuple[Bench, PageOnBoard]]:
 
 
 @router.get("/classes/{class_id}/rf.csv")
+@may(May.STAFF)
 def class_rf(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
         row = classes.open_class(conn, who.account.id, class_id)
@@ -79,6 +81,7 @@ def class_rf(request: Request, class_id: UUID, who: VisitorDep) -> Response:
 
 
 @router.get("/classes/{class_id}/meetings.ics")
+@may(May.STAFF)
 def meetings_file(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """The meetings of a class for any calendar, with the weighings of another day and who makes up when."""
     now = datetime.now(UTC)
@@ -124,6 +127,7 @@ def _between_meetings(
 
 
 @router.get("/benches/{bench_id}")
+@may(May.BENCH)
 def bench(request: Request, bench_id: UUID, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
         found = classes.open_bench(conn, who.account.id, bench_id)
@@ -139,6 +143,7 @@ def bench(request: Request, bench_id: UUID, who: VisitorDep) -> Response:
 
 
 @router.post("/benches/{bench_id}/plates")
+@may(May.BENCH)
 def start_plate(request: Request, bench_id: UUID, who: WriterDep, page: Annotated[UUID, Form()]) -> Response:
     with pool(request).connection() as conn:
         pages.start_page(conn, who.account.id, bench_id, "planar", page)
@@ -146,6 +151,7 @@ def start_plate(request: Request, bench_id: UUID, who: WriterDep, page: Annotate
 
 
 @router.post("/benches/{bench_id}/runs")
+@may(May.BENCH)
 def start_run(request: Request, bench_id: UUID, who: WriterDep, page: Annotated[UUID, Form()]) -> Response:
     """Start a blank run: steps are added as they happen."""
     with pool(request).connection() as conn:
@@ -154,6 +160,7 @@ def start_run(request: Request, bench_id: UUID, who: WriterDep, page: Annotated[
 
 
 @router.get("/find")
+@may(May.STAFF)
 def find(request: Request, who: VisitorDep, q: str = "", in_class: UUID | None = None) -> Response:
     """A bench by its number: in the class at hand, else in the only or first class that has it; else by words."""
     wanted = q.strip().casefold().removeprefix("bench").strip()

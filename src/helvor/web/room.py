@@ -43,6 +43,7 @@ from helvor.web.board import (
     in_use,
 )
 from helvor.web.forms import FieldErrors, Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.places import current_meeting, needing
 from helvor.web.rendering import Shell, clock, html, is_htmx
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
@@ -219,6 +220,7 @@ def _board_at(seen: _Seen, now: datetime, *, wall: bool = False) -> BoardAt:
 
 
 @router.get("/classes/{class_id}")
+@may(May.STAFF)
 def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "") -> Response:
     """The board, with what needs somebody, what is due, shared kit, and the meeting's state."""
     now = datetime.now(UTC)
@@ -254,6 +256,7 @@ def class_board(request: Request, class_id: UUID, who: VisitorDep, work: str = "
 
 
 @router.get("/classes/{class_id}/wall")
+@may(May.STAFF)
 def wall(request: Request, class_id: UUID, who: VisitorDep, work: str = "", follow: bool = False) -> Response:
     """The board to be read from across the room; it can follow the front bench during a demonstration."""
     now = datetime.now(UTC)
@@ -425,6 +428,7 @@ def in_words(line: Line) -> str:
 
 
 @router.get("/classes/{class_id}/day")
+@may(May.STAFF)
 def day_page(
     request: Request,
     class_id: UUID,
@@ -505,6 +509,7 @@ def _payload(kind: str, form: Form, loose: list[str], accidents: list[str]) -> P
 
 
 @router.post("/classes/{class_id}/day")
+@may(May.STAFF)
 def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write an entry in the day book of a meeting."""
     form = Form(fields)
@@ -543,6 +548,7 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
 
 
 @router.get("/notices")
+@may(May.ANYBODY)
 def notices(request: Request, who: VisitorDep) -> Response:
     """What the front says to the bench of whoever asks; for every page of a tablet."""
     with pool(request).connection() as conn:
@@ -553,6 +559,7 @@ def notices(request: Request, who: VisitorDep) -> Response:
 
 
 @router.get("/timers")
+@may(May.ANYBODY)
 def timers(request: Request, who: VisitorDep) -> list[AlarmOut]:
     """Every timer that runs where the asker teaches or works, the next due first."""
     now = datetime.now(UTC)

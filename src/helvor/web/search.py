@@ -14,6 +14,7 @@ from helvor.bench.entry import Entry
 from helvor.notebook import procedures, search, shelf_values
 from helvor.notebook.search import ClassHit, ContainerHit, PageHit, words_of
 from helvor.shelf.shelf import find as on_shelf
+from helvor.web.may import May, may
 from helvor.web.planar.words import describe as describe_plate
 from helvor.web.rendering import Shell, html
 from helvor.web.run.words import describe as describe_run
@@ -81,6 +82,7 @@ def look_for(conn: psycopg.Connection, who: Visitor, text: str) -> Results:
 
 
 @router.get("/search", include_in_schema=False)
+@may(May.STAFF)
 def search_page(request: Request, who: VisitorDep, q: str = "") -> Response:
     """What was found, by sort."""
     text = q[:120]
@@ -101,6 +103,7 @@ class HitOut(BaseModel):
 
 
 @router.get("/api/search", tags=["search"])
+@may(May.STAFF)
 def search_as_json(request: Request, who: VisitorDep, q: str = "") -> list[HitOut]:
     """The same as JSON."""
     with pool(request).connection() as conn:

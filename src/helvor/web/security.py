@@ -26,6 +26,7 @@ from helvor.bench.entry import Typed, typed_on_device
 from helvor.notebook import accounts
 from helvor.notebook.accounts import Account, Session
 from helvor.notebook.pages import NotYours
+from helvor.web.may import declared
 
 SESSION_COOKIE = "helvor_session"
 CSRF_COOKIE = "helvor_csrf"
@@ -98,46 +99,11 @@ async def visitor(request: Request) -> Visitor:
         session = accounts.vouched_for(token) or await run_in_threadpool(_look_up, pool(request), token)
     if session is None or (session.account.is_demo and not request.app.state.settings.loopback):
         raise SignInNeeded
-    if session.account.role == "bench" and not bench_may(request.url.path):
-        raise NotYours
-    if session.account.role == "assistant" and not assistant_may(request.method, request.url.path):
-        raise InstructorsOnly
+    who = declared(request.scope["endpoint"])
+    if who is None or not who.role(session.account.role):
+        # To a tablet the rest of the house is not there; an assistant is told whom to ask.
+        raise NotYours if session.account.role == "bench" else InstructorsOnly
     return Visitor(session.account, session.csrf)
-
-
-BENCH_PLACES = (
-    "/benches/",
-    "/plates/",
-    "/runs/",
-    "/reckon",
-    "/practice",
-    "/devices",
-    "/api/devices",
-    "/sign-out",
-    "/notices",
-    "/timers",
-)
-"""Where a bench's tablet may go at all; which of them are its own, the notebook says."""
-NOT_FOR_BENCHES = ("/handout", "/keep")
-"""What of a run is the instructor's: a corrected handout for the class, and a run kept as a procedure."""
-
-
-def bench_may(path: str) -> bool:
-    """Whether a path is among those that a bench's tablet has any business with."""
-    return path == "/" or (path.startswith(BENCH_PLACES) and not path.endswith(NOT_FOR_BENCHES))
-
-
-_NOT_READ_BY_ASSISTANTS = re.compile(r"/classes/[^/]+/(unknowns|set-up)")
-_NOT_WRITTEN_BY_ASSISTANTS = re.compile(
-    r"/(plan|procedures|shelf|bring-in|people(?!/sessions/))(/|$)|/classes$|/classes/[^/]+/(unknowns|set-up|answers|import|drills)|.*/(handout|keep)$"
-)
-
-
-def assistant_may(method: str, path: str) -> bool:
-    """Whether an assistant has business with a path: the benches and the day, not the plan, people or the key."""
-    if method == "GET":
-        return _NOT_READ_BY_ASSISTANTS.match(path) is None
-    return _NOT_WRITTEN_BY_ASSISTANTS.match(path) is None
 
 
 async def writer(request: Request, who: Annotated[Visitor, Depends(visitor)]) -> Visitor:

@@ -17,6 +17,7 @@ from helvor.notebook import classes, prep, procedures, room
 from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
 from helvor.notebook.procedures import Kept
 from helvor.notebook.room import AlarmAt, OpenAccident
+from helvor.web.may import May, may
 from helvor.web.places import current_meeting, needing
 from helvor.web.rendering import Shell, clock, html
 from helvor.web.security import VisitorDep, pool
@@ -183,6 +184,7 @@ def draw_day(
 
 
 @router.get("/")
+@may(May.ANYBODY)
 def today(request: Request, who: VisitorDep) -> Response:
     """What the day holds; a bench's tablet goes to its bench."""
     now = datetime.now(UTC)

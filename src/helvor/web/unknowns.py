@@ -17,6 +17,7 @@ from helvor.notebook.classes import Bench
 from helvor.notebook.pages import NotYours
 from helvor.notebook.unknowns import Series
 from helvor.web.forms import Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
@@ -61,12 +62,14 @@ def _show(
 
 
 @router.get("/classes/{class_id}/unknowns")
+@may(May.INSTRUCTORS)
 def unknowns_page(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """The key of a class, and who has which."""
     return _show(request, who, class_id)
 
 
 @router.post("/classes/{class_id}/unknowns")
+@may(May.INSTRUCTORS)
 def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Keep a series, deal it out, or give samples by hand."""
     form = Form(fields)
@@ -112,6 +115,7 @@ def _by_hand(form: Form) -> dict[int, int | None]:
 
 
 @router.get("/classes/{class_id}/numbers")
+@may(May.STAFF)
 def number_labels(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """A sheet of labels for the samples: bench and number, nothing of what is in them."""
     with pool(request).connection() as conn:

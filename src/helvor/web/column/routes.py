@@ -18,6 +18,7 @@ from helvor.bench.quantity import Unreadable
 from helvor.notebook import pages
 from helvor.notebook.pages import NotYours, Page
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.may import May, may
 from helvor.web.rendering import is_htmx
 from helvor.web.run.shown import only_run, sheet_of
 from helvor.web.security import VisitorDep, WriterDep, pool
@@ -41,6 +42,7 @@ def _go(request: Request, address: str) -> Response:
 
 
 @router.post("/runs/{page_id}/fraction-plate")
+@may(May.BENCH)
 def start_fraction_plate(
     request: Request, page_id: UUID, who: WriterDep, page: Annotated[UUID, Field()], first: TubeField = "",
     last: TubeField = "",
@@ -81,6 +83,7 @@ def plate_of_bench(conn: psycopg.Connection, who: VisitorDep, run: Page, plate_i
 
 
 @router.post("/runs/{page_id}/from-plate")
+@may(May.BENCH)
 def take_from_plate(
     request: Request, page_id: UUID, who: WriterDep, entry: Annotated[UUID, Field()], plate: Annotated[UUID, Field()],
     step: Annotated[str, Field(max_length=24)],

@@ -39,6 +39,7 @@ from helvor.notebook.classes import ClassRow
 from helvor.notebook.procedures import Kept
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
+from helvor.web.may import May, may
 from helvor.web.plan.forms import change_from
 from helvor.web.rendering import Shell, html, is_htmx
 from helvor.web.security import VisitorDep, WriterDep, pool
@@ -186,6 +187,7 @@ class ScalePage(Shell):
 
 
 @router.get("/plan")
+@may(May.STAFF)
 def plan(request: Request, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
         listed = procedures.procedures_of(conn, who.account.id)
@@ -194,6 +196,7 @@ def plan(request: Request, who: VisitorDep) -> Response:
 
 
 @router.post("/plan/procedures")
+@may(May.INSTRUCTORS)
 def start_procedure(
     request: Request, who: WriterDep, entry: Annotated[UUID, Field()], title: Annotated[str, Field(max_length=60)] = ""
 ) -> Response:
@@ -206,6 +209,7 @@ def start_procedure(
 
 
 @router.post("/plan/import/files")
+@may(May.INSTRUCTORS)
 def import_procedure(
     request: Request,
     who: WriterDep,
@@ -333,6 +337,7 @@ def _form(
 
 
 @router.get("/procedures/{procedure_id}")
+@may(May.STAFF)
 def builder(request: Request, procedure_id: UUID, who: VisitorDep, step: str = "", benches: int = BENCHES) -> Response:
     with pool(request).connection() as conn:
         kept = procedures.open_procedure(conn, who.account.id, procedure_id)
@@ -344,6 +349,7 @@ def builder(request: Request, procedure_id: UUID, who: VisitorDep, step: str = "
 
 
 @router.get("/procedures/{procedure_id}/form/{op}")
+@may(May.STAFF)
 def part_form(request: Request, procedure_id: UUID, op: str, who: VisitorDep, name: str = "") -> Response:
     """A form for the head, a substance, a component, a portion or a house rule."""
     with pool(request).connection() as conn:
@@ -385,6 +391,7 @@ def part_form(request: Request, procedure_id: UUID, op: str, who: VisitorDep, na
 
 
 @router.post("/procedures/{procedure_id}/edit")
+@may(May.INSTRUCTORS)
 def edit(request: Request, procedure_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Change the draft as a form says."""
     form = Form(fields)
@@ -428,6 +435,7 @@ def _answer(request: Request, who: VisitorDep, kept: Kept, house: HouseRules, st
 
 
 @router.post("/procedures/{procedure_id}/undo")
+@may(May.INSTRUCTORS)
 def undo(request: Request, procedure_id: UUID, who: WriterDep, forward: Annotated[bool, Field()] = False) -> Response:
     """Undo the last edit of the draft, or redo it."""
     with pool(request).connection() as conn:
@@ -437,6 +445,7 @@ def undo(request: Request, procedure_id: UUID, who: WriterDep, forward: Annotate
 
 
 @router.post("/procedures/{procedure_id}/use")
+@may(May.INSTRUCTORS)
 def put_in_use(request: Request, procedure_id: UUID, who: WriterDep, draft: Annotated[int, Field()] = 0) -> Response:
     """Make the draft the version that new runs follow."""
     with pool(request).connection() as conn:
@@ -445,6 +454,7 @@ def put_in_use(request: Request, procedure_id: UUID, who: WriterDep, draft: Anno
 
 
 @router.get("/procedures/{procedure_id}/compare")
+@may(May.STAFF)
 def compare(request: Request, procedure_id: UUID, who: VisitorDep, old: int = 0, new: int = 0) -> Response:
     """What differs between two versions; 0 is the draft."""
     with pool(request).connection() as conn:
@@ -460,6 +470,7 @@ def compare(request: Request, procedure_id: UUID, who: VisitorDep, old: int = 0,
 
 
 @router.get("/procedures/{procedure_id}/start")
+@may(May.STAFF)
 def start_page(
     request: Request, procedure_id: UUID, who: VisitorDep, factor: str = "", wanted: str = "", substance: str = ""
 ) -> Response:
@@ -502,6 +513,7 @@ def _factor(base: Procedure, factor: str, wanted: str, substance: str) -> tuple[
 
 
 @router.post("/procedures/{procedure_id}/start")
+@may(May.INSTRUCTORS)
 def start(request: Request, procedure_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Start one run a bench."""
     form = Form(fields)
@@ -525,6 +537,7 @@ def start(request: Request, procedure_id: UUID, who: WriterDep, fields: Submitte
 
 
 @router.get("/procedures/{procedure_id}/procedure.{suffix}")
+@may(May.STAFF)
 def export(request: Request, procedure_id: UUID, suffix: str, who: VisitorDep, version: int = 0) -> Response:
     """The draft or a version as JSON or Markdown."""
     with pool(request).connection() as conn:
@@ -540,6 +553,7 @@ def export(request: Request, procedure_id: UUID, suffix: str, who: VisitorDep, v
 
 
 @router.get("/plan/rules")
+@may(May.STAFF)
 def rules_page(request: Request, who: VisitorDep, saved: bool = False) -> Response:
     """The house rules of the institution."""
     with pool(request).connection() as conn:
@@ -551,6 +565,7 @@ def rules_page(request: Request, who: VisitorDep, saved: bool = False) -> Respon
 
 
 @router.post("/plan/rules")
+@may(May.INSTRUCTORS)
 def set_rules(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
     """Choose schools."""
     chosen = {name: values[0] for name, values in fields.items() if values}

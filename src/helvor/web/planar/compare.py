@@ -32,6 +32,7 @@ from helvor.notebook import classes, pages
 from helvor.notebook.classes import ClassRow
 from helvor.notebook.pages import NotYours, Page
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html
 from helvor.web.security import VisitorDep, pool
@@ -182,6 +183,7 @@ def phases_of(plates: list[OnePlate]) -> list[str]:
 
 
 @router.get("/classes/{class_id}/plates")
+@may(May.STAFF)
 def compare(request: Request, class_id: UUID, who: VisitorDep, phase: str = "", lane: str = "") -> Response:
     """The same samples in each system, with means, spreads and outliers."""
     _, plates = plates_of_class(request, who, class_id)
@@ -219,6 +221,7 @@ def compare(request: Request, class_id: UUID, who: VisitorDep, phase: str = "", 
 
 
 @router.get("/classes/{class_id}/plates.csv")
+@may(May.STAFF)
 def as_table(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """Means and spreads of every sample in every system, as CSV."""
     row, plates = plates_of_class(request, who, class_id)

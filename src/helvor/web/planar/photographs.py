@@ -38,6 +38,7 @@ from helvor.notebook.photographs import Photograph, asked_of
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.errors import sentence_of
 from helvor.web.forms import Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.planar.drawing import Ruler, ruler
 from helvor.web.rendering import Shell, html, is_htmx
@@ -304,6 +305,7 @@ def _opened(request: Request, who: VisitorDep, page_id: UUID) -> tuple[Page, lis
 
 
 @router.get("/plates/{page_id}/photo")
+@may(May.BENCH)
 def photo_page(
     request: Request, page_id: UUID, who: VisitorDep, photo: UUID | None = None, new: bool = False
 ) -> Response:
@@ -356,6 +358,7 @@ def _again(request: Request, photo: Photograph, asked: photographs.Asked) -> Pho
 
 
 @router.post("/plates/{page_id}/photo/files")
+@may(May.BENCH)
 def take_in(
     request: Request,
     page_id: UUID,
@@ -383,6 +386,7 @@ def take_in(
 
 
 @router.get("/plates/{page_id}/photos/{photo_id}/stage")
+@may(May.BENCH)
 def stage(request: Request, page_id: UUID, photo_id: UUID, who: VisitorDep) -> Response:
     """How far the reading is; once it is done, on to the page with what it proposes."""
     page, entries, photos = _opened(request, who, page_id)
@@ -400,6 +404,7 @@ def stage(request: Request, page_id: UUID, photo_id: UUID, who: VisitorDep) -> R
 
 
 @router.get("/plates/{page_id}/photos/{photo_id}/{which}.jpg")
+@may(May.BENCH)
 def picture(
     request: Request, page_id: UUID, photo_id: UUID, which: Literal["original", "shown", "straight"], who: VisitorDep
 ) -> Response:
@@ -418,6 +423,7 @@ def picture(
 
 
 @router.post("/plates/{page_id}/photos/{photo_id}/read")
+@may(May.BENCH)
 def read_again(
     request: Request,
     page_id: UUID,
@@ -459,6 +465,7 @@ def _corners(text: str) -> tuple[Point, Point, Point, Point] | None:
 
 
 @router.post("/plates/{page_id}/photos/{photo_id}/accept")
+@may(May.BENCH)
 def take_over(request: Request, page_id: UUID, photo_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write what the person keeps as readings from the photograph."""
     form = Form(fields)

@@ -29,6 +29,7 @@ from helvor.notebook.pages import Draft, NotYours, Page, Written
 from helvor.shelf.solvents import boiling_points, eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.planar import forms
 from helvor.web.planar.drawing import SNAP_MM, PlateDrawing, draw_plate, rows_of
@@ -214,6 +215,7 @@ def _planar(page: Page) -> Page:
 
 
 @router.get("/plates/{page_id}")
+@may(May.BENCH)
 def plate_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", spot: UUID | None = None) -> Response:
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
@@ -280,6 +282,7 @@ def _form_shown(
 
 
 @router.get("/plates/{page_id}/edit/{kind}")
+@may(May.BENCH)
 def edit(
     request: Request,
     page_id: UUID,
@@ -372,6 +375,7 @@ def name_of(sheet: PlateWorksheet, line: Line) -> str:
 
 
 @router.post("/plates/{page_id}/entries")
+@may(May.BENCH)
 def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write what a form says."""
     form = Form(fields)
@@ -474,6 +478,7 @@ def _answer(request: Request, who: VisitorDep, written: Written, view: str, spot
 
 
 @router.post("/plates/{page_id}/drop")
+@may(May.BENCH)
 def drop(
     request: Request,
     page_id: UUID,
@@ -538,6 +543,7 @@ def _dropped(plate: Plate, what: str, key: UUID | None, reading: Reading, view: 
 
 
 @router.get("/plates/{page_id}/read")
+@may(May.BENCH)
 def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "", view: str = "") -> Response:
     """What a typed reading means, before it is written, and how it could go on."""
     with pool(request).connection() as conn:
@@ -557,6 +563,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
 
 
 @router.post("/plates/{page_id}/read")
+@may(May.BENCH)
 def read(
     request: Request,
     page_id: UUID,
@@ -585,6 +592,7 @@ def read(
 
 
 @router.get("/plates/{page_id}/history")
+@may(May.BENCH)
 def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     """Every entry in ink, struck ones too."""
     with pool(request).connection() as conn:
@@ -601,6 +609,7 @@ def _file(page: Page, suffix: str) -> dict[str, str]:
 
 
 @router.get("/plates/{page_id}/plate.{suffix}")
+@may(May.BENCH)
 def export(
     request: Request, page_id: UUID, suffix: Literal["csv", "json", "svg"], who: VisitorDep, view: str = ""
 ) -> Response:

@@ -42,6 +42,7 @@ from helvor.bench.quantity import Unreadable, parse_number
 from helvor.notebook import classes, drill_answers
 from helvor.notebook.drill_answers import Given, SetOfClass, SetTopic, TopicOfClass
 from helvor.web.forms import Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.practice.plate import dark, outline
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
@@ -342,6 +343,7 @@ def _case(topic: str, level: str, seed: str) -> tuple[Topic, int, int] | None:
 
 
 @router.get("/practice/drills", include_in_schema=False)
+@may(May.ANYBODY)
 def drill_page(
     request: Request, who: VisitorDep, topic: str = "", level: str = "", seed: str = "", answer: UUID | None = None
 ) -> Response:
@@ -365,6 +367,7 @@ def drill_page(
 
 
 @router.post("/practice/drills", include_in_schema=False)
+@may(May.ANYBODY)
 def answer_drill(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
     """Keep an answer, and show why it is right or not."""
     form = Form(fields)
@@ -383,6 +386,7 @@ def answer_drill(request: Request, who: WriterDep, fields: SubmittedDep) -> Resp
 
 
 @router.post("/classes/{class_id}/drills", include_in_schema=False)
+@may(May.INSTRUCTORS)
 def give_drills(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Give a set of topics to a class; an empty one takes back what was given."""
     form = Form(fields)
@@ -451,6 +455,7 @@ def _facts(case: Drill) -> dict[str, Any]:
 
 
 @router.post("/api/practice/drill", tags=["practice"])
+@may(May.PUBLIC)
 def drill_as_json(asked: DrillIn) -> DrillOut:
     """A drill; with *given* it is judged, and nothing is kept. Heights of a plate are over its bottom edge."""
     case = drill(asked.topic, asked.level, asked.seed)

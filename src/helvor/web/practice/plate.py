@@ -41,6 +41,7 @@ from helvor.notebook.pages import Draft, NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.stand_ins.camera import lane_places, photograph
 from helvor.web.forms import Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.planar.photographs import read_soon
 from helvor.web.rendering import Shell, html, is_htmx
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
@@ -283,12 +284,14 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
 
 
 @router.get("/practice", include_in_schema=False)
+@may(May.ANYBODY)
 def practice(who: VisitorDep) -> Response:
     """Practice begins with a plate."""
     return RedirectResponse("/practice/plate", status_code=303)
 
 
 @router.get("/practice/plate", include_in_schema=False)
+@may(May.ANYBODY)
 def virtual_plate(request: Request, who: VisitorDep) -> Response:
     """The virtual plate as the address says."""
     asked = dict(request.query_params)
@@ -338,6 +341,7 @@ def entries_of(setting: Setting) -> list[Payload]:
 
 
 @router.post("/practice/plate/measure", include_in_schema=False)
+@may(May.ANYBODY)
 def measure(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
     """Photograph a plate that was taken out, onto an ordinary page of one's own bench."""
     form = Form(fields)
@@ -403,6 +407,7 @@ class PlateOut(BaseModel):
 
 
 @router.post("/api/practice/plate", tags=["practice"])
+@may(May.PUBLIC)
 def plate_as_json(asked: PlateIn) -> PlateOut:
     """Develop a virtual plate: the front by its law, Rf from the composition, spreading, tails; the same for a seed."""
     setting = Setting(

@@ -20,6 +20,7 @@ from helvor.notebook.rehearsals import Rehearsal
 from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.practice.plate import own_bench
 from helvor.web.rendering import Shell, html
 from helvor.web.security import VisitorDep, WriterDep, pool
@@ -156,6 +157,7 @@ def _passed(minutes: float) -> str:
 
 
 @router.get("/practice/runs", include_in_schema=False)
+@may(May.ANYBODY)
 def practice_runs(request: Request, who: VisitorDep) -> Response:
     """What can be rehearsed, and the practice runs of one's own."""
     with pool(request).connection() as conn:
@@ -169,6 +171,7 @@ def practice_runs(request: Request, who: VisitorDep) -> Response:
 
 
 @router.post("/practice/runs", include_in_schema=False)
+@may(May.ANYBODY)
 def begin(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
     """Begin a practice run; or begin one again from one of its decisions."""
     form = Form(fields)
@@ -192,6 +195,7 @@ def begin(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
 
 
 @router.get("/practice/runs/{rehearsal_id}", include_in_schema=False)
+@may(May.ANYBODY)
 def practice_run(request: Request, rehearsal_id: UUID, who: VisitorDep) -> Response:
     """A practice run: what is to be decided, what followed, and at the end the debrief."""
     with pool(request).connection() as conn:
@@ -213,6 +217,7 @@ def practice_run(request: Request, rehearsal_id: UUID, who: VisitorDep) -> Respo
 
 
 @router.post("/practice/runs/{rehearsal_id}", include_in_schema=False)
+@may(May.ANYBODY)
 def choose(request: Request, rehearsal_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Take the decision that is open; what follows is typed into the ordinary run."""
     form = Form(fields)
@@ -273,6 +278,7 @@ class RunOut(BaseModel):
 
 
 @router.post("/api/practice/run", tags=["practice"])
+@may(May.PUBLIC)
 def run_as_json(asked: RunIn) -> RunOut:
     """Carry a practice run out; nothing is kept. The same seed and choices give the same run."""
     played = play(story(asked.story), asked.choices, asked.seed, usually=asked.usually)

@@ -39,6 +39,7 @@ from helvor.notebook.prep import Done
 from helvor.notebook.procedures import Kept
 from helvor.web.errors import sentence_of
 from helvor.web.forms import Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.places import current_meeting
 from helvor.web.prep.drawing import PeriodDrawing, draw_period
 from helvor.web.rendering import Shell, clock, html, is_htmx
@@ -160,6 +161,7 @@ def prep_asked(conn: psycopg.Connection, who: Visitor, class_id: UUID, number: i
 
 
 @router.get("/classes/{class_id}/prep")
+@may(May.STAFF)
 def prep_page(
     request: Request,
     class_id: UUID,
@@ -204,6 +206,7 @@ def prep_page(
 
 
 @router.get("/classes/{class_id}/prep/period")
+@may(May.STAFF)
 def period(
     request: Request,
     class_id: UUID,
@@ -246,6 +249,7 @@ def period(
 
 
 @router.post("/classes/{class_id}/prep/done")
+@may(May.STAFF)
 def tick(
     request: Request,
     class_id: UUID,
@@ -270,6 +274,7 @@ def tick(
 
 
 @router.post("/classes/{class_id}/prep/made")
+@may(May.STAFF)
 def made(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """What was really weighed and made becomes a stock bottle of the class, and its line is ticked off."""
     form = Form(fields)
@@ -321,6 +326,7 @@ def _made(plan: Procedure, line: str, form: Form) -> list[Payload]:
 
 
 @router.post("/classes/{class_id}/prep/kit")
+@may(May.STAFF)
 def count_kit(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write how many there are of each kind of shared kit."""
     form = Form(fields)

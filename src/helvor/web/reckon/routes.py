@@ -13,6 +13,7 @@ from helvor.bench.quantity import Unreadable
 from helvor.notebook import procedures, shelf_values
 from helvor.notebook.pages import NotYours
 from helvor.web.forms import FieldErrors, Form
+from helvor.web.may import May, may
 from helvor.web.reckon.answer import Answer, Asked, House, Sum
 from helvor.web.reckon.sums import GROUPS, SUM, SUMS
 from helvor.web.rendering import Shell, html, is_htmx, render
@@ -61,11 +62,13 @@ Millimetres = Annotated[float, Query(ge=5, le=600)]
 
 
 @router.get("/reckon")
+@may(May.ANYBODY)
 def reckon_first(who: VisitorDep) -> Response:
     return RedirectResponse(f"/reckon/{SUMS[0].key}", status_code=303)
 
 
 @router.get("/reckon/outline.svg")
+@may(May.ANYBODY)
 def outline(who: VisitorDep, diameter: Annotated[float, Query(ge=10, le=300)] = 110.0) -> Response:
     """A cutting outline at 1 : 1, with a square of 50 mm to check the print by."""
     shown = OutlineShown(diameter=diameter, side=max(diameter + 10, 70))
@@ -74,6 +77,7 @@ def outline(who: VisitorDep, diameter: Annotated[float, Query(ge=10, le=300)] = 
 
 
 @router.get("/reckon/sheet.svg")
+@may(May.ANYBODY)
 def sheet(
     who: VisitorDep,
     width: Millimetres = 50.0,
@@ -106,6 +110,7 @@ def _asked(chosen: Sum, values: dict[str, list[str]], errors: dict[str, str]) ->
 
 
 @router.get("/reckon/{key}")
+@may(May.ANYBODY)
 def reckon(request: Request, key: str, who: VisitorDep) -> Response:
     """A sum; the answer follows what stands in the address."""
     if key not in SUM:

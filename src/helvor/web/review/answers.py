@@ -27,6 +27,7 @@ from helvor.notebook.answer_sheets import PLATES
 from helvor.notebook.pages import Draft, NotYours, Page
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, fragment, html, is_htmx
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
@@ -181,23 +182,27 @@ def _write(request: Request, who: Visitor, page_id: UUID, technique: str, fields
 
 
 @router.get("/runs/{page_id}/answers")
+@may(May.BENCH)
 def run_answers(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     """The sheet of a run."""
     return _read(request, who, page_id, "run")
 
 
 @router.post("/runs/{page_id}/answers")
+@may(May.BENCH)
 def write_run_answer(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     return _write(request, who, page_id, "run", fields)
 
 
 @router.get("/plates/{page_id}/answers")
+@may(May.BENCH)
 def plate_answers(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     """The sheet of a plate: its Rf values."""
     return _read(request, who, page_id, "planar")
 
 
 @router.post("/plates/{page_id}/answers")
+@may(May.BENCH)
 def write_plate_answer(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     return _write(request, who, page_id, "planar", fields)
 
@@ -244,12 +249,14 @@ def _local(moment: datetime | None, who: Visitor) -> str:
 
 
 @router.get("/classes/{class_id}/answers")
+@may(May.STAFF)
 def answer_sheet(request: Request, class_id: UUID, who: VisitorDep, work: str = "") -> Response:
     """What is asked of a class, with which tolerance and points."""
     return _sheet_page(request, who, class_id, work)
 
 
 @router.post("/classes/{class_id}/answers")
+@may(May.INSTRUCTORS)
 def set_answer_sheet(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Set what is asked, and what benches see of it."""
     form = Form(fields)

@@ -24,6 +24,7 @@ from helvor.exchange.tables import csv_text
 from helvor.notebook import classes, unknowns
 from helvor.notebook.classes import EarlierClass
 from helvor.notebook.pages import NotYours
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, TheVery, drawn_once, fragment, html
 from helvor.web.review.drawing import LaneShown, LossShown, decimals_of, draw_losses, groups_of, lanes_of
@@ -231,6 +232,7 @@ def _all_pages(everything: ClassFound) -> Sequence[OnePage]:
 
 
 @router.get("/classes/{class_id}/review")
+@may(May.STAFF)
 def review(
     request: Request, class_id: UUID, who: VisitorDep, work: str = "", against: UUID | None = None
 ) -> Response:  # fmt: skip
@@ -273,6 +275,7 @@ def _one_work(request: Request, who: Visitor, class_id: UUID, work: str) -> tupl
 
 
 @router.get("/classes/{class_id}/answers.csv")
+@may(May.STAFF)
 def answers_file(request: Request, class_id: UUID, who: VisitorDep, work: str = "") -> Response:
     """Every answer of a work with its points, as CSV."""
     code, chosen = _one_work(request, who, class_id, work)
@@ -281,6 +284,7 @@ def answers_file(request: Request, class_id: UUID, who: VisitorDep, work: str = 
 
 
 @router.get("/classes/{class_id}/review.csv")
+@may(May.STAFF)
 def numbers_file(request: Request, class_id: UUID, who: VisitorDep, work: str = "") -> Response:
     """Every bench's numbers of a work, as CSV."""
     code, chosen = _one_work(request, who, class_id, work)

@@ -32,6 +32,7 @@ from helvor.notebook import whole_class
 from helvor.notebook.pages import NotYours
 from helvor.notebook.whole_class import as_json
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.planar.drawing import draw_plate
 from helvor.web.planar.routes import PlateFile
@@ -58,12 +59,14 @@ def _attachment(name: str) -> dict[str, str]:
 
 
 @router.get("/api/schemas/{kind}.schema.json", tags=["records"])
+@may(May.PUBLIC)
 def schema(kind: Literal["run", "plate", "class"]) -> dict[str, object]:
     """The published JSON Schema of a record."""
     return records.schema(kind)
 
 
 @router.get("/classes/{class_id}/class.json", include_in_schema=False)
+@may(May.STAFF)
 def class_file(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """The whole class as JSON, without the content of its files."""
     with pool(request).connection() as conn:
@@ -73,6 +76,7 @@ def class_file(request: Request, class_id: UUID, who: VisitorDep) -> Response:
 
 
 @router.get("/api/classes/{class_id}/record", tags=["records"])
+@may(May.STAFF)
 def class_as_json(request: Request, class_id: UUID, who: VisitorDep) -> dict[str, object]:
     """The same over the JSON interface."""
     with pool(request).connection() as conn:
@@ -113,6 +117,7 @@ def _pages(everything: ClassFound) -> list[OnePage]:
 
 
 @router.get("/classes/{class_id}/class.xlsx", include_in_schema=False)
+@may(May.STAFF)
 def class_workbook(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """The class as a workbook."""
     with pool(request).connection() as conn:
@@ -155,6 +160,7 @@ def _tables(everything: ClassFound) -> Iterator[Part]:
 
 
 @router.get("/classes/{class_id}/archive.zip", include_in_schema=False)
+@may(May.STAFF)
 def class_archive(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """The class as a research archive, an RO-Crate with everything in it."""
     now = datetime.now(UTC)

@@ -28,6 +28,7 @@ from helvor.notebook.imports import Waiting
 from helvor.notebook.pages import Draft, NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import Form, SubmittedDep
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html
 from helvor.web.run.words import describe_payload
@@ -104,6 +105,7 @@ def _is_table(name: str, content: bytes) -> bool:
 
 
 @router.get("/classes/{class_id}/import")
+@may(May.STAFF)
 def import_page(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """Where a file is handed in."""
     return _hand_in(request, who, class_id)
@@ -123,6 +125,7 @@ def _hand_in(
 
 
 @router.post("/classes/{class_id}/import/files")
+@may(May.INSTRUCTORS)
 def hand_in(
     request: Request,
     class_id: UUID,
@@ -183,6 +186,7 @@ def _sort_of(mapping: Mapping[str, str]) -> str:
 
 
 @router.get("/classes/{class_id}/import/{draft}")
+@may(May.STAFF)
 def preview(request: Request, class_id: UUID, draft: UUID, who: VisitorDep) -> Response:
     """What a file would do."""
     with pool(request).connection() as conn:
@@ -250,6 +254,7 @@ def _preview_table(
 
 
 @router.post("/classes/{class_id}/import/{draft}")
+@may(May.INSTRUCTORS)
 def decide(request: Request, class_id: UUID, draft: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Look again with other columns, or let it come in: all of it, or nothing."""
     form = Form(fields)
@@ -330,12 +335,14 @@ class ClassInPage(Shell):
 
 
 @router.get("/bring-in")
+@may(May.STAFF)
 def class_in(who: VisitorDep) -> Response:
     """Where a whole class comes in."""
     return html("review/class_in.html", ClassInPage(visitor=who, place="today", code="", name="", troubles=[]))
 
 
 @router.post("/bring-in/import/files")
+@may(May.INSTRUCTORS)
 def bring_class_in(
     request: Request,
     who: WriterDep,

@@ -37,6 +37,7 @@ from helvor.notebook.pages import NotYours, Page
 from helvor.notebook.report_jobs import Job
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.drawings import find_drawing, standalone
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.planar.drawing import draw_plate
 from helvor.web.planar.routes import PlateFile
@@ -236,24 +237,28 @@ def _one_bench(request: Request, who: Visitor, page_id: UUID, technique: str, pa
 
 
 @router.get("/runs/{page_id}/report")
+@may(May.BENCH)
 def run_report(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     """The report of a run, to read."""
     return _one_bench(request, who, page_id, "run", None)
 
 
 @router.get("/runs/{page_id}/report.pdf")
+@may(May.BENCH)
 def run_report_on_paper(request: Request, page_id: UUID, who: VisitorDep, paper: PaperAsked = "A4") -> Response:
     """The same on paper."""
     return _one_bench(request, who, page_id, "run", paper)
 
 
 @router.get("/plates/{page_id}/report")
+@may(May.BENCH)
 def plate_report(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     """The report of a plate, to read."""
     return _one_bench(request, who, page_id, "planar", None)
 
 
 @router.get("/plates/{page_id}/report.pdf")
+@may(May.BENCH)
 def plate_report_on_paper(request: Request, page_id: UUID, who: VisitorDep, paper: PaperAsked = "A4") -> Response:
     """The same on paper."""
     return _one_bench(request, who, page_id, "planar", paper)
@@ -284,6 +289,7 @@ def _class_work(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: st
 
 
 @router.get("/classes/{class_id}/report")
+@may(May.STAFF)
 def class_report_page(request: Request, class_id: UUID, who: VisitorDep, work: str = "") -> Response:
     """The class's report, to read: its summary, with the way to each bench's."""
     with pool(request).connection() as conn:
@@ -293,6 +299,7 @@ def class_report_page(request: Request, class_id: UUID, who: VisitorDep, work: s
 
 
 @router.post("/classes/{class_id}/report")
+@may(May.STAFF)
 def make_class_report(
     request: Request,
     class_id: UUID,
@@ -329,6 +336,7 @@ def _make(connections: ConnectionPool, key: UUID, parts: Iterator[str], paper: P
 
 
 @router.get("/classes/{class_id}/report/{job}")
+@may(May.STAFF)
 def report_job(request: Request, class_id: UUID, job: UUID, who: VisitorDep) -> Response:
     """How far the report is; it asks again by itself."""
     with pool(request).connection() as conn:
@@ -341,6 +349,7 @@ def report_job(request: Request, class_id: UUID, job: UUID, who: VisitorDep) -> 
 
 
 @router.get("/classes/{class_id}/report/{job}/report.pdf")
+@may(May.STAFF)
 def report_done(request: Request, class_id: UUID, job: UUID, who: VisitorDep) -> Response:
     """The report on paper."""
     with pool(request).connection() as conn:
@@ -393,6 +402,7 @@ def _says(kind: str) -> str:
 
 
 @router.get("/procedures/{procedure_id}/handout")
+@may(May.STAFF)
 def handout_page(request: Request, procedure_id: UUID, who: VisitorDep) -> Response:
     """The handout of a procedure, to read."""
     with pool(request).connection() as conn:
@@ -402,6 +412,7 @@ def handout_page(request: Request, procedure_id: UUID, who: VisitorDep) -> Respo
 
 
 @router.get("/procedures/{procedure_id}/handout.pdf")
+@may(May.STAFF)
 def handout_on_paper(request: Request, procedure_id: UUID, who: VisitorDep, paper: PaperAsked = "A4") -> Response:
     """The same on paper."""
     with pool(request).connection() as conn:
@@ -426,12 +437,14 @@ MeetingAsked = Annotated[int | None, Query(ge=1, le=99)]
 
 
 @router.get("/classes/{class_id}/prep/sheet")
+@may(May.STAFF)
 def prep_sheet_page(request: Request, class_id: UUID, who: VisitorDep, meeting: MeetingAsked = None) -> Response:
     """The prep sheet of a meeting, to read."""
     return html("report/prep.html", _prep(request, who, class_id, meeting, on_paper=False))
 
 
 @router.get("/classes/{class_id}/prep/sheet.pdf")
+@may(May.STAFF)
 def prep_sheet_on_paper(
     request: Request, class_id: UUID, who: VisitorDep, meeting: MeetingAsked = None, paper: PaperAsked = "A4"
 ) -> Response:

@@ -14,6 +14,7 @@ from helvor.bench.entry import Problem
 from helvor.bench.run.entries import Attached
 from helvor.notebook import files, pages
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import html
 from helvor.web.run.shown import RunPage, only_run, sheet_of, work_of
@@ -23,6 +24,7 @@ router = APIRouter(include_in_schema=False)
 
 
 @router.post("/runs/{page_id}/files")
+@may(May.BENCH)
 def attach(
     request: Request,
     page_id: UUID,
@@ -62,6 +64,7 @@ def _said_beside_the_field(
 
 
 @router.get("/runs/{page_id}/files/{file_id}")
+@may(May.BENCH)
 def show(request: Request, page_id: UUID, file_id: UUID, who: VisitorDep, small: bool = False) -> Response:
     """A file as it is kept: a picture is shown, anything else is saved and never run."""
     with pool(request).connection() as conn:

@@ -29,6 +29,7 @@ from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
 from helvor.web.ink_first import inked, left_behind
+from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import html, is_htmx, render
@@ -59,6 +60,7 @@ HINT = "container, portion, mass; take, net, vol, use, done, skip, timer, note"
 
 
 @router.get("/runs/{page_id}")
+@may(May.BENCH)
 def run_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", step: str = "") -> Response:
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
@@ -120,6 +122,7 @@ def _form(
 
 
 @router.get("/runs/{page_id}/edit/{kind}")
+@may(May.BENCH)
 def edit(
     request: Request,
     page_id: UUID,
@@ -183,6 +186,7 @@ def edit(
 
 
 @router.post("/runs/{page_id}/entries")
+@may(May.BENCH)
 def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write what a form says."""
     form = Form(fields)
@@ -276,6 +280,7 @@ def _answer(request: Request, written: Inked, entry_id: UUID, view: str, step: s
 
 
 @router.post("/runs/{page_id}/handout")
+@may(May.INSTRUCTORS)
 def correct_handout(
     request: Request,
     page_id: UUID,
@@ -299,6 +304,7 @@ def correct_handout(
 
 
 @router.get("/runs/{page_id}/net")
+@may(May.BENCH)
 def net_ahead(
     request: Request,
     page_id: UUID,
@@ -341,6 +347,7 @@ def _ahead(page: Page, entries: Sequence[Entry], payload: object) -> tuple[str, 
 
 
 @router.get("/runs/{page_id}/read")
+@may(May.BENCH)
 def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "", step: str = "") -> Response:
     """What a typed reading means, before it is written, and how it could go on."""
     with pool(request).connection() as conn:
@@ -364,6 +371,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
 
 
 @router.post("/runs/{page_id}/read")
+@may(May.BENCH)
 def read(
     request: Request,
     page_id: UUID,
@@ -390,6 +398,7 @@ def read(
 
 
 @router.post("/runs/{page_id}/keep")
+@may(May.INSTRUCTORS)
 def keep_as_procedure(request: Request, page_id: UUID, who: WriterDep, entry: Annotated[UUID, Field()]) -> Response:
     """Save what was done as a procedure of the institution's: its steps, substances and portions."""
     with pool(request).connection() as conn:
@@ -401,6 +410,7 @@ def keep_as_procedure(request: Request, page_id: UUID, who: WriterDep, entry: An
 
 
 @router.get("/runs/{page_id}/history")
+@may(May.BENCH)
 def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     """Every entry in ink, struck ones too."""
     with pool(request).connection() as conn:
@@ -416,6 +426,7 @@ class SchemeFile:
 
 
 @router.get("/runs/{page_id}/run.{suffix}")
+@may(May.BENCH)
 def export(request: Request, page_id: UUID, suffix: str, who: VisitorDep) -> Response:
     """The run as a file: whole record (json), ledger (csv), weighings (weighings.csv) or scheme (svg)."""
     with pool(request).connection() as conn:

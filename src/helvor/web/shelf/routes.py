@@ -19,6 +19,7 @@ from helvor.notebook.pages import NotYours
 from helvor.shelf.shelf import KINDS, MARKS, PROPERTIES, Item, Property, find
 from helvor.shelf.solubilities import curves_of
 from helvor.web.crystallization.drawing import CurveShown, draw_curve
+from helvor.web.may import May, may
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
@@ -123,6 +124,7 @@ def _series(items: Sequence[Item], chosen: Item | None) -> list[SeriesMark]:
 
 
 @router.get("/shelf")
+@may(May.STAFF)
 def shelf(request: Request, who: VisitorDep, kind: str = "solvent", q: str = "", name: str = "") -> Response:
     with pool(request).connection() as conn:
         items = shelf_values.shelf_of(conn, who.account.id)
@@ -131,6 +133,7 @@ def shelf(request: Request, who: VisitorDep, kind: str = "solvent", q: str = "",
 
 
 @router.get("/shelf/find")
+@may(May.STAFF)
 def find_item(request: Request, who: VisitorDep, name: str = "") -> Response:
     """Substances and solvents whose name fits, with what a procedure's form takes over of them."""
     with pool(request).connection() as conn:
@@ -155,6 +158,7 @@ def _filled(item: Item) -> dict[str, str | bool]:
 
 
 @router.post("/shelf")
+@may(May.INSTRUCTORS)
 def add_value(
     request: Request,
     who: WriterDep,
@@ -178,6 +182,7 @@ def add_value(
 
 
 @router.get("/shelf/{kind}.csv")
+@may(May.STAFF)
 def export(request: Request, kind: str, who: VisitorDep) -> Response:
     """A table of the shelf as CSV, one row a value."""
     if kind not in (*KINDS, "all"):
@@ -190,6 +195,7 @@ def export(request: Request, kind: str, who: VisitorDep) -> Response:
 
 
 @router.post("/shelf/import/files")
+@may(May.INSTRUCTORS)
 def import_values(request: Request, who: WriterDep, file: Annotated[UploadFile, File()]) -> Response:
     """Take values in from CSV, all or none."""
     content = file.file.read(2_000_000)
