@@ -122,6 +122,7 @@ def _parser() -> argparse.ArgumentParser:
 
     password = commands.add_parser("password", help="set an account's password and end its sessions")
     password.add_argument("email")
+    password.add_argument("--link", action="store_true", help="make a link with which they choose it themselves")
     password.set_defaults(run=run_password)
 
     rebuilt = commands.add_parser("rebuild", help="work every page out again for the class boards")
@@ -225,7 +226,15 @@ def _password() -> str:
 
 
 def run_password(options: argparse.Namespace) -> None:
-    """Give an account of the real database a new password."""
+    """Give an account of the real database a new password, or a link to choose it."""
+    if options.link:
+        with _database(DATABASE, fresh=False) as at, _own(at) as conn:
+            try:
+                token = people.reset_link_at_terminal(conn, options.email)
+            except KeyError as nobody:
+                raise Refused(f"Nobody signs in as {options.email}.") from nobody
+        say(f"Within a day a new password can be chosen at /reset/{token}, behind the address of this Helvor.")
+        return
     password = _password()
     with _database(DATABASE, fresh=False) as at, _own(at) as conn:
         try:

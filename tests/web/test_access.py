@@ -14,17 +14,17 @@ from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.app import PARTS
 from helvor.web.may import May, NotDeclared, check, declared, may
 from helvor.web.security import VisitorDep, visitor
-from tests.notebook.people import POWDER
+from tests.notebook.people import PASSWORD, POWDER
 from tests.web.conftest import small_photograph
 
 WAYS_IN = {
     ("GET", "/sign-in"), ("POST", "/sign-in"), ("GET", "/join"), ("POST", "/join"), ("GET", "/invitation/{link}"),
-    ("POST", "/invitation/{link}"), ("GET", "/health"), ("GET", "/ready"), ("GET", "/worker.js"), ("GET", "/api"),
+    ("POST", "/invitation/{link}"), ("GET", "/reset/{link}"), ("POST", "/reset/{link}"), ("GET", "/health"), ("GET", "/ready"), ("GET", "/worker.js"), ("GET", "/api"),
 }  # fmt: skip
 """Pages that anybody opens: written down here once more, for what a route says of itself may be wrong."""
 
 OWN = {
-    ("GET", "/"), ("GET", "/find"), ("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure"), ("GET", "/practice/drills"), ("POST", "/practice/drills"), ("GET", "/bring-in"), ("POST", "/bring-in/import/files"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
+    ("POST", "/people/password"), ("GET", "/"), ("GET", "/find"), ("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure"), ("GET", "/practice/drills"), ("POST", "/practice/drills"), ("GET", "/bring-in"), ("POST", "/bring-in/import/files"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
     ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
     ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
     ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),
@@ -147,7 +147,7 @@ def body(path, school):
     elif path.endswith("/unknowns"):
         fields |= {"what": "keep", "series": "Powders", "samples": "1: sand 40 %, salt 60 %"}
     elif path.startswith("/people"):
-        fields |= {"email": f"{fields['entry'][:8]}@example.org", "role": "assistant", "name": "Ida's school",
+        fields |= {"old": PASSWORD, "new": PASSWORD, "email": f"{fields['entry'][:8]}@example.org", "role": "assistant", "name": "Ida's school",
                    "time_zone": "Europe/London"}  # fmt: skip
     elif path == "/classes":
         fields |= {"code": fields["entry"][:8], "title": "Another", "benches": "3"}
@@ -224,8 +224,8 @@ def test_a_route_that_does_not_say_or_does_not_ask_who_does_not_start(who, asks)
 def test_nobody_does_what_a_route_says_is_not_theirs(school):
     """Every route with real ids of the own class, for whoever its declaration leaves out."""
     assistant, tablet = school.visitor(school.assistant), joined(school)
-    tried = 0
-    entries = school.entries()
+    assert school.file and school.photo and school.procedure and school.tubes_plate and school.rehearsal
+    tried, entries = 0, school.entries()
     for (method, path), who in sorted(SAID.items()):
         for client, role, status in ((assistant, "assistant", 403), (tablet, "bench", 404)):
             if not who.role(role):

@@ -88,6 +88,7 @@ PAGES = [
     ("class_set_up.html", class_set_up.SetUpPage),
     ("bench.html", places.BenchPage),
     ("refused.html", errors.RefusedPage),
+    ("reset.html", members.ResetPage),
     ("said_here.html", errors.SaidHere),
     ("sent_before.html", errors.SentBeforePage),
     ("api.html", api.ApiPage),

@@ -254,3 +254,80 @@ def test_a_bench_that_goes_gives_its_sample_back(school, ida):
     ida.post(f"{url}/unknowns", data={"what": "deal", "series": "Powders", "seed": "1"})
     assert ida.post(f"{url}/set-up", data={"what": "benches", "count": "1", "pair": ["Ada and Bo"]}).status_code == 303
     assert school.conn.execute("SELECT count(*) FROM unknown_dealt").fetchone() == (1,)
+
+
+def sign_in(school, email, password):
+    client = school.visitor()
+    token = client.get("/sign-in").cookies["helvor_form"]
+    return client.post("/sign-in", data={"email": email, "password": password, "token": token})
+
+
+def test_one_changes_ones_own_password_with_the_one_that_one_has(school, ida):
+    other = school.visitor(school.ida)
+    change = lambda old, new: ida.post("/people/password", data={"old": old, "new": new})  # noqa: E731
+    assert "not the password that you have" in change("a guess at it", NEW).text
+    assert "12 characters or more" in change(PASSWORD, "short").text
+    assert change(PASSWORD, NEW).status_code == 303
+    assert "Changed" in ida.get("/people?changed=true").text, "this session stays"
+    assert other.get("/").status_code == 303, "the others end"
+    assert sign_in(school, school.ida.email, PASSWORD).status_code == 422
+    assert sign_in(school, school.ida.email, NEW).status_code == 303
+
+
+def test_guessing_at_the_password_of_a_session_left_open_is_slowed(school, ida):
+    for _ in range(accounts.FREE_TRIES):
+        assert ida.post("/people/password", data={"old": "a guess at it", "new": NEW}).status_code == 422
+    assert "the next waits" in ida.post("/people/password", data={"old": PASSWORD, "new": NEW}).text
+
+
+def test_a_forgotten_password_is_set_by_a_link_once(school, ida):
+    uma = school.visitor(school.assistant)
+    person = school.assistant.account
+    make = lambda: ida.post(f"/people/{person}/reset").text.partition('value="http://127.0.0.1/reset/')[2]  # noqa: E731
+    older, link = (make().partition('"')[0] for _ in range(2))
+    assert link and link not in ida.get("/people").text, "shown once"
+    stranger = school.visitor()
+    assert stranger.get(f"/reset/{older}").status_code == 404, "only the newest holds"
+    token = stranger.get(f"/reset/{link}").cookies["helvor_form"]
+    send = lambda link, password: stranger.post(f"/reset/{link}", data={"password": password, "token": token})  # noqa: E731
+    assert "12 characters" in send(link, "short").text
+    assert send(link, NEW).status_code == 303
+    assert send(link, NEW).status_code == 404 and send("nothing", NEW).status_code == 404, "once"
+    assert uma.get("/").status_code == 303, "all sessions ended"
+    assert sign_in(school, school.assistant.email, NEW).status_code == 303
+    assert ida.post(f"/people/{school.ida.account}/reset").status_code == 422, "not one's own"
+    assert school.visitor(school.otto).post(f"/people/{person}/reset").status_code == 404
+    events = people.events_of(school.conn, school.ida.account)
+    assert any(e.what == "link for a new password made" and e.by == "Ida Frost" for e in events)
+
+
+def test_a_link_of_the_terminal_runs_out(school):
+    token = people.reset_link_at_terminal(school.conn, school.ida.email)
+    assert people.resetting(school.conn, token) == (school.ida.name, school.ida.email)
+    school.conn.execute("UPDATE password_reset SET expires_at = now()")
+    assert people.resetting(school.conn, token) is None
+    assert not people.reset(school.conn, token, NEW, allow_demo=True)
+    with pytest.raises(KeyError):
+        people.reset_link_at_terminal(school.conn, "nobody@example.org")
+
+
+def test_a_withdrawn_invitation_shows_no_link(school, ida):
+    entry = str(uuid4())
+    assert link_in(invite(ida, school, entry=entry))
+    ida.post(f"/people/invitations/{entry}/withdraw")
+    again = invite(ida, school, entry=entry)
+    assert again.status_code == 422 and not link_in(again) and "make a new one" in again.text
+
+
+def test_people_shows_what_concerns_the_viewer(school, ida):
+    """A colleague of the institution whose classes and sessions are nobody else's business."""
+    institution = school.conn.execute(
+        "SELECT institution_id FROM account WHERE id = %s", [school.ida.account]
+    ).fetchone()[0]
+    accounts.add_instructor(school.conn, institution, "vera@example.org", "Vera Holt", PASSWORD)
+    assert sign_in(school, "vera@example.org", PASSWORD).status_code == 303
+    vera = school.conn.execute("SELECT id FROM account WHERE email = 'vera@example.org'").fetchone()[0]
+    classes.make_class(school.conn, vera, uuid4(), "V-7", "Vera's", "", 2)
+    page = ida.get("/people").text
+    assert "Vera Holt" in page and "V-7" not in page
+    assert not [e for e in people.events_of(school.conn, school.ida.account) if e.name == "Vera Holt"]

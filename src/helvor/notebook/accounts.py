@@ -156,6 +156,42 @@ def set_password(conn: psycopg.Connection, email: str, password: str) -> str:
     return str(row[1])
 
 
+def change_password(conn: psycopg.Connection, account_id: int, old: str, new: str, here: str) -> bool:
+    """Give oneself a new password; all other sessions end. Whether the old one was right.
+
+    Args:
+        here: the token of the session that stays.
+
+    Raises:
+        TooManyAttempts: after wrong ones the next waits.
+    """
+    row = conn.execute("SELECT email, password_hash FROM account WHERE id = %s", [account_id]).fetchone()
+    assert row is not None  # whoever asks has a session
+    wait = _wait_for(conn, row[0], _OWN)
+    if wait > 0:
+        raise TooManyAttempts(wait)
+    ok = _fits(row[1], old)
+    conn.execute("INSERT INTO sign_in_attempt (email, address, ok) VALUES (%s, %s, %s)", [row[0], _OWN, ok])
+    if ok:
+        put_password(conn, account_id, new, account_id, "by oneself; other sessions ended", here)
+    return ok
+
+
+_OWN = "change of password"
+"""Stands for the address where somebody who is signed in gives their password again."""
+
+
+def put_password(
+    conn: psycopg.Connection, account_id: int, new: str, made_by: int | None, detail: str, here: str = ""
+) -> None:
+    """Write a new password of somebody whose right to it was checked, and end their sessions but this one."""
+    with conn.transaction():
+        conn.execute("UPDATE account SET password_hash = %s WHERE id = %s", [_hasher.hash(new), account_id])
+        conn.execute("DELETE FROM session WHERE account_id = %s AND token_sha256 <> %s", [account_id, _sha256(here)])
+        note_event(conn, account_id, made_by, "password set", detail)
+    sessions_changed()
+
+
 def note_event(conn: psycopg.Connection, account_id: int, made_by: int | None, what: str, detail: str = "") -> None:
     """Write down what happened to an account: a sign-in, another role, a new password."""
     conn.execute(

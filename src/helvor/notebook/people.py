@@ -17,7 +17,7 @@ from zoneinfo import available_timezones
 import psycopg
 
 from helvor.bench.entry import Problem
-from helvor.notebook.accounts import Session, add_account, note_event, open_session, sessions_changed
+from helvor.notebook.accounts import Session, add_account, note_event, open_session, put_password, sessions_changed
 from helvor.notebook.pages import NotYours
 
 ROLES = {"instructor": "instructor", "assistant": "assistant"}
@@ -84,15 +84,17 @@ def _institution(conn: psycopg.Connection, account_id: int) -> int:
 
 
 def people_of(conn: psycopg.Connection, account_id: int) -> list[Person]:
-    """Everybody with an account of their own at the institution, by name."""
+    """Everybody with an account of their own at the institution, by name, with the classes shared with the asker."""
     rows = conn.execute(
         """
         SELECT a.id, a.name, a.email, a.role,
             coalesce(array_agg(c.code ORDER BY c.code) FILTER (WHERE c.id IS NOT NULL), '{}')
-        FROM account a LEFT JOIN instructor_of t ON t.account_id = a.id LEFT JOIN class c ON c.id = t.class_id
+        FROM account a LEFT JOIN instructor_of t ON t.account_id = a.id AND EXISTS
+            (SELECT FROM instructor_of o WHERE o.class_id = t.class_id AND o.account_id = %s)
+        LEFT JOIN class c ON c.id = t.class_id
         WHERE a.institution_id = %s AND a.role <> 'bench' GROUP BY a.id ORDER BY lower(a.name), a.id
         """,
-        [_institution(conn, account_id)],
+        [account_id, _institution(conn, account_id)],
     ).fetchall()
     return [Person(*row) for row in rows]
 
@@ -208,12 +210,13 @@ def invite(
             "INSERT INTO invitation (id, institution_id, token_sha256, email, role, classes, made_by, expires_at)"
             " VALUES (%s, %s, %s, %s, %s, %s, %s, now() + %s)"
             " ON CONFLICT (id) DO UPDATE SET token_sha256 = excluded.token_sha256"
-            " WHERE invitation.made_by = excluded.made_by AND invitation.used_by IS NULL RETURNING id",
+            " WHERE invitation.made_by = excluded.made_by AND invitation.used_by IS NULL"
+            " AND invitation.withdrawn_at IS NULL AND invitation.expires_at > now() RETURNING id",
             [invitation, institution, _sha256(token), email, role, [c for c in classes if c in mine], account_id,
              INVITATION_LIFE],
         ).fetchone()  # fmt: skip
         if row is None:
-            raise NotYours
+            raise Problem("email", "This invitation was used or withdrawn meanwhile: make a new one.")
         note_event(conn, account_id, account_id, "invited", f"{email} as {role}")
     return token
 
@@ -299,13 +302,89 @@ def accept(
         return open_session(conn, account, device)
 
 
+RESET_LIFE = timedelta(hours=24)
+
+
+def reset_link(conn: psycopg.Connection, account_id: int, person: int) -> str:
+    """A link with which somebody of the institution chooses a new password: its token, which is not kept.
+
+    Raises:
+        NotYours: the person is not of the institution, or the asker no instructor.
+        Problem: it is oneself.
+    """
+    if person == account_id:
+        raise Problem("reset", "Change your own password below, with the one that you have.")
+    with conn.transaction():
+        _person(conn, _institution(conn, account_id), person)
+        return _reset_link(conn, person, account_id)
+
+
+def reset_link_at_terminal(conn: psycopg.Connection, email: str) -> str:
+    """The same at the server's own terminal.
+
+    Raises:
+        KeyError: nobody signs in so.
+    """
+    row = conn.execute(
+        "SELECT id FROM account WHERE email = %s AND role <> 'bench'", [email.strip().lower()]
+    ).fetchone()
+    if row is None:
+        raise KeyError(email)
+    with conn.transaction():
+        return _reset_link(conn, row[0], None)
+
+
+def _reset_link(conn: psycopg.Connection, person: int, made_by: int | None) -> str:
+    token = secrets.token_urlsafe(24)
+    # An older link opens nothing any more.
+    conn.execute("UPDATE password_reset SET used_at = now() WHERE account_id = %s AND used_at IS NULL", [person])
+    conn.execute(
+        "INSERT INTO password_reset (token_sha256, account_id, made_by, expires_at) VALUES (%s, %s, %s, now() + %s)",
+        [_sha256(token), person, made_by, RESET_LIFE],
+    )
+    note_event(conn, person, made_by, "link for a new password made", "" if made_by else "at the server's terminal")
+    return token
+
+
+_RESET = """
+SELECT a.id, a.name, a.email, r.made_by, a.is_demo FROM password_reset r JOIN account a ON a.id = r.account_id
+WHERE r.token_sha256 = %s AND r.used_at IS NULL AND r.expires_at > now()
+"""
+
+
+def resetting(conn: psycopg.Connection, token: str) -> tuple[str, str] | None:
+    """Name and address of whose password a link resets, or None when it is none, was used or has run out."""
+    row = conn.execute(_RESET, [_sha256(token)]).fetchone()
+    return (row[1], row[2]) if row else None
+
+
+def reset(conn: psycopg.Connection, token: str, password: str, *, allow_demo: bool) -> bool:
+    """Set the password that somebody chose by a link, and end their sessions; whether the link still held.
+
+    Raises:
+        Problem: the password is too short.
+    """
+    if len(password) < SHORTEST_PASSWORD:
+        raise Problem("password", f"A password has {SHORTEST_PASSWORD} characters or more.")
+    with conn.transaction():
+        row = conn.execute(_RESET + "FOR UPDATE OF r", [_sha256(token)]).fetchone()
+        if row is None or (row[4] and not allow_demo):
+            return False
+        conn.execute("UPDATE password_reset SET used_at = now() WHERE token_sha256 = %s", [_sha256(token)])
+        put_password(conn, row[0], password, row[3], "through a link; all sessions ended")
+    return True
+
+
 def events_of(conn: psycopg.Connection, account_id: int, most: int = 60) -> list[Event]:
-    """What happened to the institution's accounts last, the newest first."""
+    """What happened last to one's own account, to those that share a class with it, and what one did oneself."""
     rows = conn.execute(
         "SELECT e.at, a.name, e.what, e.detail, coalesce(b.name, '') FROM account_event e"
         " JOIN account a ON a.id = e.account_id LEFT JOIN account b ON b.id = e.made_by"
-        " WHERE e.institution_id = %s ORDER BY e.at DESC, e.id DESC LIMIT %s",
-        [_institution(conn, account_id), most],
+        " WHERE e.institution_id = %(institution)s AND (a.id = %(me)s OR e.made_by = %(me)s OR EXISTS"
+        " (SELECT FROM instructor_of t JOIN instructor_of o ON o.class_id = t.class_id AND o.account_id = %(me)s"
+        "  WHERE t.account_id = a.id) OR EXISTS (SELECT FROM bench w JOIN instructor_of o ON o.class_id = w.class_id"
+        "  AND o.account_id = %(me)s WHERE w.worker_id = a.id)) ORDER BY e.at DESC, e.id DESC LIMIT %(most)s",
+        {"institution": _institution(conn, account_id), "me": account_id, "most": most},
     ).fetchall()
     return [Event(*row) for row in rows]
 

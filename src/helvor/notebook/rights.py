@@ -66,6 +66,7 @@ RIGHTS: Mapping[str, Rights | None] = {
     "account": Rights(update=("name", "role", "password_hash")),
     "session": Rights(update=("device",), delete=True),
     "sign_in_attempt": Rights(delete=True),
+    "password_reset": Rights(update=("used_at",)),
     "invitation": Rights(update=("token_sha256", "used_by", "withdrawn_at")),
     "class": Rights(update=("code", "title", "course", "archived_at")),
     "instructor_of": Rights(update=("account_id",), delete=True),

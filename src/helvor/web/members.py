@@ -35,7 +35,7 @@ PersonId = Annotated[int, Path(ge=1, le=2**62)]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PeoplePage(Shell):
-    """``link`` is that of the invitation just made: it is shown this once."""
+    """``link`` is that of the invitation just made, ``reset`` a name and their link: they are shown this once."""
 
     sessions: list[Device]
     people: list[Person]
@@ -45,6 +45,9 @@ class PeoplePage(Shell):
     roles: dict[str, str]
     zones: list[str]
     link: str
+    reset: tuple[str, str] | None
+    changed: bool
+    shortest: int
     values: dict[str, str]
     errors: dict[str, str]
 
@@ -66,6 +69,8 @@ def _show(
     who: VisitorDep,
     *,
     link: str = "",
+    reset: tuple[str, str] | None = None,
+    changed: bool = False,
     values: dict[str, str] | None = None,
     errors: dict[str, str] | None = None,
 ) -> Response:
@@ -83,17 +88,102 @@ def _show(
             roles=people.ROLES,
             zones=sorted(zone for zone in available_timezones() if "/" in zone and not zone.startswith("Etc")),
             link=link,
+            reset=reset,
+            changed=changed,
+            shortest=people.SHORTEST_PASSWORD,
             values=values or {},
             errors=errors or {},
         )
     return html("people.html", page, status=422 if errors else 200)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ResetPage(Shell):
+    """Where a link for a new password leads; ``whose`` is None when it leads nowhere any more."""
+
+    whose: tuple[str, str] | None
+    address: str
+    token: str
+    shortest: int
+    trouble: str
+
+
 @router.get("/people")
 @may(May.STAFF)
-def people_page(request: Request, who: VisitorDep) -> Response:
-    """One's own sessions; for an instructor everybody of the institution too."""
-    return _show(request, who)
+def people_page(request: Request, who: VisitorDep, changed: bool = False) -> Response:
+    """One's own sessions; for an instructor the people of the institution too."""
+    return _show(request, who, changed=changed)
+
+
+@router.post("/people/password")
+@may(May.STAFF)
+def change_password(
+    request: Request,
+    who: WriterDep,
+    old: Annotated[str, Form(max_length=400)] = "",
+    new: Annotated[str, Form(max_length=400)] = "",
+) -> Response:
+    """Give oneself a new password."""
+    if len(new) < people.SHORTEST_PASSWORD:
+        return _show(request, who, errors={"new": f"A password has {people.SHORTEST_PASSWORD} characters or more."})
+    here = request.cookies.get(SESSION_COOKIE, "")
+    try:
+        with pool(request).connection() as conn:
+            right = accounts.change_password(conn, who.account.id, old, new, here)
+    except accounts.TooManyAttempts as many:
+        return _show(request, who, errors={"old": f"After several wrong ones the next waits: {many.words}."})
+    if not right:
+        return _show(request, who, errors={"old": "This is not the password that you have."})
+    return RedirectResponse("/people?changed=true", status_code=303)
+
+
+@router.post("/people/{person_id}/reset")
+@may(May.INSTRUCTORS)
+def make_reset_link(request: Request, person_id: PersonId, who: WriterDep) -> Response:
+    """Make a link with which somebody who forgot their password chooses another, and show it this once."""
+    with pool(request).connection() as conn:
+        token = people.reset_link(conn, who.account.id, person_id)
+        whose = people.resetting(conn, token)
+    assert whose is not None  # it was just made
+    return _show(request, who, reset=(whose[0], f"{request.base_url}reset/{token}"))
+
+
+def _reset(request: Request, link: str, trouble: str = "", status: int = 200) -> Response:
+    token = form_token(request)
+    with pool(request).connection() as conn:
+        whose = people.resetting(conn, link)
+    page = ResetPage(
+        visitor=None, place="", whose=whose, address=f"/reset/{link}", token=token, shortest=people.SHORTEST_PASSWORD,
+        trouble=trouble,
+    )  # fmt: skip
+    response = html("reset.html", page, status=404 if whose is None else status)
+    set_form_token(request, response, token)
+    return response
+
+
+@router.get("/reset/{link}")
+@may(May.PUBLIC)
+def reset_page(request: Request, link: Annotated[str, Path(max_length=60)]) -> Response:
+    """Where a link for a new password leads."""
+    return _reset(request, link)
+
+
+@router.post("/reset/{link}")
+@may(May.PUBLIC)
+def reset(
+    request: Request,
+    link: Annotated[str, Path(max_length=60)],
+    password: Annotated[str, Form(max_length=400)] = "",
+    token: Annotated[str, Form(max_length=100)] = "",
+) -> Response:
+    """Set the password that was chosen; whoever it is signs in with it next."""
+    check_form_token(request, token)
+    try:
+        with pool(request).connection() as conn:
+            held = people.reset(conn, link, password, allow_demo=request.app.state.settings.loopback)
+    except Problem as trouble:
+        return _reset(request, link, str(trouble), 422)
+    return RedirectResponse("/sign-in", status_code=303) if held else _reset(request, link)
 
 
 @router.post("/people/invite")
