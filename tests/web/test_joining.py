@@ -1,13 +1,13 @@
 """Tablets at the benches: they join by code, see one bench, and can be sent away."""
 
 from dataclasses import replace
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from uuid import uuid4
 
 import pytest
 
 from helvor.bench.planar.plate import gather
-from helvor.notebook import joining, pages
+from helvor.notebook import classes, joining, pages
 from tests.web.conftest import HTMX
 from tests.web.test_access import GUARDED, PUBLIC, ROUTES, address, body
 
@@ -194,3 +194,62 @@ def test_a_bench_account_has_no_password(school):
     for password in ("", "x"):
         answer = client.post("/sign-in", data={"email": email, "password": password, "token": token})
         assert answer.status_code == 422
+
+
+def again(tablet, code, number, **more):
+    """The same tablet at the join page once more."""
+    token = tablet.get("/join").cookies.get("helvor_form") or tablet.cookies["helvor_form"]
+    return tablet.post("/join", data={"code": code, "number": number, "token": token, **more})
+
+
+def test_a_tablet_that_opens_another_bench_is_asked_and_the_day_book_has_it(school):
+    now = datetime.now(UTC)
+    classes.add_meeting(school.conn, school.ida.class_id, 1, now - timedelta(hours=1), now + timedelta(hours=1), "")
+    code = open_code(school)
+    tablet, _ = join(school, code)
+    asked = again(tablet, code, "2")
+    assert asked.status_code == 409 and "works at bench 1, Ada and Bo" in asked.text and "Open bench 2" in asked.text
+    assert tablet.get(school.url).status_code == 200, "it still works where it was"
+    old = tablet.cookies["helvor_session"]
+    assert again(tablet, code, "2", sure="yes").status_code == 303
+    assert tablet.get(school.url).status_code == 404
+    other = school.visitor()
+    other.cookies.set("helvor_session", old)
+    assert other.get(school.url).status_code in (303, 401), "the session at the first bench is over"
+    ida = school.visitor(school.ida)
+    assert "Bench 2: opened by the tablet of bench 1" in ida.get(f"/classes/{school.ida.class_id}/day?meeting=1").text
+
+
+def test_each_bench_has_its_own_code_where_the_instructor_says_so(school, ida):
+    url = f"/classes/{school.ida.class_id}/joining"
+    code = open_code(school)
+    assert ida.post(f"{url}/own-codes").status_code == 303
+    assert join(school, code)[1].status_code == 422, "the code of the class no longer opens it"
+    doors = {door.bench: door for door in joining.doors(school.conn, school.ida.account, school.ida.class_id)}
+    assert len({door.code for door in doors.values()}) == len(doors) and doors[1].shown in ida.get(url).text
+    assert join(school, doors[1].code, "2")[1].status_code == 422, "nor does another bench's"
+    assert join(school, doors[1].code, "1")[1].status_code == 303
+    assert ida.post(f"{url}/one-code").status_code == 303
+    assert join(school, code)[1].status_code == 303 and join(school, doors[1].code)[1].status_code == 422
+
+
+def test_a_locked_bench_takes_no_other_tablet(school, ida, tablet):
+    url = f"/classes/{school.ida.class_id}/joining"
+    code = open_code(school)
+    assert ida.post(f"{url}/lock", data={"bench": "1"}).status_code == 303
+    answer = join(school, code)[1]
+    assert answer.status_code == 422 and "Bench 1 is locked" in answer.text
+    assert tablet.get(school.url).status_code == 200
+    assert ida.post(f"{url}/unlock", data={"bench": "1"}).status_code == 303
+    assert join(school, code)[1].status_code == 303
+
+
+def test_an_instructor_moves_a_tablet(school, ida, tablet):
+    url = f"/classes/{school.ida.class_id}/joining"
+    session = school.conn.execute("SELECT s.id FROM session s JOIN bench b ON b.worker_id = s.account_id").fetchone()[0]
+    otto = school.visitor(school.otto)
+    assert otto.post(f"{url}/move", data={"session": str(session), "bench": "2"}).status_code == 404
+    assert ida.post(f"{url}/move", data={"session": str(session), "bench": "99"}).status_code == 404
+    assert ida.post(f"{url}/move", data={"session": str(session), "bench": "2"}).status_code == 303
+    assert tablet.get(school.url).status_code == 404, "bench 1 is not its own any more"
+    assert tablet.get("/").headers["location"] != f"/benches/{school.ida.bench}"

@@ -4,11 +4,12 @@ from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from uuid import UUID, uuid4
 
+import psycopg
 import pytest
 
 from helvor.bench.prep.period import Setting, simulate
 from helvor.bench.room.front import plan_front
-from helvor.notebook import classes, pages, room, unknowns
+from helvor.notebook import accounts, classes, pages, room, unknowns
 from helvor.web.board import PlanNow, draw_board, in_use
 from tests.notebook.people import POWDER, type_in
 from tests.web.conftest import HTMX
@@ -135,15 +136,22 @@ def test_an_open_accident_follows_until_it_is_closed(school, ida, day):
     assert day("ended", meeting="2").status_code == 303
 
 
-def test_connections_that_died_are_said_and_the_next_request_is_answered(school, ida):
-    """The database ended every connection of ours: one 503 that says when to come again, then all is well."""
+def test_connections_that_died_are_noticed_and_the_request_is_made_again(school, ida, monkeypatch):
+    """The database ended every connection of ours: nobody notices; where it stays away, 503 says when to come."""
     url = f"/classes/{school.ida.class_id}"
     assert ida.get(url).status_code == 200
     school.conn.execute(
         "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database()"
         " AND pid <> pg_backend_pid()"
     )
-    refused = ida.get(url)
+    assert ida.get(url).status_code == 200
+
+    def away(*_, **__):
+        raise psycopg.OperationalError("connection refused")
+
+    with monkeypatch.context() as gone:
+        gone.setattr(accounts, "vouched_for", away)
+        refused = ida.get(url)
     assert refused.status_code == 503 and refused.headers["Retry-After"] == "5"
     assert "The database does not answer just now" in refused.text
     assert ida.get(url).status_code == 200

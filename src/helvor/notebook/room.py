@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
 import psycopg
 from psycopg.types.json import Jsonb
 
 from helvor.bench.entry import Entry, Payload, Problem, line_of
 from helvor.bench.room.day import Day, check, gather, where_and_what
-from helvor.bench.room.entries import OF_THE_DAY
+from helvor.bench.room.entries import OF_THE_DAY, TabletOpened
 from helvor.bench.techniques import TECHNIQUES
 from helvor.notebook.classes import teaches
 from helvor.notebook.pages import EntryIdTaken, NotYours
@@ -81,7 +81,6 @@ def write(
         Problem: the book as it stands cannot hold it; nothing is written.
         EntryIdTaken: the id was used for something else.
     """
-    says = OF_THE_DAY.validate_python(says.model_dump(mode="json"))
     with conn.transaction():
         row = conn.execute(
             "SELECT (SELECT count(*) FROM bench b WHERE b.class_id = c.id) FROM class c"
@@ -90,6 +89,44 @@ def write(
         ).fetchone()
         if row is None:
             raise NotYours
+        return _write(
+            conn, account_id, author, class_id, meeting, entry, says, row[0], strikes=strikes, reason=reason, at=at
+        )
+
+
+def note_tablet(conn: psycopg.Connection, worker: int, class_id: UUID, says: TabletOpened) -> None:
+    """Write in the day book of the meeting that runs, or of the nearest one, which bench a tablet opened.
+
+    The bench writes it itself; where the class has no meeting nothing is written here.
+    """
+    with conn.transaction():
+        row = conn.execute(
+            "SELECT m.number, (SELECT count(*) FROM bench b WHERE b.class_id = c.id), a.name"
+            " FROM class c JOIN meeting m ON m.class_id = c.id, account a WHERE c.id = %s AND a.id = %s"
+            " ORDER BY greatest(m.starts_at - now(), now() - m.ends_at, interval '0') LIMIT 1 FOR UPDATE OF c",
+            [class_id, worker],
+        ).fetchone()
+        if row is not None:
+            _write(conn, worker, row[2], class_id, row[0], uuid4(), says, row[1])
+
+
+def _write(
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    class_id: UUID,
+    meeting: int,
+    entry: UUID,
+    says: Payload,
+    benches: int,
+    *,
+    strikes: UUID | None = None,
+    reason: str = "",
+    at: datetime | None = None,
+) -> Book:
+    """The same for somebody whose right to it was asked, and in a transaction that holds the class."""
+    says = OF_THE_DAY.validate_python(says.model_dump(mode="json"))
+    with conn.transaction():
         entries = _read(conn, class_id, meeting)
         known = next((one for one in entries if one.id == entry), None)
         if known is not None:
@@ -106,7 +143,7 @@ def write(
             if len(reason.strip()) < 2:
                 raise Problem("reason", "Say in a word why: misread, written twice, over.")
             strikes = line.head.id
-        check(day, says, strikes, row[0])
+        check(day, says, strikes, benches)
         try:
             conn.execute(
                 "INSERT INTO room_entry (id, class_id, meeting, seq, kind, payload, strikes, reason, author_id,"

@@ -11,15 +11,17 @@ from fastapi import APIRouter, Form, Request
 from markupsafe import Markup
 from starlette.responses import RedirectResponse, Response
 
+from helvor.bench.entry import Problem
 from helvor.notebook import joining
 from helvor.notebook.accounts import TooManyAttempts
-from helvor.notebook.joining import Code, Joined
+from helvor.notebook.joining import AnotherBench, Code, Door, Joined
 from helvor.notebook.pages import NotYours
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html
 from helvor.web.security import (
     FORM_COOKIE,
+    SESSION_COOKIE,
     VisitorDep,
     WriterDep,
     address_of,
@@ -39,6 +41,7 @@ class JoinPage(Shell):
     code: str
     number: str
     trouble: str
+    another: AnotherBench | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,6 +52,7 @@ class JoiningPage(Shell):
     picture: Markup
     address: str
     joined: list[Joined]
+    doors: list[Door]
     csrf: str
 
 
@@ -59,9 +63,11 @@ def join_page(request: Request, code: str = "") -> Response:
     return _join_again(request, code[:20], "", "")
 
 
-def _join_again(request: Request, code: str, number: str, trouble: str, status: int = 200) -> Response:
+def _join_again(
+    request: Request, code: str, number: str, trouble: str, status: int = 200, another: AnotherBench | None = None
+) -> Response:
     token = form_token(request)
-    page = JoinPage(visitor=None, place="", token=token, code=code, number=number, trouble=trouble)
+    page = JoinPage(visitor=None, place="", token=token, code=code, number=number, trouble=trouble, another=another)
     response = html("join.html", page, status=status)
     set_form_token(request, response, token)
     return response
@@ -74,8 +80,9 @@ def join(
     code: Annotated[str, Form(max_length=40)] = "",
     number: Annotated[str, Form(max_length=10)] = "",
     token: Annotated[str, Form(max_length=100)] = "",
+    sure: Annotated[str, Form(max_length=5)] = "",
 ) -> Response:
-    """Join a bench."""
+    """Join a bench; a tablet that works at another is asked first."""
     check_form_token(request, token)
     settings = request.app.state.settings
     if not (number.strip().isascii() and number.strip().isdigit() and len(number.strip()) < 4):
@@ -84,7 +91,14 @@ def join(
     address = address_of(request)
     try:
         with pool(request).connection() as conn:
-            opened = joining.join(conn, code, int(number), device, address, allow_demo=settings.loopback)
+            opened = joining.join(
+                conn, code, int(number), device, address, allow_demo=settings.loopback,
+                leaving=request.cookies.get(SESSION_COOKIE, ""), sure=sure == "yes",
+            )  # fmt: skip
+    except AnotherBench as another:
+        return _join_again(request, code, number, "", 409, another)
+    except Problem as trouble:
+        return _join_again(request, code, number, str(trouble), 422)
     except TooManyAttempts as many:
         return _join_again(request, code, number, f"Many wrong codes came from here. Try again in {many.words}.", 429)
     if opened is None:
@@ -103,6 +117,7 @@ def joining_page(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
         code = joining.code_of(conn, who.account.id, class_id)
         inside = joining.joined(conn, who.account.id, class_id)
+        doors = joining.doors(conn, who.account.id, class_id)
         row, meeting = shell_of_class(conn, who, class_id)
     address = f"{request.base_url}join"
     picture = Markup()
@@ -118,6 +133,7 @@ def joining_page(request: Request, class_id: UUID, who: VisitorDep) -> Response:
         picture=picture,
         address=address,
         joined=inside,
+        doors=doors,
         csrf=who.csrf,
     )
     return html("joining.html", page)
@@ -126,9 +142,14 @@ def joining_page(request: Request, class_id: UUID, who: VisitorDep) -> Response:
 @router.post("/classes/{class_id}/joining/{what}")
 @may(May.STAFF)
 def change_joining(
-    request: Request, class_id: UUID, what: str, who: WriterDep, session: Annotated[UUID | None, Form()] = None
+    request: Request,
+    class_id: UUID,
+    what: str,
+    who: WriterDep,
+    session: Annotated[UUID | None, Form()] = None,
+    bench: Annotated[int, Form(ge=0, le=999)] = 0,
 ) -> Response:
-    """Open a fresh code, close it, or send one tablet away."""
+    """Open a fresh code or close it, give benches codes of their own, lock one, send a tablet away or move it."""
     with pool(request).connection() as conn:
         if what == "open":
             joining.open_code(conn, who.account.id, class_id)
@@ -136,6 +157,12 @@ def change_joining(
             joining.close_code(conn, who.account.id, class_id)
         elif what == "away" and session is not None:
             joining.send_away(conn, who.account.id, class_id, session)
+        elif what == "move" and session is not None:
+            joining.move(conn, who.account.id, class_id, session, bench)
+        elif what in ("own-codes", "one-code"):
+            joining.give_codes(conn, who.account.id, class_id, own=what == "own-codes")
+        elif what in ("lock", "unlock"):
+            joining.lock(conn, who.account.id, class_id, bench, locked=what == "lock")
         else:
             raise NotYours
     return RedirectResponse(f"/classes/{class_id}/joining", status_code=303)

@@ -420,6 +420,10 @@ def in_words(line: Line) -> str:
             words = "Taken out of where it stayed"
         case e.RoomTimer(label=label, minutes=minutes):
             words = f"Timer, {label}, {minutes:g} min"
+        case e.TabletOpened(before=before, how=how):
+            words = (
+                f"opened by the tablet of bench {before}" if how == "opened" else f"given the tablet of bench {before}"
+            )
         case e.RoomTimerStopped():
             words = "A timer was stopped"
         case _:

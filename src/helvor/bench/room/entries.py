@@ -182,9 +182,19 @@ class RoomTimerStopped(Payload):
     timer: UUID
 
 
+class TabletOpened(Payload):
+    """A tablet of one bench opened another, or was moved to it."""
+
+    kind: Literal["tablet-opened"] = "tablet-opened"
+    bench: Annotated[int, Field(ge=1, le=400)]
+    before: Annotated[int, Field(ge=1, le=400)]
+    how: Literal["opened", "moved"] = "opened"
+
+
 AnyOfTheDay = Annotated[
     Began | Paused | WentOn | Ended | Said | Happened | Settled | Broke | Absent | CaughtUp | Wasted | Returned
-    | Remains | StaysOver | TakenOut | RoomTimer | RoomTimerStopped | Struck,
+    | Remains | StaysOver | TakenOut | RoomTimer | RoomTimerStopped
+    | TabletOpened | Struck,
     Field(discriminator="kind"),
 ]  # fmt: skip
 OF_THE_DAY: TypeAdapter[AnyOfTheDay] = TypeAdapter(AnyOfTheDay)
