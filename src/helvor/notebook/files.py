@@ -15,6 +15,7 @@ import psycopg
 from helvor.bench.entry import Problem
 from helvor.notebook.apart import run_apart
 from helvor.notebook.pages import NotYours, open_page
+from helvor.notebook.room_for_files import check_room
 
 MAX_BYTES = 8 * 1024 * 1024
 TEXTS = {"csv": "text/csv", "txt": "text/plain", "jdx": "text/plain", "dx": "text/plain"}
@@ -68,8 +69,12 @@ def keep(conn: psycopg.Connection, account_id: int, page_id: UUID, file_id: UUID
 
     Raises:
         NotYours: the page is not for this account.
+        Problem: there is no room for it.
     """
     open_page(conn, account_id, page_id)
+    if conn.execute("SELECT FROM attachment WHERE id = %s", [file_id]).fetchone() is not None:
+        return
+    check_room(conn, page_id, len(made.content))
     conn.execute(
         "INSERT INTO attachment (id, page_id, name, media, sha256, content, thumbnail, made_by)"
         " VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (id) DO NOTHING",

@@ -27,6 +27,7 @@ from helvor.bench.planar.plate import Light, Plate
 from helvor.notebook import pictures
 from helvor.notebook.apart import run_apart
 from helvor.notebook.pages import NotYours, open_page
+from helvor.notebook.room_for_files import check_room
 
 log = logging.getLogger(__name__)
 
@@ -162,6 +163,7 @@ def keep(
         return
     if len(known) >= MOST_OF_A_PLATE:
         raise Problem("file", f"A plate has at most {MOST_OF_A_PLATE} photographs here.")
+    check_room(conn, page_id, len(picture.content) + len(picture.shown))
     put(conn, account_id, page_id, photo_id, picture, light, asked)
 
 

@@ -35,6 +35,7 @@ from helvor.bench.quantity import Unreadable, parse, round_to
 from helvor.notebook import pages, photographs
 from helvor.notebook.pages import Draft, NotYours, Page
 from helvor.notebook.photographs import Photograph, asked_of
+from helvor.notebook.room_for_files import nearly_full
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.errors import sentence_of
 from helvor.web.forms import Form, SubmittedDep
@@ -125,6 +126,7 @@ class Body:
 @dataclass(frozen=True, kw_only=True)
 class PhotographPage(Shell, Body):
     photos: list[Photograph]
+    full: str
     errors: dict[str, str]
     light: str
 
@@ -335,6 +337,7 @@ def _shown(
         chosen = _again(request, chosen, chosen.asked)
     with pool(request).connection() as conn:
         row, meeting = shell_of_class(conn, who, page.class_id)
+        full = nearly_full(conn, page_id)
     lamp = plate.set_up is not None and plate.set_up.indicator
     shown = PhotographPage(
         visitor=who,
@@ -342,6 +345,7 @@ def _shown(
         class_row=row,
         meeting=meeting,
         photos=photos,
+        full=full,
         errors=errors or {},
         light=light or ("254" if lamp else "daylight"),
         **_body(page, plate, chosen, who.csrf, typed, (errors or {}).get("accept", "")),  # type: ignore[arg-type]

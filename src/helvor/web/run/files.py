@@ -41,7 +41,10 @@ def attach(
         return _said_beside_the_field(request, who, page_id, step, words, trouble)
     says = Attached(file=entry, name=made.name, media=made.media, words=words, step=step)
     with pool(request).connection() as conn, conn.transaction():
-        files.keep(conn, who.account.id, page_id, entry, made)
+        try:
+            files.keep(conn, who.account.id, page_id, entry, made)
+        except Problem as trouble:
+            return _said_beside_the_field(request, who, page_id, step, words, trouble)
         pages.append(
             conn, who.account.id, who.account.name, page_id, lambda _: [pages.Draft(entry, says)], eluotropic_rank(),
             typed=who.typed,

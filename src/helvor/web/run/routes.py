@@ -25,6 +25,7 @@ from helvor.bench.techniques import CRAFTS, STEP_KINDS
 from helvor.exchange.run import ledger_table, run_record, weighing_table
 from helvor.notebook import classes, containers, pages, procedures
 from helvor.notebook.pages import Inked, NotYours, Page
+from helvor.notebook.room_for_files import nearly_full
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
@@ -67,7 +68,11 @@ def run_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", s
         only_run(page)
         plates, registered = _plates(conn, who.account.id, page), _registered(conn, who.account.id, page)
         row, meeting = (None, None) if is_htmx(request) else shell_of_class(conn, who, page.class_id)
-    work = work_of(page, entries, sheet_of(page, entries), view, step, who.csrf, plates=plates, registered=registered)
+        full = nearly_full(conn, page_id) if view == "notes" else ""
+    work = work_of(
+        page, entries, sheet_of(page, entries), view, step, who.csrf, plates=plates, registered=registered,
+        file_room=full,
+    )  # fmt: skip
     if is_htmx(request):
         answer = html("run/work.html", RunWork(**work))
     else:

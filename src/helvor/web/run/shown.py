@@ -186,6 +186,7 @@ class RunWork:
     csrf: str
     said: str
     file_trouble: str
+    file_room: str
     file_words: str
     instrument: Markup
     gaps: list[GapShown]
@@ -320,6 +321,7 @@ def work_of(
     plates: Sequence[classes.PageOnBoard] = (),
     registered: Mapping[str, str] | None = None,
     file_trouble: str = "",
+    file_room: str = "",
     file_words: str = "",
 ) -> dict[str, Any]:
     now = datetime.now(UTC)
@@ -355,6 +357,7 @@ def work_of(
         "instrument": _instrument(page, sheet, chosen, view, csrf),
         "gaps": _gaps(sheet) if view == "why" else [],
         "file_trouble": file_trouble,
+        "file_room": file_room,
         "file_words": file_words,
     }
 
