@@ -106,15 +106,21 @@ def _no_heic(name: str, content: bytes) -> None:
 def _made_small(opened: Image.Image, most: int) -> Image.Image:
     """The picture at most so long a side; grey of 16 bits as the 8 bits that it looks like, not cut off white."""
     if opened.mode.startswith("I"):
-        grey = opened.convert("I")
-        scaled = (
-            grey.point(lambda value: value * (1 / 256)) if opened.mode != "I" or grey.getextrema()[1] > 255 else grey
-        )
-        opened = scaled.convert("L")
+        opened = _eight_bits(opened)
     else:
         opened.draft("RGB", (most, most))
     opened.thumbnail((most, most))
     return opened
+
+
+def _eight_bits(grey: Image.Image) -> Image.Image:
+    """The upper byte of each pixel; of 32 bits the one that says something."""
+    wide, size = 4 if grey.mode == "I" else 2, grey.size
+    upper = 1 if grey.mode != "I" or grey.getextrema()[1] > 255 else 0
+    if grey.mode == "I;16B":
+        upper = 0
+    # Of the raw bytes, for a copy in 32 bits would take twice the memory.
+    return Image.frombytes("L", size, grey.tobytes()[upper::wide])
 
 
 def _written(picture: Image.Image, kind: str, quality: int = 88) -> bytes:
