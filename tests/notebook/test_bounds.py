@@ -13,6 +13,7 @@ from PIL import Image
 from helvor.bench.entry import Problem
 from helvor.exchange import table_apart
 from helvor.exchange.archive import read as read_archive
+from helvor.exchange.archive import read_bounded
 from helvor.exchange.records import BadRecord
 from helvor.exchange.table_in import BadTable, read_table
 from helvor.notebook import apart, files, photographs, pictures
@@ -73,6 +74,18 @@ def test_a_small_archive_does_not_unpack_to_a_large_one():
         archive.writestr("class.json", b" " * 90_000_000)
     with pytest.raises(BadRecord, match="far too large"):
         read_archive(io.BytesIO(out.getvalue()))
+
+
+def test_an_archive_that_takes_too_much_is_left_in_a_process_of_its_own(monkeypatch):
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("class.json", b"{}")
+    with pytest.raises(BadRecord) as said:
+        read_bounded("class.zip", out.getvalue())
+    assert said.value.troubles[0][0] != "archive", "a light one is read here, and says where it is wrong"
+    monkeypatch.setattr(apart, "SECONDS", 0.05)
+    with pytest.raises(BadRecord, match="too long to read"):
+        read_bounded("class.zip", out.getvalue())
 
 
 def test_pictures_are_bounded_by_their_pixels_before_they_are_decoded():

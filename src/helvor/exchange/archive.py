@@ -10,7 +10,9 @@ Archive 3. What comes in is looked at before it is unpacked: how many files, how
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
+import io
 import json
 import zipfile
 from collections.abc import Iterable
@@ -20,7 +22,9 @@ from pathlib import PurePosixPath
 from typing import IO, Any
 from uuid import UUID
 
+from helvor.bench.entry import Problem
 from helvor.exchange.records import BadRecord, ClassRecord, read_record
+from helvor.notebook.apart import run_apart
 
 METADATA, RECORD, FILES = "ro-crate-metadata.json", "class.json", "files"
 MOST_FILES = 6000
@@ -117,6 +121,30 @@ def read(source: IO[bytes]) -> tuple[ClassRecord, dict[UUID, bytes]]:
         if isinstance(wrong, BadRecord):
             raise
         raise BadRecord([("archive", "This is no zip, or it is damaged.")]) from wrong
+
+
+def try_apart(name: str, content: bytes) -> dict[str, Any]:
+    """Read an archive through in a process of its own, so that one that takes too much takes it there.
+
+    What is wrong with a light one is said, with its places, by who reads it next.
+    """
+    with contextlib.suppress(BadRecord):
+        read(io.BytesIO(content))
+    return {"read": True}
+
+
+def read_bounded(name: str, content: bytes) -> tuple[ClassRecord, dict[UUID, bytes]]:
+    """The same as :func:`read`, once a process with a limit on memory and time has opened it.
+
+    Raises:
+        BadRecord: also where it takes too much to open.
+        Busy: other files are read just now.
+    """
+    try:
+        run_apart("archive", name, content)
+    except Problem as much:
+        raise BadRecord([("archive", str(much))]) from much
+    return read(io.BytesIO(content))
 
 
 def _is_file(name: str) -> bool:

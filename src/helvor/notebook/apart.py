@@ -28,6 +28,7 @@ PATIENCE = 30.0
 TASKS = {
     "photograph": ("helvor.notebook.pictures", "photograph", "Unfit"),
     "beside a step": ("helvor.notebook.pictures", "beside_a_step", "Unfit"),
+    "archive": ("helvor.exchange.archive", "try_apart", "BadRecord"),
     "workbook": ("helvor.exchange.table_in", "workbook_in_parts", "BadTable"),
 }
 """What can be done apart: a function of a name and bytes that returns numbers, words, lists of them, and bytes, and the

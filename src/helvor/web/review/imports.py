@@ -5,7 +5,6 @@ A file is looked at first and kept for a day; what it would do is shown, and onl
 
 from __future__ import annotations
 
-import io
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated
@@ -90,9 +89,9 @@ class _Looked:
     troubles: list[tuple[str, str]]
 
 
-def _record(content: bytes) -> RunRecord | PlateRecord | ClassRecord:
+def _record(name: str, content: bytes) -> RunRecord | PlateRecord | ClassRecord:
     if content[:2] == b"PK":
-        return archive.read(io.BytesIO(content))[0]
+        return archive.read_bounded(name, content)[0]
     return records.read_record(content)
 
 
@@ -141,7 +140,7 @@ def hand_in(
     try:
         if _is_table(name, content):
             table_apart.read(name, content)
-        elif isinstance(_record(content), ClassRecord):
+        elif isinstance(_record(name, content), ClassRecord):
             raise BadRecord([("file", "This is a whole class: bring it in where classes are made, under Today.")])
     except BadRecord as bad:
         return _hand_in(request, who, class_id, name, bad.troubles)
@@ -202,7 +201,7 @@ def _preview_record(
     request: Request, conn: psycopg.Connection, who: Visitor, class_id: UUID, kept: Waiting,
     troubles: Sequence[tuple[str, str]] = (),
 ) -> Response:  # fmt: skip
-    record = _record(kept.content)
+    record = _record(kept.name, kept.content)
     assert not isinstance(record, ClassRecord)
     about = record.about
     row, meeting = shell_of_class(conn, who, class_id)
@@ -309,7 +308,7 @@ def _mapping(form: Form, table: Table) -> dict[str, str]:
 def _write_record(
     request: Request, conn: psycopg.Connection, who: Visitor, class_id: UUID, kept: Waiting, form: Form
 ) -> Response:
-    record = _record(kept.content)
+    record = _record(kept.name, kept.content)
     assert not isinstance(record, ClassRecord)
     bench = form.whole("bench")
     try:
@@ -356,7 +355,7 @@ def bring_class_in(
     try:
         if content[:2] == b"PK":
             record: object
-            record, contents = archive.read(io.BytesIO(content))
+            record, contents = archive.read_bounded(name, content)
         else:
             record = records.read_record(content)
         if not isinstance(record, ClassRecord):
