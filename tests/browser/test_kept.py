@@ -126,3 +126,21 @@ def test_one_id_with_other_words_says_both_and_writes_the_second_as_well(plate):
     page.goto(page.url.partition("?")[0] + "/history")
     for words in ("lane T at 23.5 mm", "lane T at 24.5 mm"):
         expect(page.locator("td", has_text=words)).to_have_count(1)
+
+
+def test_what_its_owner_hands_over_the_next_one_sends_in_their_own_name(plate):
+    page = plate(4)
+    answering(page, 502)
+    typed(page, "T 26.5")
+    page.once("dialog", lambda dialog: dialog.accept())
+    kept = page.locator("#offline")
+    if not kept.locator("details").get_attribute("open"):
+        kept.locator("summary").click()
+    kept.get_by_role("button", name="Hand over").click()
+    page.unroute_all()
+    # As somebody else signs in: nothing is sent before they say so.
+    page.reload()
+    expect(kept).to_contain_text("Handed over: send it in your name, or discard it")
+    assert json.loads(page.evaluate("localStorage.getItem('helvor-outbox')"))[0]["account"] == "handed over"
+    kept.get_by_role("button", name="Send again").click()
+    expect(kept).to_be_hidden(timeout=15000)

@@ -20,7 +20,9 @@ let busy = false;
 let refusedBefore = 0;
 
 const mine = () => document.body.dataset.account ?? "";
-const isMine = (item) => item.account === mine();
+// What its owner handed over is whoever's signs in next, and is written in their name.
+const HANDED_OVER = "handed over";
+const isMine = (item) => item.account === mine() || (item.account === HANDED_OVER && mine() !== "");
 
 function kept() {
   try {
@@ -241,6 +243,11 @@ function row(item) {
       } });
       actions.replaceChildren(input, go);
       input.focus();
+    });
+  }
+  if (item.account !== HANDED_OVER) {
+    button("Hand over", () => {
+      if (confirm(`Hand “${typedWords(item)}” over to whoever signs in on this device next? It will be written in their name.`)) change(item.id, { account: HANDED_OVER, state: "refused", said: "Handed over: send it in your name, or discard it." });
     });
   }
   button("Discard", () => { if (confirm(`Discard “${typedWords(item)}”? It is nowhere else.`)) drop(item.id); });
