@@ -150,6 +150,13 @@ def test_a_database_that_is_killed_is_started_again_and_the_pages_say_so_meanwhi
         assert answer(port, "/ready")[0] == answer(port, "/health")[0] == 200
         postmaster = int((var / "postgres" / "data" / "postmaster.pid").read_text().splitlines()[0])
         os.kill(postmaster, signal.SIGKILL)
+
+        def again() -> int:
+            try:
+                return int((var / "postgres" / "data" / "postmaster.pid").read_text().splitlines()[0])
+            except (OSError, ValueError, IndexError):
+                return 0
+
         seen, began = set(), time.monotonic()
         while time.monotonic() - began < 30:
             status, headers = answer(port, "/ready")
@@ -157,10 +164,11 @@ def test_a_database_that_is_killed_is_started_again_and_the_pages_say_so_meanwhi
             assert answer(port, "/health")[0] == 200
             if status == 503:
                 assert headers["retry-after"] == "5"
-            elif status == 200 and 503 in seen:
+            elif status == 200 and again() not in (0, postmaster):
                 break
             time.sleep(0.05)
-        assert seen == {200, 503}
+        # Mostly nobody notices: whoever asks meanwhile waits for it, and is told to come again only after four seconds.
+        assert 200 in seen <= {200, 503} and again() not in (0, postmaster)
         os.kill(int((var / "postgres" / "data" / "postmaster.pid").read_text().splitlines()[0]), signal.SIGKILL)
         began = time.monotonic()
         started.end(signal.SIGTERM)
