@@ -28,7 +28,7 @@ class Running:
     """A ``helvor demo`` process on a database of its own."""
 
     def __init__(self, url: str, serving: str, var: Path) -> None:
-        self.url = url
+        self.url, self.serving = url, serving
         self._environment = os.environ | {
             "DATABASE_URL": serving, "DATABASE_OWNER_URL": url, "HELVOR_VAR": str(var),
             "PYTHONPATH": str(ROOT / "src"),

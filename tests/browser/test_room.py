@@ -11,7 +11,7 @@ from tests.browser.conftest import Running, violations
 @pytest.fixture(scope="module")
 def second(running: Running, tmp_path_factory) -> Running:
     """Another application process on the same database."""
-    application = Running(running.url, tmp_path_factory.mktemp("second"))
+    application = Running(running.url, running.serving, tmp_path_factory.mktemp("second"))
     application.start(running.port + 50)
     yield application
     application.stop()
