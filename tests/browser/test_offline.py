@@ -6,6 +6,7 @@ import pytest
 from playwright.sync_api import expect
 
 from helvor import demo
+from helvor.notebook.database import connect
 from tests.browser.conftest import Running, violations
 from tests.conftest import cloned, serving
 from tests.web.conftest import small_photograph
@@ -129,3 +130,14 @@ def test_another_account_finds_nothing_of_what_was_kept(own, tablet):
     page.goto(address, wait_until="commit")
     expect(page.locator("body")).to_contain_text("was not looked at on this device before")
     own.start(own_port)
+
+
+def test_a_session_that_was_ended_elsewhere_shows_the_way_in_and_no_page_of_before(own, tablet):
+    page = tablet
+    address = bench_page(page, "runs")
+    with connect(own.url) as conn:
+        conn.execute("DELETE FROM session")
+    page.wait_for_timeout(1200)  # for so long a session is taken as it was
+    page.goto(address)
+    expect(page.get_by_role("heading", level=1)).to_have_text("Sign in")
+    assert page.evaluate("async () => (await (await caches.open('helvor-pages')).keys()).length") == 0

@@ -20,7 +20,7 @@ from tests.web.test_fuzz import WORDS
 TYPED = (*WORDS, "0", "-1", "1e308", "1e-320", "99999999999999999999", "32.514", "32,514", "3 x 5 mL", "5 mg", "250 mL", "T 41.0",
          "dish 3 32.514", "yes", "on", "other", "<b>", "'", '"; --', "50 %", "1.5 h", "00:00", "2026-02-31", "9" * 100_000)  # fmt: skip
 LEFT_ALONE = ("/sign-out", "/people/sessions", "/static", "/api")
-SEED, PER_FORM, MOST_PAGES = 22, 14, 260
+SEED, PER_FORM, MOST_PAGES = 22, 8, 260
 
 
 class Forms(HTMLParser):
@@ -161,4 +161,4 @@ def test_no_form_breaks_the_server(client, request):
             if answer.status_code >= 500:
                 broken.setdefault((shape(form["action"]), answer.status_code), (form["action"], fields, files))
     assert broken == {}
-    assert met[422] > 100 and met[200] + met[303] > 80, met
+    assert met[422] > 60 and met[200] + met[303] > 40, met

@@ -88,8 +88,13 @@ async function page(request) {
   try {
     // A page that is kept need not be waited for long.
     const response = await (kept ? within(fetch(request), PATIENCE) : fetch(request));
+    // Sent elsewhere: the session is over, and nobody looks at what it saw.
+    if (response.type === "opaqueredirect" || response.redirected) {
+      await caches.delete(PAGES);
+      return response;
+    }
     const ours = response.headers.get("X-Helvor") !== null;
-    if (ours && response.ok && !response.redirected) await keepPage(request, response.clone());
+    if (ours && response.ok) await keepPage(request, response.clone());
     if ((ours && response.status < 502) || !kept) return response;
     return asSeen(request, kept);
   } catch {
