@@ -1,12 +1,15 @@
 """When something was typed on a device, by the notebook's clock."""
 
 from datetime import UTC, datetime, timedelta
+from uuid import uuid4
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helvor.bench.entry import Typed, typed_on_device
+from helvor.bench.entry import Entry, Typed, typed_on_device
+from helvor.bench.run.drying import Weighing, constancy
+from helvor.bench.run.entries import Noted
 
 NOW = datetime(2026, 12, 1, 10, 0, tzinfo=UTC)
 
@@ -35,3 +38,15 @@ def test_a_clock_that_is_off_does_not_move_it(waited, off):
     found = typed_on_device(NOW, sent - timedelta(seconds=waited), sent)
     assert found is not None and found.at == NOW - timedelta(seconds=waited)
     assert found.clock_off == (off if abs(off) > 60 else 0)
+
+
+def test_minutes_between_weighings_count_from_when_they_were_typed():
+    """Two dryings kept on a device and sent in the same second: 30 minutes lay between them."""
+    written = NOW
+    first, second = (
+        Entry(uuid4(), n, Noted(words="dried"), None, "", "Ida", written, Typed(NOW - minutes(ago)))
+        for n, ago in ((1, 40), (2, 10))
+    )
+    assert second.happened - first.happened == minutes(30)
+    weighings = [Weighing(1.0200, 0.001, first.happened), Weighing(1.0000, 0.001, second.happened)]
+    assert constancy(weighings, "readability").again == 30.0

@@ -360,7 +360,7 @@ def _blank(ons: Sequence[WeighedOn]) -> Measured | None:
         by_pan.setdefault(on.weighed.pan, []).append(on)
     changes = []
     for pan in by_pan.values():
-        first, last = (f(pan, key=lambda on: (on.entry.at, on.key)) for f in (min, max))
+        first, last = (f(pan, key=lambda on: (on.entry.happened, on.key)) for f in (min, max))
         if first is not last:
             before, after = (
                 Measured.read(
@@ -464,7 +464,7 @@ def _weigh_portions(run: Run, rules: HouseRules, scales: _Scales, ledger: Ledger
 
 
 def _in_order(net: Net) -> tuple[int, datetime, UUID]:
-    return net.on.weighed.round or 0, net.on.entry.at, net.on.key
+    return net.on.weighed.round or 0, net.on.entry.happened, net.on.key
 
 
 def _net(on: WeighedOn, scales: _Scales) -> Net:
@@ -502,7 +502,8 @@ def _settle(portion: PortionMass, rule: str) -> None:
         if state == "dried":
             series = max(counted, key=len)
             portion.constancy = constancy(
-                [Weighing(n.value, n.on.weighed.step_g, n.on.entry.at) for n in series if n.value is not None], rule
+                [Weighing(n.value, n.on.weighed.step_g, n.on.entry.happened) for n in series if n.value is not None],
+                rule,
             )
         break
     wet = [net for net in portion.nets if net.on.weighed.state == "wet" and net.value is not None]

@@ -542,7 +542,7 @@ def _plot(nets: list[Net], portion: PortionMass) -> PlotShown | None:
     if len(nets) < 2 or portion.constancy is None:
         return None
     masses = [net.value for net in nets if net.value is not None]
-    times = [net.on.entry.at.timestamp() for net in nets]
+    times = [net.on.entry.happened.timestamp() for net in nets]
     predicted = portion.constancy.predicted
     low = min([*masses, *([predicted] if predicted else [])])
     span = max(max(masses) - low, portion.constancy.limit or 1e-6) or 1e-6
