@@ -7,7 +7,7 @@ from uuid import uuid4
 import pytest
 
 from helvor.bench.planar.plate import gather
-from helvor.notebook import classes, joining, pages
+from helvor.notebook import classes, forget, joining, pages, room
 from tests.web.conftest import HTMX
 from tests.web.test_access import GUARDED, PUBLIC, ROUTES, address, body
 
@@ -231,6 +231,22 @@ def test_each_bench_has_its_own_code_where_the_instructor_says_so(school, ida):
     assert join(school, doors[1].code, "1")[1].status_code == 303
     assert ida.post(f"{url}/one-code").status_code == 303
     assert join(school, code)[1].status_code == 303 and join(school, doors[1].code)[1].status_code == 422
+
+
+def test_an_archived_class_is_joined_by_no_code_of_a_bench_either(school, ida):
+    ida.post(f"/classes/{school.ida.class_id}/joining/own-codes")
+    code = joining.doors(school.conn, school.ida.account, school.ida.class_id)[0].code
+    forget.archive(school.conn, school.ida.account, school.ida.class_id, away=True)
+    assert code and join(school, code)[1].status_code == 422
+
+
+def test_a_full_day_book_keeps_no_tablet_from_a_bench(school, monkeypatch):
+    now = datetime.now(UTC)
+    classes.add_meeting(school.conn, school.ida.class_id, 1, now - timedelta(hours=1), now + timedelta(hours=1), "")
+    monkeypatch.setattr(room, "MOST_ENTRIES", 0)
+    code = open_code(school)
+    tablet, _ = join(school, code)
+    assert again(tablet, code, "2", sure="yes").status_code == 303
 
 
 def test_a_locked_bench_takes_no_other_tablet(school, ida, tablet):

@@ -60,7 +60,7 @@ def _own(conn: psycopg.Connection, account_id: int, class_id: UUID) -> None:
 
 
 def archive(conn: psycopg.Connection, account_id: int, class_id: UUID, *, away: bool) -> None:
-    """Put a class away, or take it out again. Its tablets are signed out and its code closed.
+    """Put a class away, or take it out again. Its tablets are signed out and its codes closed.
 
     Raises:
         NotYours: the account is no instructor of the class.
@@ -79,6 +79,7 @@ def archive(conn: psycopg.Connection, account_id: int, class_id: UUID, *, away: 
                 [class_id],
             )
             conn.execute("DELETE FROM join_code WHERE class_id = %s", [class_id])
+            conn.execute("UPDATE bench SET own_code = NULL WHERE class_id = %s", [class_id])
             conn.execute(
                 "DELETE FROM session s USING bench b WHERE b.worker_id = s.account_id AND b.class_id = %s", [class_id]
             )

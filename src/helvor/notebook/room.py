@@ -97,7 +97,8 @@ def write(
 def note_tablet(conn: psycopg.Connection, worker: int, class_id: UUID, says: TabletOpened) -> None:
     """Write in the day book of the meeting that runs, or of the nearest one, which bench a tablet opened.
 
-    The bench writes it itself; where the class has no meeting nothing is written here.
+    The bench writes it itself. Where the class has no meeting, or the book is full, nothing is written here: a full
+    book keeps nobody from the bench, and what happened to accounts says it too.
     """
     with conn.transaction():
         row = conn.execute(
@@ -106,7 +107,7 @@ def note_tablet(conn: psycopg.Connection, worker: int, class_id: UUID, says: Tab
             " ORDER BY greatest(m.starts_at - now(), now() - m.ends_at, interval '0') LIMIT 1 FOR UPDATE OF c",
             [class_id, worker],
         ).fetchone()
-        if row is not None:
+        if row is not None and len(_read(conn, class_id, row[0])) < MOST_ENTRIES:
             _write(conn, worker, row[2], class_id, row[0], uuid4(), says, row[1])
 
 
