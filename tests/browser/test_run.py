@@ -1,7 +1,6 @@
 """A run and the builder in the browser: weighed, corrected, seen in the scheme; built, dragged, undone."""
 
 import re
-import time
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -85,30 +84,37 @@ def test_readings_typed_without_a_connection_are_sent_once_when_it_is_back(page,
     expect(page.locator(".last", has_text="45.133")).to_have_count(1)
 
 
-def slowly(page: Page, seconds: float = 1.0) -> None:
-    """Let the page that follows a reading come late, as it does when everybody writes at once."""
-
-    def late(route):
-        time.sleep(seconds)
-        route.continue_()
-
-    page.route(
-        re.compile(r"/runs/[^/]+\?"), lambda route: late(route) if route.request.method == "GET" else route.continue_()
+def hold_back_pages(page: Page) -> None:
+    """Let the page that follows a reading wait until `let_pages_come`, as when everybody writes at once."""
+    page.evaluate(
+        """() => {
+          const send = window.fetch.bind(window);
+          const come = new Promise((resolve) => { window.letPagesCome = resolve; });
+          window.fetch = async (address, options) => {
+            if (options?.method === "GET" && /\\/runs\\/[^/]+\\?/.test(address)) await come;
+            return send(address, options);
+          };
+        }"""
     )
+
+
+def let_pages_come(page: Page) -> None:
+    page.evaluate("letPagesCome()")
+    expect(page.locator("#main:not([aria-busy])")).to_be_visible(timeout=10000)
 
 
 def test_a_reading_is_on_the_page_before_what_follows_from_it(page):
     open_run(page, 11)
-    slowly(page)
+    hold_back_pages(page)
     before = page.locator(".last").count()
     page.locator("#read").fill("note the first one")
     page.locator("#read").press("Enter")
-    expect(page.locator(".last").first).to_contain_text("the first one", timeout=900)
+    expect(page.locator(".last").first).to_contain_text("the first one")
     expect(page.locator("#said")).to_have_text("Written: noted: the first one.")
     expect(page.locator("#main[aria-busy]")).to_be_visible()
     # The next one is typed while the page is on its way: it stays, and is another entry.
     page.locator("#read").press_sequentially("note the second one")
-    expect(page.locator("#main:not([aria-busy])")).to_be_visible()
+    let_pages_come(page)
     expect(page.locator("#read")).to_have_value("note the second one")
     expect(page.locator("#read")).to_be_focused()
     page.locator("#read").press("Enter")
@@ -121,7 +127,7 @@ def test_a_reading_is_on_the_page_before_what_follows_from_it(page):
 
 def test_a_form_pressed_twice_while_the_page_is_on_its_way_is_one_entry(page):
     open_run(page, 11)
-    slowly(page, 0.6)
+    hold_back_pages(page)
     line = page.locator("#n-words")
     line.fill("pressed twice")
     line.press("Enter")
@@ -129,11 +135,24 @@ def test_a_form_pressed_twice_while_the_page_is_on_its_way_is_one_entry(page):
     line.press("Enter")
     line.fill("and filled anew")
     line.press("Enter")
-    expect(page.locator("#main:not([aria-busy])")).to_be_visible(timeout=10000)
-    page.unroute_all()
+    expect(page.locator(".last").first).to_contain_text("filled anew")
+    let_pages_come(page)
     page.reload()
     expect(page.locator(".last", has_text="pressed twice")).to_have_count(1)
     expect(page.locator(".last", has_text="and filled anew")).to_have_count(1)
+
+
+def test_a_field_that_keeps_the_focus_is_empty_once_its_words_are_in_ink(page):
+    open_run(page, 11)
+    line = page.locator("#n-words")
+    line.fill("seen once")
+    line.press("Enter")
+    expect(page.locator(".last").first).to_contain_text("seen once")
+    expect(page.locator("#main:not([aria-busy])")).to_be_visible()
+    expect(line).to_have_value("")
+    line.press("Enter")
+    page.reload()
+    expect(page.locator(".last", has_text="seen once")).to_have_count(1)
 
 
 def test_a_stop_is_gone_on_with_a_word_why(page):

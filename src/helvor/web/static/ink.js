@@ -26,9 +26,22 @@ async function follow(address) {
     following = false;
     mark();
   }
+  clearWritten();
   // What was typed while the page came is still there, and is looked at again.
   const line = document.getElementById("read");
   if (line?.value) line.dispatchEvent(new Event("input", { bubbles: true }));
+}
+
+const typedWords = (form) => JSON.stringify([...form.elements].filter((one) => one.name && one.type !== "hidden").map((one) => [one.name, one.value, one.checked]));
+
+// The page that came keeps what is in a field that has the focus. What is in ink is taken out of it, so that Enter
+// does not write it a second time; what was typed since then stays.
+function clearWritten() {
+  for (const form of document.forms) {
+    const written = sent.get(form)?.written;
+    if (written && written === typedWords(form)) form.reset();
+    if (written) sent.delete(form);
+  }
 }
 
 // A form that still stands as it was sent: pressed twice it is the same entry, filled anew it is another.
@@ -41,7 +54,7 @@ function nameEntry({ request }, newId) {
   if (before && (sending > 0 || (following && !form.matches(".reading-line")))) {
     body.set("entry", before.says === says ? before.entry : newId());
   }
-  sent.set(form, { says, entry: body.get("entry") });
+  sent.set(form, { says, entry: body.get("entry"), typed: typedWords(form) });
 }
 
 export function watchInk({ say, newId }) {
@@ -51,6 +64,10 @@ export function watchInk({ say, newId }) {
     sending = Math.max(0, sending + by);
     mark();
   };
+  document.addEventListener("htmx:after:request", ({ detail: { ctx } }) => {
+    const last = sent.get(ctx.request.form);
+    if (ctx.request.method !== "GET" && ctx.response.status < 300 && last) last.written = last.typed;
+  });
   document.addEventListener("htmx:before:request", count(1));
   document.addEventListener("htmx:finally:request", count(-1));
   document.addEventListener("htmx:after:swap", mark);
