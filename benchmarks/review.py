@@ -63,7 +63,7 @@ def full_class(
 
 def review(client: Client, class_id: UUID, runs: list[UUID], rounds: int) -> None:
     """The page as it was, and right after a bench wrote."""
-    address = f"/classes/{class_id}/review"
+    address = f"/classes/{class_id}/results"
     asks = {"bare page": lambda _: client.ask("GET", "/bare")[0], "review": lambda _: client.ask("GET", address)[0]}
     print(f"## Review of {BENCHES} benches, {rounds} rounds\n")
     compare(asks, {"review": 6.0}, rounds)

@@ -59,17 +59,17 @@ def shots(page: Page) -> None:
     page.locator(".strip a", has_text="11 filter").click()
     page.wait_for_selector(".set-up")
     take("filter")
-    page.goto("/reckon/reaction?equation=BaCl2+%2B+Na2SO4+->+BaSO4+%2B+NaCl&obtained=1.102"
+    page.goto("/calculators/reaction?equation=BaCl2+%2B+Na2SO4+->+BaSO4+%2B+NaCl&obtained=1.102"
               "&amounts=BaCl2·2H2O+1.222+g%0ANa2SO4+25.0+mL+0.25+M")  # fmt: skip
     take("sums")
-    page.goto("/plan")
+    page.goto("/procedures")
     page.get_by_role("link", name="Build A mixed powder").click()
     page.locator(".step-row a").nth(3).click()
     page.get_by_role("button", name="Take out").click()
     page.wait_for_selector(".advice")
     take("builder")
     page.get_by_role("button", name="Undo").click()
-    page.goto("/shelf?name=ethyl+acetate")
+    page.goto("/reference-data?name=ethyl+acetate")
     take("shelf")
     open_step(page, "SEP-5", 6, "3 extract")
     page.wait_for_selector(".funnel-instrument")

@@ -31,7 +31,7 @@ GLOWS = ((0.25, 0.55, 1.0), (1.0, 0.85, 0.2), (0.4, 1.0, 0.5))
 
 @dataclass(frozen=True)
 class Blob:
-    """A spot: where (mm from the left, mm over the bottom edge), how dark at its middle, how wide (sigma, mm)."""
+    """A spot: where (mm from the left, mm above the bottom edge), how dark at its middle, how wide (sigma, mm)."""
 
     lane: int
     x: float
@@ -68,7 +68,7 @@ class Scene:
     seed: int = 0
 
     def front_at(self, x: float) -> float:
-        """The front over the bottom edge at *x*."""
+        """The front above the bottom edge at *x*."""
         part = x / self.width * 2 - 1
         return self.front + self.slope * part + self.smile * (part * part - 0.33)
 

@@ -88,7 +88,7 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True, metavar="command")
 
     shown = commands.add_parser("demo", help="start with a demo class on this machine")
-    shown.add_argument("--fresh", action="store_true", help="throw the demo data away and start over")
+    shown.add_argument("--fresh", action="store_true", help="delete the demo data and start over")
     shown.add_argument("--port", type=int, default=FIRST_PORT)
     shown.set_defaults(run=run_demo)
 
@@ -96,24 +96,28 @@ def _parser() -> argparse.ArgumentParser:
     served.add_argument("--host", default="127.0.0.1", help="address to listen on (default: this machine only)")
     served.add_argument("--port", type=int, default=FIRST_PORT)
     served.add_argument("--name", action="append", default=[], help="a host name that browsers may use")
-    served.add_argument("--behind-https", action="store_true", help="a proxy speaks HTTPS to the browsers")
+    served.add_argument("--behind-https", action="store_true", help="a proxy serves HTTPS to the browsers")
     served.add_argument(
         "--behind-proxy", action="append", default=[], metavar="ADDRESS",
-        help="the address of a proxy before it; only this one is believed when it says for whom it asks",
+        help="the address of a trusted proxy; only its X-Forwarded-For header is used",
     )  # fmt: skip
     served.add_argument(
-        "--as-owner", action="store_true", help="serve with a DATABASE_URL whose role owns the database all the same"
+        "--as-owner", action="store_true", help="serve even if the role of DATABASE_URL owns the database"
     )
     served.add_argument(
-        "--device", action="append", default=[], metavar="NAME=HOST:PORT", help="an instrument to read; docs/devices.md"
+        "--device",
+        action="append",
+        default=[],
+        metavar="NAME=HOST:PORT",
+        help="an instrument to read; see docs/devices.md",
     )
     served.set_defaults(run=run_serve)
 
-    stood = commands.add_parser("instruments", help="run the made-up instruments on a loopback port")
+    stood = commands.add_parser("instruments", help="run the simulated instruments on a loopback port")
     stood.add_argument("--port", type=int, default=8390)
     stood.set_defaults(run=run_instruments)
 
-    account = commands.add_parser("account", help="make an instructor's account")
+    account = commands.add_parser("account", help="create an instructor's account")
     account.add_argument("email")
     account.add_argument("name")
     account.add_argument("--institution", required=True)
@@ -122,20 +126,20 @@ def _parser() -> argparse.ArgumentParser:
 
     password = commands.add_parser("password", help="set an account's password and end its sessions")
     password.add_argument("email")
-    password.add_argument("--link", action="store_true", help="make a link with which they choose it themselves")
+    password.add_argument("--link", action="store_true", help="create a link that lets them choose it themselves")
     password.set_defaults(run=run_password)
 
-    rebuilt = commands.add_parser("rebuild", help="work every page out again for the class boards")
+    rebuilt = commands.add_parser("rebuild", help="recalculate every page for the class boards")
     rebuilt.set_defaults(run=run_rebuild)
 
-    backed = commands.add_parser("backup", help="write the whole database into one file, also while it is served")
+    backed = commands.add_parser("backup", help="write the whole database to one file, also while Helvor is running")
     backed.add_argument("file", type=Path)
     backed.set_defaults(run=run_backup)
 
-    restored = commands.add_parser("restore", help="put a backup into an empty database")
+    restored = commands.add_parser("restore", help="restore a backup into an empty database")
     restored.add_argument("file", type=Path)
     restored.add_argument(
-        "--replace", action="store_true", help="where there are records: put that database aside and use the backup"
+        "--replace", action="store_true", help="if there are records: set that database aside and use the backup"
     )
     restored.set_defaults(run=run_restore)
     return parser
@@ -149,7 +153,7 @@ def run_demo(options: argparse.Namespace) -> None:
         with _database(DEMO_DATABASE, fresh=options.fresh) as at:
             with _own(at) as conn:
                 if accounts.any_accounts(conn, demo=False):
-                    raise Refused("This database holds real accounts: the demo wants one of its own.")
+                    raise Refused("This database has real accounts: use a separate database for the demo.")
                 if not accounts.any_accounts(conn):
                     say("Loading the demo class …")
                     demo.load(conn, eluotropic_rank())
@@ -169,8 +173,7 @@ def run_serve(options: argparse.Namespace) -> None:
             with _to_serve(at, told=options.as_owner) as conn:
                 if not loopback and accounts.any_accounts(conn, demo=True):
                     raise Refused(
-                        "This database holds demo accounts, whose password everybody knows: "
-                        f"it is not served on {options.host}."
+                        f"This database has demo accounts with a public password: it is not served on {options.host}."
                     )
             settings = Settings(
                 database_url=at.serving,
@@ -191,7 +194,7 @@ def _device(text: str) -> Instrument:
     """
     found = re.fullmatch(r"([a-z0-9-]{1,24})=([^\s:]+|\[[0-9a-f:]+\]):(\d{1,5})", text)
     if found is None or not 0 < int(found[3]) < 65536:
-        raise Refused(f"{text} names no instrument: write it as balance-1=127.0.0.1:7301.")
+        raise Refused(f"{text} is not an instrument: write it as balance-1=127.0.0.1:7301.")
     return Instrument(found[1], found[2].strip("[]"), int(found[3]))
 
 
@@ -209,7 +212,7 @@ def run_account(options: argparse.Namespace) -> None:
         try:
             accounts.add_instructor(conn, institution, options.email, options.name, password)
         except psycopg.errors.UniqueViolation as known:
-            raise Refused(f"{options.email} has an account already.") from known
+            raise Refused(f"{options.email} already has an account.") from known
         except psycopg.errors.CheckViolation as wrong:
             raise Refused(f"{options.email} is not an e-mail address.") from wrong
     say(f"{options.name} can sign in as {options.email}.")
@@ -221,7 +224,7 @@ def _password() -> str:
     asks = f"Password ({shortest} characters or more): "
     password = getpass.getpass(asks) if sys.stdin.isatty() else sys.stdin.readline().strip()
     if len(password) < shortest:
-        raise Refused(f"A password has {shortest} characters or more.")
+        raise Refused(f"Enter a password of {shortest} characters or more.")
     return password
 
 
@@ -232,22 +235,22 @@ def run_password(options: argparse.Namespace) -> None:
             try:
                 token = people.reset_link_at_terminal(conn, options.email)
             except KeyError as nobody:
-                raise Refused(f"Nobody signs in as {options.email}.") from nobody
-        say(f"Within a day a new password can be chosen at /reset/{token}, behind the address of this Helvor.")
+                raise Refused(f"No account has the address {options.email}.") from nobody
+        say(f"For one day a new password can be chosen at /reset/{token}, on the address of this Helvor.")
         return
     password = _password()
     with _database(DATABASE, fresh=False) as at, _own(at) as conn:
         try:
             name = accounts.set_password(conn, options.email, password)
         except KeyError as nobody:
-            raise Refused(f"Nobody signs in as {options.email}.") from nobody
-    say(f"{name} signs in with the new password; all sessions of before have ended.")
+            raise Refused(f"No account has the address {options.email}.") from nobody
+    say(f"{name} signs in with the new password; all earlier sessions have ended.")
 
 
 def run_rebuild(options: argparse.Namespace) -> None:
     """Rebuild what the class boards show."""
     with _database(DATABASE, fresh=False) as at, _own(at) as conn:
-        say(f"{pages.rebuild_summaries(conn, eluotropic_rank())} pages worked out again.")
+        say(f"{pages.rebuild_summaries(conn, eluotropic_rank())} pages recalculated.")
 
 
 def run_backup(options: argparse.Namespace) -> None:
@@ -258,7 +261,7 @@ def run_backup(options: argparse.Namespace) -> None:
             pass
         done = backup.write(at.own, target)
     say(f"{target}: {done.total} rows in {done.bytes / 1e6:.1f} MB, read back and counted.")
-    say("It holds names and password hashes: keep it where only you can read it.")
+    say("It contains names and password hashes: store it where only you can read it.")
 
 
 def run_restore(options: argparse.Namespace) -> None:
@@ -266,7 +269,7 @@ def run_restore(options: argparse.Namespace) -> None:
     source = options.file.absolute()
     with _one_at_a_time() as alone:
         if not alone:
-            raise Refused("Stop Helvor first: a backup is not put in under people who write.")
+            raise Refused("Stop Helvor first: a backup cannot be restored while people are working.")
         with _database(DATABASE, fresh=False) as at:
             aside = ""
             with connect(at.own) as conn:
@@ -275,18 +278,18 @@ def run_restore(options: argparse.Namespace) -> None:
                 done = backup.restore(at.own, source)
             elif not options.replace:
                 raise Refused(
-                    "This database holds records. With --replace they are put aside under another name, "
+                    "This database has records. With --replace they are set aside under another name, "
                     "and the backup is used."
                 )
             elif os.environ.get("DATABASE_URL"):
-                raise Refused("--replace works on the private database only: name an empty one in DATABASE_URL.")
+                raise Refused("--replace works on the private database only: set DATABASE_URL to an empty one.")
             else:
                 done, aside = _replace(at.own, source)
             with _own(at):
                 pass  # the rights of what came in
     say(f"Restored {done.total} rows of {done.taken_at:%Y-%m-%d %H:%M} UTC, and counted them.")
     if aside:
-        say(f"What was there before is kept in the database {aside} of this folder's server.")
+        say(f"The earlier records are in the database {aside} of this folder's server.")
 
 
 def _replace(url: str, source: Path) -> tuple[backup.Backup, str]:
@@ -356,7 +359,8 @@ def _own(at: At) -> Iterator[psycopg.Connection]:
         if at.own == at.serving and not rights.too_much(conn):
             if not is_current(conn):
                 raise Refused(
-                    "This database is of another version of Helvor. Start once with DATABASE_OWNER_URL, the address "
+                    "This database belongs to another version of Helvor. Start once with DATABASE_OWNER_URL, the "
+                    "address "
                     "for the role that owns it: docs/database.md."
                 )
         else:
@@ -377,8 +381,8 @@ def _to_serve(at: At, *, told: bool) -> Iterator[psycopg.Connection]:
         more = rights.too_much(serving)
     if more and not told:
         raise Refused(
-            f"The role of DATABASE_URL {more}, so nothing would keep what is in ink. Make a role that only serves "
-            "(four lines of SQL in docs/database.md), or say --as-owner."
+            f"The role of DATABASE_URL {more}, so records would not be protected. Create a role that only serves "
+            "(four lines of SQL in docs/database.md), or use --as-owner."
         )
     with _own(at) as conn:
         yield conn
@@ -390,15 +394,13 @@ def _database(name: str, *, fresh: bool) -> Iterator[At]:
     given = os.environ.get("DATABASE_URL")
     if given:
         if fresh:
-            raise Refused(
-                "--fresh throws a whole database away, so it works on the private one only; DATABASE_URL is set."
-            )
+            raise Refused("--fresh deletes a whole database, so it works on the private one only; DATABASE_URL is set.")
         yield At(os.environ.get("DATABASE_OWNER_URL") or given, given)
         return
     VAR.mkdir(parents=True, exist_ok=True)
     with running(LocalServer(VAR / "postgres", say=say)) as server:
         if fresh:
-            say("Throwing the old demo data away …")
+            say("Deleting the old demo data …")
             drop_database(server.url("postgres"), name)
         make_database(server.url("postgres"), name)
         yield At(server.url(name), server.app_url(name), rights.OWNER)
@@ -429,7 +431,7 @@ def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool)
         say(f"\n  Helvor is running:  {address}")
         if is_demo:
             say(f"  Sign in as          {demo.EMAIL}\n  with the password   {demo.PASSWORD}")
-        say("  Ctrl-C stops it; what was recorded stays.\n")
+        say("  Ctrl-C stops it; the records stay.\n")
         server = uvicorn.Server(config)
         app.state.closing = lambda: server.should_exit  # open boards end their streams by themselves
         server.run(sockets=[listener])

@@ -32,9 +32,9 @@ def test_a_bottle_emptied_has_no_concentration():
     [
         (
             {"kind": "made-up", "substance": "x", "formula": "", "mass": "1 g", "volume": "1 L"},
-            "makes the mass an amount",
+            "n  Value error, formula: Enter the formula with its water of",
         ),
-        ({"kind": "made-up", "substance": "x", "formula": "NaCl", "mass": "0 g", "volume": "1 L"}, "more than nothing"),
+        ({"kind": "made-up", "substance": "x", "formula": "NaCl", "mass": "0 g", "volume": "1 L"}, "above 0"),
         ({"kind": "made-up", "substance": "x", "formula": "salt", "mass": "1 g", "volume": "1 L"}, "not a formula"),
         ({"kind": "tared", "mass": "3"}, "has no unit"),
         ({"kind": "eaten"}, "does not match any of the expected tags"),

@@ -44,7 +44,7 @@ def test_a_balanced_equation_is_read(text, shown):
     ("text", "says"),
     [
         ("CaCl2 + Na2CO3 -> CaCO3 + NaCl", "Cl is 2 on the left, 1 on the right"),
-        ("H2 + O2", "two sides and an arrow"),
+        ("H2 + O2", "Enter two sides with an arrow, such as CaCl"),
         ("A -> ", "two sides"),
         ("salt -> NaCl", "is not a formula"),
         ("Na -> K", "does not balance"),

@@ -67,14 +67,14 @@ def changed(**at):
         (changed(title=""), "title", "at least 1 character"),
         (changed(format=99), "format", "less than or equal to 1"),
         (changed(surprise=1), "surprise", "not permitted"),
-        (changed(substances__0__amount="3.00"), "substance 1, amount", "not an amount with its unit"),
+        (changed(substances__0__amount="3.00"), "substance 1, amount", "not an amount with a unit"),
         (changed(substances__0__formula="salt"), "substance 1, formula", "is not a formula"),
         (changed(steps__2__hands=-1), "step 3, hands", "greater than or equal to 0"),
-        (changed(steps__2__takes=["sand"]), "step 3", "“sand”, which no step before it gives"),
+        (changed(steps__2__takes=["sand"]), "step 3", "“sand”, but no earlier step produces it"),
         (changed(steps__1__adds=["gold"]), "step 2", "adds “gold”"),
         (changed(steps__1__id="s1"), "step 2", "same id"),
-        (changed(portions__0__component="gold"), "camphor vapour", "not among the components"),
-        (changed(components__0__name="potassium chloride"), "component potassium chloride", "two components"),
+        (changed(portions__0__component="gold"), "camphor vapour", "not one of the components"),
+        (changed(components__0__name="potassium chloride"), "component potassium chloride", "Two components have this name"),
         (changed(title="a\u202eb"), "title", "cannot be printed"),
     ],
 )
@@ -171,8 +171,8 @@ def test_a_new_name_reaches_every_step():
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        (lambda p: edit.move_step(p, "s99", 0), "not in this procedure"),
-        (lambda p: edit.put_substance(p, Substance(name="WATER")), "There is “WATER” already"),
+        (lambda p: edit.move_step(p, "s99", 0), "That step is no longer in this procedure"),
+        (lambda p: edit.put_substance(p, Substance(name="WATER")), "exists already: enter another name"),
         (lambda p: edit.remove_part(p, "component", "gold"), "There is no component “gold”"),
         (lambda p: edit.remove_part(p, "title", "x"), "There is no title"),
         (lambda p: edit.add_step(p.model_copy(update={"steps": p.steps * 4}), STEP_KINDS["stir"], 0), "at most 60"),
@@ -190,7 +190,7 @@ def test_a_difference_names_what_was_added_taken_out_moved_and_changed():
     new = scaled(new, 2).model_copy(update={"house_rules": {"pouring": "swirl"}})
     found = {(d.place, d.what): (d.before, d.after) for d in differences(POWDER, new)}
     assert ("step 1", "added") in found
-    assert ("step 11", "taken out") in found
+    assert ("step 11", "deleted") in found
     assert found["step 5, °C", "changed"] == ("130.0", "140.0")
     assert found["mixed powder, amount", "changed"] == ("3.00 g", "6.00 g")
     assert found["procedure, house rules", "changed"] == ("nothing", "pouring: swirl")

@@ -40,23 +40,23 @@ def test_what_people_type_is_read_with_its_resolution(text, kind, unit, value, r
 
 
 REFUSED = [
-    ("", "Nothing is written"),
-    ("   ", "Nothing is written"),
+    ("", "Enter a value"),
+    ("   ", "Enter a value"),
     ("abc", "not a number"),
-    ("NaN", "not a number that can be read off"),
-    ("inf", "not a number that can be read off"),
-    ("-inf", "not a number that can be read off"),
-    ("1e400", "not a size"),
-    ("1e999999999", "not a size"),
-    ("9" * 400, "not a size"),
+    ("NaN", "is not a number: enter what the display shows"),
+    ("inf", "is not a number: enter what the display shows"),
+    ("-inf", "is not a number: enter what the display shows"),
+    ("1e400", "is not a realistic size: check the digits and the unit"),
+    ("1e999999999", "is not a realistic size: check the digits and the unit"),
+    ("9" * 400, "is not a realistic size: check the digits and the unit"),
     ("-3", "below zero"),
     ("−3 mm", "below zero"),
     ("2,050", "could be 2.050 or 2050"),
     ("1.234,5", "too many commas and points"),
     ("1,2,3", "too many commas and points"),
     ("5..2", "more than one decimal point"),
-    ("5 km", "not a unit of length"),
-    ("5 mL", "not a unit of length"),
+    ("5 km", "is not a known unit of length: use mm, cm or in"),
+    ("5 mL", "is not a known unit of length: use mm, cm or in"),
     ("٣", "not a number"),
     ("1/0", "not a fraction"),
     ("4 5", "not a number"),
@@ -72,7 +72,7 @@ def test_what_cannot_be_read_is_refused_with_the_reason(text, sentence):
 
 
 def test_a_missing_unit_is_never_guessed():
-    with pytest.raises(Unreadable, match="write 41 mm"):
+    with pytest.raises(Unreadable, match="has no unit: write for example"):
         parse("41", "length")
 
 

@@ -39,7 +39,7 @@ def test_a_bench_filters_and_sees_where_it_went(page):
 
 
 def test_a_sum_follows_what_is_typed_and_keeps_what_cannot_be_read(page):
-    page.goto("/plan")
+    page.goto("/procedures")
     page.get_by_role("link", name="Sums").click()
     expect(page.locator(".in-words").first).to_contain_text("BaCl₂ + Na₂SO₄ → BaSO₄ + 2 NaCl")
     page.get_by_label("Equation").fill("Al + HCl -> AlCl3 + H2")
@@ -51,7 +51,7 @@ def test_a_sum_follows_what_is_typed_and_keeps_what_cannot_be_read(page):
     expect(page.locator("#trouble-equation")).to_contain_text("no element Hx")
     expect(page.get_by_label("Taken")).to_have_value("Al 0.270 g\nHCl 20.0 mL 2.0 M")
     assert violations(page) == []
-    for name in ("Which way to filter", "How many washes", "Papers and folds", "What stays dissolved"):
+    for name in ("Choose a filtration", "Number of washes", "Papers and folds", "Solubility losses"):
         page.locator(".sums a", has_text=name).click()
         expect(page.locator("h1")).to_have_text(name)
         assert violations(page) == []

@@ -22,8 +22,8 @@ def test_a_weighing_takes_its_reading_from_the_balance_and_never_a_doubtful_one(
     page.get_by_role("button", name="Take reading").click()
     expect(page.locator("#w-mass")).to_have_value("40.118")
     expect(page.locator("#w-balance")).to_have_value("balance 1")
-    expect(page.locator("#net")).to_contain_text("written as the tare")
-    page.get_by_role("button", name="Write the reading").click()
+    expect(page.locator("#net")).to_contain_text("saved as the tare")
+    page.get_by_role("button", name="Save reading").click()
     expect(page.locator(".tare", has_text="dish").first).to_contain_text("40.118")
     for fault, says in (
         ("drops out", "dropped out"),

@@ -72,7 +72,7 @@ def test_tubes_are_picked_on_the_rack_by_a_finger_and_by_keys(page):
         page.locator(".drill-tube").nth(number - 1).click()
     page.get_by_role("checkbox", name=f"Tube {key[-1]}:").focus()
     page.keyboard.press("Space")
-    page.get_by_role("button", name="These go together").click()
+    page.get_by_role("button", name="Pool these").click()
     expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
     assert page.locator(".drill-tube.in-key").count() == len(key)
     assert violations(page) == []
@@ -84,11 +84,11 @@ def test_steps_take_their_place_as_they_are_tapped(page):
     for number in case.key:
         page.locator(f'[data-order="{number}"] label').click()
     assert [page.locator(f"#place-{number}").input_value() for number in case.key] == ["1", "2", "3"]
-    page.get_by_role("button", name="This is the order").click()
+    page.get_by_role("button", name="Submit this order").click()
     expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
     page.goto(at("order"))
     page.get_by_label(case.shown[0].words).select_option("1")
-    page.get_by_role("button", name="This is the order").click()
+    page.get_by_role("button", name="Submit this order").click()
     expect(page.get_by_role("alert")).to_contain_text("each place once")
     expect(page.get_by_label(case.shown[0].words)).to_have_value("1")
 

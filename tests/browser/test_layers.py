@@ -52,13 +52,13 @@ def test_each_step_of_the_work_up_can_be_read_by_everybody(page):
 
 
 def test_a_scheme_is_proposed_and_becomes_a_procedure(page):
-    page.goto("/reckon/scheme")
+    page.goto("/calculators/scheme")
     page.get_by_label("The mixture").fill("benzoic acid 1.00 g\nphenol 1.00 g\nbiphenyl 1.00 g")
     expect(page.get_by_label("Answer")).to_contain_text("phenol crystals")
     assert violations(page) == []
-    page.get_by_role("button", name="Make it a procedure").click()
+    page.get_by_role("button", name="Create procedure").click()
     page.wait_for_url("**/procedures/**")
     expect(page.locator("body")).to_contain_text("Take out phenol")
     for key in ("layers", "portions", "who", "to-ph", "drying-agent", "reflux"):
-        page.goto(f"/reckon/{key}")
+        page.goto(f"/calculators/{key}")
         assert violations(page) == []

@@ -24,15 +24,15 @@ def test_from_the_file_to_spots_on_the_plate(page):
     page.get_by_role("link", name="Photograph it").click()
     page.get_by_label("Photograph, JPEG").set_input_files(PHOTO)
     page.get_by_label("254 nm").check()
-    page.get_by_role("button", name="Take it in and read it").click()
+    page.get_by_role("button", name="Upload and analyse").click()
     expect(page.locator(".proposals")).to_be_visible(timeout=20_000)
     # One is moved by typing, one more is added by a click on its lane, the doubtful one is kept.
-    page.get_by_label("A1, mm over the origin").fill("44,0")
+    page.get_by_label("A1, mm above the origin").fill("44,0")
     page.get_by_label("Keep T3").check()
     lane = page.locator("#flat .lane-add").nth(2).bounding_box()
     page.mouse.click(lane["x"] + lane["width"] / 2, lane["y"] + lane["height"] * 0.25)
-    expect(page.get_by_label("One more spot, mm over the origin")).not_to_have_value("")
-    page.get_by_role("button", name="Keep what is ticked").click()
+    expect(page.get_by_label("One more spot, mm above the origin")).not_to_have_value("")
+    page.get_by_role("button", name="Save ticked spots").click()
     page.wait_for_selector(".spots-table")
     expect(page.locator(".spots-table tbody tr")).to_have_count(7)
     expect(page.locator(".spots-table tr", has_text="A1")).to_contain_text("44.0")
@@ -49,7 +49,7 @@ def test_a_dragged_corner_is_read_again_and_arrow_keys_move_it_too(photo):
     photo.mouse.down()
     photo.mouse.move(x + 12, y + 8, steps=3)
     photo.mouse.up()
-    expect(photo.get_by_role("button", name="Find the corners")).to_be_visible(timeout=20_000)
+    expect(photo.get_by_role("button", name="Find corners")).to_be_visible(timeout=20_000)
     expect(photo.locator(".proposals")).to_be_visible(timeout=20_000)
     moved = photo.locator("#corners").input_value()
     assert moved != before
@@ -57,14 +57,14 @@ def test_a_dragged_corner_is_read_again_and_arrow_keys_move_it_too(photo):
     corner.focus()
     photo.keyboard.press("ArrowLeft")
     assert photo.locator("#corners").input_value() != moved
-    photo.get_by_role("button", name="Find the corners").click()
-    expect(photo.get_by_role("button", name="Find the corners")).to_have_count(0, timeout=20_000)
+    photo.get_by_role("button", name="Find corners").click()
+    expect(photo.get_by_role("button", name="Find corners")).to_have_count(0, timeout=20_000)
     expect(photo.locator(".proposals")).to_be_visible(timeout=20_000)
     assert photo.locator("#corners").input_value() == before
 
 
 def test_a_spot_is_dragged_and_its_number_follows(photo):
-    field = photo.get_by_label("P1, mm over the origin")
+    field = photo.get_by_label("P1, mm above the origin")
     before = float(field.input_value())
     box = photo.locator("#flat .proposed").first.bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
@@ -98,7 +98,7 @@ def test_a_bad_file_is_refused_beside_its_field(page, tmp_path):
     bad = tmp_path / "plate.jpg"
     bad.write_bytes(b"no picture at all")
     page.get_by_label("Photograph, JPEG").set_input_files(bad)
-    page.get_by_role("button", name="Take it in and read it").click()
+    page.get_by_role("button", name="Upload and analyse").click()
     expect(page.get_by_role("alert")).to_contain_text("cannot be read as a picture")
 
 
@@ -109,6 +109,6 @@ def test_it_works_without_scripts(browser, running):
     page.goto("/find?q=8")
     page.locator(".page-line", has_text="Plate 1").first.click()
     page.get_by_role("link", name="Photograph", exact=True).click()
-    page.get_by_role("button", name="Keep what is ticked").click()
+    page.get_by_role("button", name="Save ticked spots").click()
     expect(page.locator(".spots-table tbody tr").first).to_contain_text("P1")
     context.close()

@@ -32,12 +32,12 @@ def pixel_of(page: Page, lane: int, mm: float) -> tuple[float, float]:
 
 
 def test_a_new_user_gets_from_sign_in_to_a_corrected_exported_plate(page):
-    page.get_by_role("button", name="New plate on the front bench").click()
+    page.get_by_role("button", name="New plate").click()
     page.get_by_label("Lanes").fill("P paracetamol ref, C caffeine ref, T tablet extract")
     page.get_by_label("Eluent parts").fill("ethyl acetate : hexane 3 : 1")
     page.get_by_label("Eluent level").fill("5")
     page.get_by_label("lined", exact=True).check()
-    page.get_by_role("button", name="Draw the plate").click()
+    page.get_by_role("button", name="Create plate").click()
     page.wait_for_selector("#tlc")
     typed(page, "front 80.0")
     expect(page.locator("#understood")).to_contain_text("front at 80.0 mm")
@@ -107,10 +107,10 @@ def test_everything_on_the_drawing_is_reached_by_keyboard(plate):
     page.locator("[data-name=P1]").focus()
     page.keyboard.press("Delete")
     expect(page.get_by_role("heading", name="Strike spot P1 through")).to_be_visible()
-    page.get_by_role("button", name="Strike through").click()
+    page.get_by_role("button", name="Strike out").click()
     expect(page.locator(".trouble")).to_contain_text("in a word why")
     page.get_by_label("misread", exact=True).check()
-    page.get_by_role("button", name="Strike through").click()
+    page.get_by_role("button", name="Strike out").click()
     expect(row(page, "P1")).to_have_count(0)
     page.locator(".lane-hit").first.focus()
     page.keyboard.press("Enter")
@@ -159,7 +159,7 @@ def test_a_stop_names_the_exchanged_readings_and_asks_for_a_word(plate):
     page = plate(5)
     stop = page.locator("#main .finding.is-stop")
     expect(stop).to_contain_text("0.48, not 2.11")
-    page.get_by_role("link", name="Go on with a word why").click()
+    page.get_by_role("link", name="Continue anyway (reason)").click()
     page.get_by_label("Why go on").fill("to show the class")
     page.get_by_role("button", name="Go on").click()
     expect(page.locator("#main .finding.is-stop")).to_contain_text("Went on: to show the class")
@@ -278,7 +278,7 @@ def test_the_other_pages_and_the_panels_are_accessible(page, plate):
         assert violations(page) == [], opener
         page.keyboard.press("Escape")
     page.goto("/")
-    page.get_by_role("button", name="New plate on the front bench").click()
+    page.get_by_role("button", name="New plate").click()
     page.wait_for_selector("#start-form")
     assert violations(page) == []
 
@@ -304,7 +304,7 @@ def test_forms_work_without_scripts(browser, running):
     page.goto("/find?q=12")
     page.get_by_role("button", name="New plate").click()
     page.get_by_label("Lanes").fill("P, T")
-    page.get_by_role("button", name="Draw the plate").click()
+    page.get_by_role("button", name="Create plate").click()
     page.locator("#read").fill("front 80")
     page.get_by_role("button", name="Enter").click()
     page.get_by_role("link", name="Add a spot").click()

@@ -39,9 +39,9 @@ def test_a_plate_runs_pauses_and_is_judged_when_it_is_out(page):
 
 def test_it_becomes_a_plate_that_is_measured_like_any_other(page):
     page.goto(f"{AT}&minutes=12&out=yes")
-    page.get_by_role("button", name="Photograph and measure it").click()
+    page.get_by_role("button", name="Photograph and measure").click()
     expect(page.locator(".proposals")).to_contain_text("mix2", timeout=30_000)
-    page.get_by_role("button", name="Keep what is ticked").click()
+    page.get_by_role("button", name="Save ticked spots").click()
     expect(page.get_by_role("heading", name="virtual plate")).to_be_visible()
     expect(page.locator("table").first).to_contain_text(re.compile(r"0\.1[67]"))
 
@@ -54,7 +54,7 @@ def test_what_is_typed_stays_while_it_runs_and_a_phone_has_room(page):
     page.get_by_role("button", name="+ 1 min").click()
     expect(page.locator("#p-clock")).to_have_text("1.0 min")
     expect(page.get_by_label("Ethyl acetate, %")).to_have_value("65")
-    page.get_by_role("button", name="Set a new plate up").click()
+    page.get_by_role("button", name="New plate").click()
     expect(page.get_by_label("Ethyl acetate, %")).to_have_value("65")
     expect(page.locator("#p-clock")).to_have_text("0.0 min")
 
@@ -79,7 +79,7 @@ def test_the_eluent_is_pulled_on_its_bar_and_a_missed_try_stays_beside_the_next(
     strong = int(page.get_by_label("Ethyl acetate, %").input_value())
     assert 77 <= strong <= 83
     page.get_by_label("Acetic acid, %").fill("1")
-    page.get_by_role("button", name="Set a new plate up").click()
+    page.get_by_role("button", name="New plate").click()
     expect(page.locator(".tries")).to_contain_text("60 : 40 : 0")
     expect(page.locator(".tries")).to_contain_text("missed")
     page.goto(page.url + "&minutes=11&out=yes")
@@ -95,10 +95,10 @@ def test_by_daylight_nothing_is_seen_and_own_compounds_run_on_another_layer(page
     assert page.locator(".chamber .virtual-spot").count() == 0
     page.get_by_label("Goal").select_option("-1")
     page.get_by_label("Layer").select_option("C18")
-    page.get_by_role("button", name="Set a new plate up").click()
+    page.get_by_role("button", name="New plate").click()
     for name in ("aspirin", "vanillin"):
         page.get_by_label(name, exact=True).set_checked(name == "vanillin")
-    page.get_by_role("button", name="Set a new plate up").click()
+    page.get_by_role("button", name="New plate").click()
     expect(page.locator(".chamber")).to_have_attribute("aria-label", re.compile("3 lanes"))
     expect(page.get_by_label("Methanol, %")).to_be_visible()
     assert violations(page) == []

@@ -37,7 +37,7 @@ def test_every_story_is_accessible_on_its_way_and_at_its_end(page, title):
     page.set_viewport_size({"width": 390, "height": 844})
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
     finish(page)
-    expect(page.get_by_role("heading", name="Which decision cost what")).to_be_visible()
+    expect(page.get_by_role("heading", name="Effect of each decision")).to_be_visible()
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
     assert violations(page) == []
 
@@ -50,16 +50,16 @@ def test_choices_have_their_consequences_and_the_run_stands_in_the_notebook(page
     expect(page.locator(".rehearsal-decisions")).to_contain_text("90 mL at once")
     page.reload()
     expect(page.locator(".rehearsal-decisions")).to_contain_text("90 mL at once")
-    page.get_by_text("Where it really is").click()
+    page.get_by_text("True amounts").click()
     expect(page.locator(".where-is")).to_contain_text("Acetanilide")
     finish(page)
     row = page.locator("tr", has_text="90 mL at once, to be safe")
     expect(row).to_contain_text(re.compile(r"[+−]\d\d"))
-    page.get_by_role("link", name="Its run in the notebook").click()
+    page.get_by_role("link", name="Open notebook page").click()
     expect(page.get_by_role("heading", name="Acetanilide made clean, virtual")).to_be_visible()
     page.go_back()
-    page.locator("tr", has_text="90 mL at once").get_by_role("button", name=re.compile("From here again")).click()
-    expect(page.get_by_role("heading", name="Boiling water goes onto the grains. How much?")).to_be_visible()
+    page.locator("tr", has_text="90 mL at once").get_by_role("button", name=re.compile("Retry from here")).click()
+    expect(page.get_by_role("heading", name="How much boiling water do you add to the grains?")).to_be_visible()
 
 
 def test_a_second_tap_decides_nothing_twice(page):

@@ -21,7 +21,7 @@ def test_a_meeting_is_got_ready_and_the_period_gone_through(board):
     expect(board.get_by_role("button", name="water: done by Ines Marlow").first).to_be_visible()
     board.reload()
     expect(board.get_by_role("button", name="water: done by Ines Marlow").first).to_be_visible()
-    board.get_by_text("How many there are of what is shared").click()
+    board.get_by_text("Number of each shared item").click()
     board.get_by_label("oven", exact=True).fill("12")
     board.get_by_role("button", name="Keep these").click()
     expect(board.locator(".period")).to_be_visible(timeout=20_000)
@@ -37,7 +37,7 @@ def test_plates_side_by_side_are_ranked_and_accessible(board):
     expect(board.locator(".outlier-ring")).not_to_have_count(0)
     assert violations(board) == []
     board.get_by_role("button", name="Rank the samples").click()
-    expect(board.get_by_text("A rank is a hint, no proof")).to_be_visible()
+    expect(board.get_by_text("A rank is a hint, not proof")).to_be_visible()
     board.get_by_role("link", name="Paper (cellulose)").click()
     board.get_by_role("link", name="Tune from these").click()
     expect(board.locator(".left-plot")).to_be_visible()
@@ -45,7 +45,7 @@ def test_plates_side_by_side_are_ranked_and_accessible(board):
 
 
 def test_a_slider_moves_the_composition_and_the_predicted_plate(page):
-    page.goto("/reckon/tuning")
+    page.goto("/calculators/tuning")
     expect(page.locator(".predicted")).to_be_visible()
     before = page.locator(".predicted").get_attribute("aria-label")
     page.locator("[data-slides]").focus()

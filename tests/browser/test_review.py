@@ -37,7 +37,7 @@ def test_wrong_answers_are_seen_with_the_mistake_that_gives_them(page):
     review_of(page, "sep-5")
     table = page.get_by_role("region", name="Answers, bench by bench")
     expect(table).to_contain_text("106.7")
-    expect(page.locator(".explained")).to_contain_text("Bench 4 turned upside down")
+    expect(page.locator(".explained")).to_contain_text("Bench 4 ratio inverted")
     expect(page.locator(".mistakes")).to_contain_text("divided by the whole mixture")
     page.get_by_role("link", name="What is asked").click()
     expect(page.get_by_role("heading", name="What is asked")).to_be_visible()
@@ -94,19 +94,19 @@ def test_the_report_is_read_and_printed_with_its_progress(page):
 def test_readings_come_in_from_a_file_after_a_look_at_them(page):
     review_of(page, "sep-2")
     page.get_by_text("More", exact=True).click()
-    page.get_by_role("link", name="Bring in readings, runs, names").click()
+    page.get_by_role("link", name="Import readings, runs, names").click()
     assert violations(page) == []
     bad = {"name": "monday.csv", "mimeType": "text/csv", "buffer": b"bench;dish;g\n3;boat;=1+1\n"}
     page.get_by_label("A file").set_input_files(bad)
-    page.get_by_role("button", name="Look at it first").click()
+    page.get_by_role("button", name="Preview").click()
     expect(page.get_by_role("alert")).to_contain_text("line 2, g")
     good = {"name": "monday.csv", "mimeType": "text/csv", "buffer": b"bench;dish;g\n3;boat 7;12,345\n"}
     page.get_by_label("A file").set_input_files(good)
-    page.get_by_role("button", name="Look at it first").click()
+    page.get_by_role("button", name="Preview").click()
     expect(page.get_by_role("heading", name="monday.csv")).to_be_visible()
     assert violations(page) == []
     expect(page.get_by_label("What g means")).to_have_value("mass")
-    page.get_by_label("Onto the runs of").select_option("A mixed powder")
+    page.get_by_label("Into the runs of").select_option("A mixed powder")
     page.get_by_role("button", name="Look again").click()
     expect(page.get_by_text("boat 7, empty, dry: 12.345 g")).to_be_visible()
     page.get_by_role("button", name="Bring 1 readings in").click()

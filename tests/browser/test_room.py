@@ -51,7 +51,7 @@ def test_two_processes_one_board_and_two_tablets(board, browser, running, second
         expect(tablet.locator(".spots-table")).to_contain_text(said.split()[1])
         expect(board.locator("#main")).not_to_have_attribute("data-seen", seen, timeout=3000)
     # The front says something: both hear it, whichever process serves them, and lose it when it is taken back.
-    board.get_by_role("button", name="Call the class").click()
+    board.get_by_role("button", name="Message the class").click()
     board.get_by_label("To all benches").fill("Leave the layers in the funnels")
     board.get_by_role("button", name="Say it").click()
     for tablet in (here, there):
@@ -71,7 +71,7 @@ def test_the_board_is_used_with_the_keyboard_and_accessible(board):
     board.keyboard.press("Enter")
     expect(board).to_have_url(re.compile("/runs/"))
     board.go_back()
-    board.get_by_text("The same as a table").click()
+    board.get_by_text("Show as a table").click()
     expect(board.get_by_role("columnheader", name="behind, min")).to_be_visible()
     board.set_viewport_size({"width": 820, "height": 1180})
     assert board.evaluate("document.documentElement.scrollWidth") <= 820
@@ -104,10 +104,10 @@ def test_a_timer_that_is_due_is_in_the_title_and_the_top_bar(board):
     expect(board).to_have_title(re.compile(r"^\(\d+ due\) "), timeout=20_000)
     expect(board.locator("#due")).to_be_visible()
     board.locator("details.person summary").click()
-    board.get_by_label("A soft sound when a timer is due").uncheck()
+    board.get_by_label("Play a sound when a timer ends").uncheck()
     board.reload()
     board.locator("details.person summary").click()
-    expect(board.get_by_label("A soft sound when a timer is due")).not_to_be_checked()
+    expect(board.get_by_label("Play a sound when a timer ends")).not_to_be_checked()
 
 
 def test_the_wall_is_read_from_afar_and_follows_the_front_bench(board):
@@ -126,7 +126,7 @@ def test_the_day_book_is_written_and_the_meeting_never_closed_silently(board):
     board.get_by_role("link", name="Day book").click()
     assert violations(board) == []
     board.get_by_text("Waste", exact=True).click()
-    board.get_by_label("Into the bottle").select_option("oxidizing")
+    board.get_by_label("Save to bottle").select_option("oxidizing")
     board.get_by_label("It is", exact=True).select_option("solvents")
     board.locator("#wasted-amount").fill("40 mL")
     board.locator("details[open]").get_by_role("button", name="Write it").click()
@@ -138,16 +138,16 @@ def test_the_day_book_is_written_and_the_meeting_never_closed_silently(board):
     board.get_by_text("Accident", exact=True).click()
     board.locator("#happened-what").fill("a drop of acid on a sleeve")
     board.locator("details[open]").get_by_role("button", name="Write it").click()
-    expect(board.get_by_label("What was done about: a drop of acid on a sleeve")).to_be_visible()
+    expect(board.get_by_label("Action taken: a drop of acid on a sleeve")).to_be_visible()
     assert violations(board) == []
     board.get_by_role("button", name="End the meeting").click()
     expect(board.get_by_role("alert").first).to_contain_text("An accident is still open")
-    board.get_by_label("What was done about: a drop of acid on a sleeve").fill("rinsed, nothing came of it")
-    board.get_by_role("button", name="Close the accident").click()
+    board.get_by_label("Action taken: a drop of acid on a sleeve").fill("rinsed, nothing came of it")
+    board.get_by_role("button", name="Save action").click()
     expect(board.locator(".day-log")).to_contain_text("Done about an accident: rinsed, nothing came of it")
     board.get_by_role("button", name="End the meeting").click()
     expect(board.get_by_role("alert").first).to_contain_text("Say in a word why")
-    board.get_by_label("Why it ends all the same").fill("jars are labelled by hand")
+    board.get_by_label("Reason for ending anyway").fill("jars are labelled by hand")
     board.get_by_role("button", name="End the meeting").click()
     expect(board.locator(".trail .plain")).to_contain_text("over")
     assert violations(board) == []

@@ -40,7 +40,7 @@ def test_a_csv_file_however_it_was_saved(content, cells, found):
 @pytest.mark.parametrize(
     ("content", "place", "sentence"),
     [
-        (b"", "", "empty"), (b"bench,mass\n", "", "no line below"), (b"bench,bench\n1,2\n", "headings", "Two columns"),
+        (b"", "", "empty"), (b"bench,mass\n", "", "csv has a heading but no rows"), (b"bench,bench\n1,2\n", "headings", "Two columns"),
         (b"bench,mass\n1,=1+1\n", "line 2, mass", "formula"), (b"bench,mass\n1,@SUM(A1)\n", "line 2, mass", "formula"),
         (b"bench,mass\n1,-cmd|x\n", "line 2, mass", "formula"), (b"bench,mass\n1,2,3\n", "line 2", "3 cells under 2"),
         (b"bench,note\n1," + b"x" * 3000, "line 2, note", "3000 characters"), (b"\0\0\0\0", "", "neither a CSV"),
@@ -98,7 +98,7 @@ def test_a_bomb_is_not_unpacked():
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr("photo.jpg", b"x")
-    with pytest.raises(BadTable, match="no workbook"):
+    with pytest.raises(BadTable, match="This zip file is not a workbook: save the table as"):
         read_table("photos.xlsx", out.getvalue())
 
 
@@ -170,10 +170,10 @@ def test_rows_become_readings():
 @pytest.mark.parametrize(
     ("row", "sentence"),
     [
-        ("9,dish,,,32.5,", "Bench 9 has no run"), ("x,dish,,,32.5,", "no bench's number"), ("1,dish,,,,", "has no mass"),
-        ("1,,,,32.5,", "without a container"), ("1,dish,,sticky,32.5,", "no state"), ("1,,,,,", "no reading in it"),
+        ("9,dish,,,32.5,", "Bench 9 has no run"), ("x,dish,,,32.5,", "not a bench number"), ("1,dish,,,,", "has no mass"),
+        ("1,,,,32.5,", "nter the container"), ("1,dish,,sticky,32.5,", "not a state"), ("1,,,,,", "a mass, an amount, a volume"),
         ("1,dish,,,heavy,", "not a number"), ("1,dish,,,-3,", "below zero"), ('1,dish,,,"1,000",', "could be 1.000 or 1000"),
-        ("1,dish,,wet,32.5,", "what is in the container"), ("1,dish,,,32.5,soon", "no moment"),
+        ("1,dish,,wet,32.5,", "what is in the container"), ("1,dish,,,32.5,soon", "not a date and time"),
     ],
 )  # fmt: skip
 def test_a_row_that_is_no_reading_is_said_by_its_line(row, sentence):
@@ -184,7 +184,7 @@ def test_a_row_that_is_no_reading_is_said_by_its_line(row, sentence):
 
 def test_the_same_weighing_twice_in_one_file_is_asked_about():
     found = read("bench,container,portion,state,mass\n1,dish,beads,dried 1,33.5\n1,Dish,beads,dried 1,33.6\n")
-    assert found.troubles == [("line 3", "It weighs the same again as line 2: keep one.")]
+    assert found.troubles == [("line 3", "It repeats line 2: delete one of the two.")]
     assert readings_of(read_table("r.csv", b"a,b\n1,2\n"), {"a": ""}, RUNS, ZONE).troubles[0][0] == "columns"
 
 

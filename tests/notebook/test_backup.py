@@ -97,7 +97,7 @@ def test_a_database_with_records_is_left_alone(filled, tmp_path):
         backup.restore(url, tmp_path / "one.helvor")
     with connect(url) as conn:
         assert accounts.any_accounts(conn) and len(worksheets(conn, ida.account)) == 2
-    with pytest.raises(BackupTrouble, match="there already"):
+    with pytest.raises(BackupTrouble, match="helvor exists already: enter another file name"):
         backup.write(url, tmp_path / "one.helvor")
     with pytest.raises(BackupTrouble, match="no folder"):
         backup.write(url, tmp_path / "nowhere" / "one.helvor")
@@ -121,8 +121,8 @@ def test_a_damaged_file_is_refused_and_nothing_happens(filled, other_url, tmp_pa
     with zipfile.ZipFile(good) as archive:
         manifest, dump = json.loads(archive.read("manifest.json")), archive.read("database.dump")
     for name, change, says in (
-        ("newer", {"version": 99}, "newer Helvor"), ("other", {"format": "something"}, "no backup"),
-        ("fewer", {"rows": manifest["rows"] | {"entry": 6}}, "does not hold all of entry"),
+        ("newer", {"version": 99}, "newer Helvor"), ("other", {"format": "something"}, "/other is not a backup of Helvor"),
+        ("fewer", {"rows": manifest["rows"] | {"entry": 6}}, "does not contain all of entry"),
     ):  # fmt: skip
         with zipfile.ZipFile(tmp_path / name, "w") as archive:
             archive.writestr("manifest.json", json.dumps(manifest | change))
@@ -138,7 +138,7 @@ def test_a_file_that_is_not_what_it_was_kept_as_is_noticed(filled, tmp_path):
     with connect(url) as conn:
         conn.execute("ALTER TABLE attachment DISABLE TRIGGER ALL")  # as a disk would: nobody who serves can
         conn.execute("UPDATE attachment SET sha256 = repeat('0', 64)")
-    with pytest.raises(BackupTrouble, match="not what it was kept as"):
+    with pytest.raises(BackupTrouble, match="A file in the database has changed since it was saved: check this"):
         backup.write(url, tmp_path / "one.helvor")
     assert not list(tmp_path.iterdir())
 

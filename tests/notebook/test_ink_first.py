@@ -157,7 +157,7 @@ def test_a_page_that_cannot_be_worked_out_keeps_its_ink_and_says_so(conn, ida, r
         assert pages.rebuild_summaries(conn, RANK) == 0, "and it keeps no other from being worked out again"
         assert pages.catch_up(conn, RANK) == 0
     entries, behind, summary = row(conn, run)
-    assert behind and summary["level"] == "stop" and "cannot be worked out" in summary["what"]
+    assert behind and summary["level"] == "stop" and "could not calculate this page" in summary["what"]
     assert pages.catch_up(conn, RANK) == 1
     assert row(conn, run)[2]["level"] != "stop"
     assert len(pages.open_page(conn, ida.account, run)[1]) == entries

@@ -101,12 +101,12 @@ def test_what_cannot_be_put_in_use_is_said(conn, ida):
     key = procedures.add_procedure(conn, ida.account, uuid4(), Procedure(title="Empty"), "made")
     with pytest.raises(Problem, match="at least one step"):
         procedures.put_in_use(conn, ida.account, key, 1)
-    with pytest.raises(Problem, match="changed the draft meanwhile"):
+    with pytest.raises(Problem, match="Somebody else changed the draft"):
         procedures.put_in_use(conn, ida.account, key, 7)
-    with pytest.raises(Problem, match="Put the draft in use first"):
+    with pytest.raises(Problem, match="Publish the draft first: a run follows a version"):
         procedures.start_runs(conn, ida.account, ida.name, key, [ida.bench], uuid4(), RANK)
     broken = procedures.add_procedure(conn, ida.account, uuid4(), edit.remove_step(POWDER, "s3"), "made")
-    with pytest.raises(Problem, match="which no step before it gives"):
+    with pytest.raises(Problem, match="but no earlier step produces it"):
         procedures.put_in_use(conn, ida.account, broken, 1)
 
 
@@ -140,7 +140,7 @@ def test_a_corrected_handout_reaches_every_run_once_and_those_to_come(conn, ida)
         assert sheet.steps[2].says == "Warm to 110 °C only"
         assert sum(isinstance(e.payload, HandoutCorrected) for e in entries) == 1
     alone = pages.start_page(conn, ida.account, ida.bench, "run", uuid4())
-    with pytest.raises(Problem, match="Only a handout that a class follows"):
+    with pytest.raises(Problem, match="Only a handout that the class follows can be corrected for the class"):
         procedures.correct_handout(conn, ida.account, ida.name, alone, uuid4(), says, RANK)
 
 
@@ -164,7 +164,7 @@ def test_a_container_has_a_short_code_and_its_notes_stay(conn, ida, otto):
         containers.note(conn, ida.account, ida.class_id, key, note, Tared(mass="31.062 g"))
     (kept,) = containers.containers_of(conn, ida.account, ida.class_id)
     assert (kept.now.label, len(kept.now.code), len(kept.notes)) == ("dish 3", 4, 1)
-    with pytest.raises(Problem, match="There is a container"):
+    with pytest.raises(Problem, match="exists already: enter another label"):
         containers.add(conn, ida.account, ida.class_id, uuid4(), "DISH 3", "dish")
     with pytest.raises(psycopg.errors.RestrictViolation):
         conn.execute("DELETE FROM container_note")
@@ -225,7 +225,7 @@ def test_pictures_are_written_anew_and_not_too_large(kind):
         ("a.exe", b"MZ\x90\x00", "is not a JPEG"),
         ("a.csv", b"a\x00b", "is not text"),
         ("a.jpg", picture()[:200], "is not a JPEG"),
-        ("a.pdf", b"x" * (files.MAX_BYTES + 1), "up to 8 MB"),
+        ("a.pdf", b"x" * (files.MAX_BYTES + 1), "MB; the limit is"),
     ],
 )
 def test_what_is_not_kept_is_said(name, content, says):

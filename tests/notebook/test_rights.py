@@ -135,7 +135,7 @@ def test_a_page_that_cannot_be_worked_out_keeps_nobodys_name(app, ida, monkeypat
     forget.forget_names(app, ida.account, ida.class_id, eluotropic_rank())
     words = app.execute("SELECT string_agg(payload::text, ' ') FROM entry").fetchone()[0]
     assert "Ada" not in words
-    assert all("cannot be worked out" in s["what"] for (s,) in app.execute("SELECT summary FROM page"))
+    assert all("could not calculate this page" in s["what"] for (s,) in app.execute("SELECT summary FROM page"))
 
 
 def test_a_database_of_before_moves_over_by_itself(server):

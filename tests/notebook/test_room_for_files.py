@@ -24,8 +24,8 @@ def test_a_bench_is_full_and_says_so_before(conn, ida, monkeypatch):
     fill(conn, ida, run, 7_000)
     assert room_for_files.nearly_full(conn, run) == ""
     fill(conn, ida, run, 1_500)
-    assert "is the most" in room_for_files.nearly_full(conn, run)
-    with pytest.raises(Problem, match="This bench keeps"):
+    assert "MB of files; the limit is" in room_for_files.nearly_full(conn, run)
+    with pytest.raises(Problem, match="Send a smaller file, or store it elsewhere and note where"):
         fill(conn, ida, run, 2_000)
     fill(conn, ida, run, 1_000)
     held = conn.execute("SELECT id FROM attachment ORDER BY made_at LIMIT 1").fetchone()[0]
@@ -37,6 +37,6 @@ def test_an_institution_is_full_whichever_bench_asks_and_no_other_is(conn, ida, 
     otto = teacher(conn, "Otto Ling", "B-1")
     run, other = run_of(conn, ida), run_of(conn, otto)
     fill(conn, ida, run, 4_500)
-    with pytest.raises(Problem, match="institution keeps"):
+    with pytest.raises(Problem, match="The person who runs this Helvor can raise it; until then note where"):
         fill(conn, ida, run, 1_000)
     fill(conn, otto, other, 1_000)

@@ -107,12 +107,12 @@ HEAD = "kind,name,property,value,source\n"
         (b"\xff\xfe", "file", "UTF-8"),
         (b"a,b\n", "line 1", "kind is missing"),
         (HEAD.encode(), "file", "no value"),
-        ((HEAD + "gas,air,melts,1,me me\n").encode(), "line 2", "none of the shelf's tables"),
+        ((HEAD + "gas,air,melts,1,me me\n").encode(), "line 2", "not a table of the reference data"),
         ((HEAD + "solvent,x,melts,warm,me me\n").encode(), "line 2", "is not a number"),
-        ((HEAD + "solvent,x,melts,1,\n").encode(), "line 2", "where the value comes from"),
-        ((HEAD + "solvent,x,density,900,me me\n").encode(), "line 2", "not a density"),
+        ((HEAD + "solvent,x,melts,1,\n").encode(), "line 2", "Enter the source of the value"),
+        ((HEAD + "solvent,x,density,900,me me\n").encode(), "line 2", "outside the possible range of density"),
         ((HEAD + "solvent,x,colour,red,me me\n").encode(), "line 2", "not a property"),
-        ((HEAD + "solvent,x,density,nan,me me\n").encode(), "line 2", "not a density"),
+        ((HEAD + "solvent,x,density,nan,me me\n").encode(), "line 2", "outside the possible range of density"),
     ],
 )
 def test_a_bad_file_gets_what_is_wrong_by_line(content, place, says):

@@ -24,10 +24,10 @@ WAYS_IN = {
 """Pages that anybody opens: written down here once more, for what a route says of itself may be wrong."""
 
 OWN = {
-    ("POST", "/people/password"), ("GET", "/"), ("GET", "/find"), ("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure"), ("GET", "/practice/drills"), ("POST", "/practice/drills"), ("GET", "/bring-in"), ("POST", "/bring-in/import/files"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/plan"), ("POST", "/plan/procedures"),
-    ("POST", "/plan/import/files"), ("GET", "/plan/rules"), ("POST", "/plan/rules"), ("GET", "/shelf"),
-    ("GET", "/shelf/find"), ("POST", "/shelf"), ("GET", "/shelf/{kind}.csv"), ("POST", "/shelf/import/files"),
-    ("GET", "/reckon"), ("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/reckon/{key}"), ("POST", "/api/planar/photo/files"),
+    ("POST", "/people/password"), ("GET", "/"), ("GET", "/find"), ("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure"), ("GET", "/practice/drills"), ("POST", "/practice/drills"), ("GET", "/bring-in"), ("POST", "/bring-in/import/files"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/procedures"), ("POST", "/procedures"),
+    ("POST", "/procedures/import/files"), ("GET", "/house-rules"), ("POST", "/house-rules"), ("GET", "/reference-data"),
+    ("GET", "/reference-data/find"), ("POST", "/reference-data"), ("GET", "/reference-data/{kind}.csv"), ("POST", "/reference-data/import/files"),
+    ("GET", "/calculators"), ("GET", "/calculators/outline.svg"), ("GET", "/calculators/sheet.svg"), ("GET", "/calculators/{key}"), ("POST", "/api/planar/photo/files"),
     ("POST", "/api/prep/period"), ("GET", "/people"), ("POST", "/people/invite"), ("POST", "/people/institution"),
     ("POST", "/people/sessions/{session_id}/end"), ("GET", "/classes"), ("POST", "/classes"), ("GET", "/notices"),
     ("GET", "/timers"), ("POST", "/api/extraction/layers"), ("POST", "/api/extraction/drying-agent"),
@@ -157,7 +157,7 @@ def body(path, school):
         fields |= {"front": "yes"}
     elif path.startswith("/practice/runs"):
         fields |= {"story": "crystals", "decision": "water", "choice": "least"}
-    elif path == "/shelf":
+    elif path == "/reference-data":
         fields |= {"kind": "paper", "item": "mine", "key": "ash", "value": "1", "source": "the box"}
     else:
         fields["kind"] = "front"
@@ -165,8 +165,8 @@ def body(path, school):
 
 
 def import_of(path, school):
-    """A file that can come in: a class's record where classes are made, else a line of readings."""
-    if path.startswith(("/plan", "/shelf")):
+    """A file that can come in: a class's record under New class, else a line of readings."""
+    if path.startswith(("/procedures", "/reference-data")):
         text = POWDER.model_dump_json() if "plan" in path else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
         return ("file.csv", text)
     if path.startswith("/bring-in"):
@@ -300,13 +300,13 @@ def test_an_assistant_works_with_the_benches_and_decides_nothing(school):
     assert not refused & {
         ("POST", "/runs/{page_id}/entries"),
         ("GET", "/classes/{class_id}"),
-        ("POST", "/classes/{class_id}/day"),
+        ("POST", "/classes/{class_id}/log"),
     }
     assert all(ask(assistant, method, path, school).status_code == 403 for method, path in (
-        ("POST", "/plan/procedures"), ("POST", "/shelf"), ("POST", "/plan/rules"), ("POST", "/people/invite"), ("POST", "/classes"),
+        ("POST", "/procedures"), ("POST", "/reference-data"), ("POST", "/house-rules"), ("POST", "/people/invite"), ("POST", "/classes"),
     ))  # fmt: skip
     page = assistant.get("/people").text
-    assert "Where you are signed in" in page and "What happened to accounts" not in page
+    assert "Active sign-ins" in page and "Account log" not in page
 
 
 def test_a_forged_write_is_refused(school, ida):

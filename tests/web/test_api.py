@@ -35,7 +35,7 @@ def test_a_script_can_ask_for_an_rf(script):
         ({"spot": "18", "front": "45 mm"}, "body.spot", "write 18 mm"),
         ({"spot": "18 mL", "front": "45 mm"}, "body.spot", "not a unit of length"),
         ({"spot": "NaN mm", "front": "45 mm"}, "body.spot", "read off|not a number"),
-        ({"spot": "1e400 mm", "front": "45 mm"}, "body.spot", "not a size"),
+        ({"spot": "1e400 mm", "front": "45 mm"}, "body.spot", "not a realistic size"),
         ({"spot": "30 mm", "front": "21 mm"}, "spot", "0.70, not 1.43"),
         ({"spot": "30 mm", "front": "0 mm"}, "front", "more than 0 mm"),
         ({"front": "45 mm"}, "body.spot", "required"),

@@ -44,9 +44,9 @@ def test_every_system_with_means_outliers_and_unknowns(school, ida, several):
     assert page.count('class="panel-ground"') == 2
     assert "outlier-ring" in page
     assert "paracetamol at R<sub>f</sub> 0.60" in page
-    assert "the same in 2 systems: much more than one says, still no proof" in page
+    assert "the same in 2 eluents: strong evidence, not proof" in page
     assert "Tune from these" in page
-    assert "its eluent is not on record" in page  # the school's own plate
+    assert "its eluent is not recorded" in page  # the school's own plate
     rows = ida.get(f"/classes/{school.ida.class_id}/plates.csv").text.splitlines()
     assert rows[0].startswith("phase,eluent,sample")
     assert any("paracetamol,1,reference,4,0.5075" in row for row in rows)
@@ -58,7 +58,7 @@ def test_every_system_with_means_outliers_and_unknowns(school, ida, several):
 def test_a_plate_handed_out_is_ranked_against_the_class(school, ida, several):
     handed = several[0]
     page = ida.get(f"/classes/{school.ida.class_id}/plates", params={"lane": f"/plates/{handed} T"}).text
-    assert "A rank is a hint, no proof" in page
+    assert "A rank is a hint, not proof" in page
     assert "only on the plate" in page
     nothing = ida.get(f"/classes/{school.ida.class_id}/plates", params={"lane": "/plates/none T"})
     assert nothing.status_code == 200
@@ -81,7 +81,7 @@ def test_the_house_rule_decides_where_a_spot_is_measured(school, ida, rule, rf, 
     spot = planar.Spot(lane=school.lane, distance=mm(40), tail=mm(27), head=mm(45))
     write(school.conn, school.ida, school.page, spot)
     if rule:
-        assert ida.post("/plan/rules", data=rule).status_code in (200, 303)
+        assert ida.post("/house-rules", data=rule).status_code in (200, 303)
     page = ida.get(school.url).text
     assert f'<td class="num">{rf}<small>' in page
     assert says in page
@@ -132,23 +132,23 @@ def test_lanes_and_solvents_as_json(ida):
 
 
 def test_the_sums_on_their_pages(ida):
-    page = ida.get("/reckon/column", params={"rf_fast": "0.42", "rf_slow": "0.30", "sample": "160"}).text
+    page = ida.get("/calculators/column", params={"rf_fast": "0.42", "rf_slow": "0.30", "sample": "160"}).text
     assert "20.0\u00a0mm" in page and "its dust harms the lungs" in page
     page = ida.get(
-        "/reckon/tuning",
+        "/calculators/tuning",
         params={"plates": "20 % P 0.35, A 0.52\n40 % P 0.55, A 0.70", "phase": "silica", "strong": "EtOAc"},
     ).text
-    assert "acetonitrile (+0.07), pulls on dipoles" in page
+    assert "acetonitrile (+0.07), dipole interactions" in page
     page = ida.get(
-        "/reckon/eluent", params={"eluent": "diethyl ether : hexane 1 : 1", "volume": "10", "chambers": "2"}
+        "/calculators/eluent", params={"eluent": "diethyl ether : hexane 1 : 1", "volume": "10", "chambers": "2"}
     ).text
     assert "leaves first: mix anew after 2" in page
-    assert "/reckon/sheet.svg" in ida.get("/reckon/cutting").text
+    assert "/calculators/sheet.svg" in ida.get("/calculators/cutting").text
 
 
 def test_the_sheet_prints_at_its_real_size(ida):
     sheet = {"width": 50, "height": 100, "sheet_width": 200, "sheet_height": 200, "lanes": 4, "origin": 10}
-    svg = ida.get("/reckon/sheet.svg", params=sheet).text
+    svg = ida.get("/calculators/sheet.svg", params=sheet).text
     assert 'width="208mm" height="222mm" viewBox="0 0 208 222"' in svg
     assert svg.count('stroke-dasharray="2 1.4"') == 8
-    assert ida.get("/reckon/sheet.svg", params=sheet | {"width": 2}).status_code == 422
+    assert ida.get("/calculators/sheet.svg", params=sheet | {"width": 2}).status_code == 422

@@ -31,7 +31,7 @@ def send(client, url, **fields):
 
 def test_a_filtration_is_written_from_its_instrument(ida, salt_run):
     step = ida.get(f"{salt_run}?step=s10").text
-    for words in ("Before it begins", "stem touches", "4.7 mL", "Poured", "cloudy, pass again"):
+    for words in ("Before you start", "stem touches", "4.7 mL", "Poured", "cloudy: refilter"):
         assert words in step
     checks = {"kind": "checked", "step": "s10", "checks": ["stem", "seated", "wetted", "stir-bar"]}
     assert send(ida, salt_run, **checks).text.count(" checked") >= 4
@@ -39,7 +39,7 @@ def test_a_filtration_is_written_from_its_instrument(ida, salt_run):
     assert 'aria-pressed="true"' in send(ida, salt_run, kind="filtrate", step="s10", looks="accepted").text
     why = ida.get(f"{salt_run}?view=why").text
     assert "ran through the paper" in why
-    assert "filtrate cloudy, accepted" in why
+    assert "filtrate cloudy: accepted" in why
 
 
 def test_washing_and_drying_are_written(ida, salt_run):
@@ -80,7 +80,7 @@ def test_a_trial_and_a_blank_paper(ida, salt_run):
         ({"kind": "poured", "step": "s10", "poured": "much"}, "is not a number"),
         ({"kind": "poured", "step": "s10", "poured": ""}, "This is needed"),
         ({"kind": "poured", "step": "s99", "poured": "5"}, "not in this run"),
-        ({"kind": "washed", "step": "s12", "liquid": "", "wash": "5"}, "Washed with what?"),
+        ({"kind": "washed", "step": "s12", "liquid": "", "wash": "5"}, "Enter the wash liquid."),
         (
             {"kind": "washed", "step": "s12", "liquid": "water", "wash": "5", "times": "99"},
             "less than or equal to 20|at most|20",
@@ -114,11 +114,11 @@ def test_what_was_typed_stays_and_a_wash_can_be_corrected(ida, salt_run):
 
 def test_every_sum_answers_with_what_it_starts_with(ida):
     for one in SUMS:
-        answer = ida.get(f"/reckon/{one.key}")
+        answer = ida.get(f"/calculators/{one.key}")
         assert answer.status_code == 200, (one.key, answer.text[-800:])
         assert "<dt>" in answer.text
-    assert ida.get("/reckon").status_code == 303
-    assert ida.get("/reckon/nothing").status_code == 404
+    assert ida.get("/calculators").status_code == 303
+    assert ida.get("/calculators/nothing").status_code == 404
 
 
 @pytest.mark.parametrize(
@@ -164,13 +164,13 @@ def test_every_sum_answers_with_what_it_starts_with(ida):
     ],
 )  # fmt: skip
 def test_sums_on_their_pages(ida, address, status, says):
-    answer = ida.get(f"/reckon/{address}")
+    answer = ida.get(f"/calculators/{address}")
     assert answer.status_code == status, answer.text[-1500:]
     assert says in answer.text.replace("\xa0", " ")
 
 
 def test_an_outline_prints_at_its_size_with_a_square_to_check_by(ida):
-    svg = ida.get("/reckon/outline.svg?diameter=49")
+    svg = ida.get("/calculators/outline.svg?diameter=49")
     assert svg.headers["content-type"].startswith("image/svg+xml")
     assert 'width="70mm"' in svg.text
     assert 'r="24.5"' in svg.text
@@ -238,7 +238,7 @@ def test_a_plate_is_timed_while_it_runs(ida, school):
         {"kind": "chamber", "level": "5"},
     ):
         assert write(**fields).status_code == 200, fields
-    assert "It goes in now" in ida.get(school.url).text
+    assert "Record: in the chamber now" in ida.get(school.url).text
     refused = write(kind="front-seen", distance="20")
     assert refused.status_code == 422
     assert "Write first that the plate went in" in refused.text
@@ -254,7 +254,7 @@ def test_the_house_rules_reach_a_plates_page(ida, school):
     front = {"entry": str(uuid4()), "kind": "front", "distance": "20", "strikes": "", "reason": "misread"}
     assert ida.post(f"{school.url}/entries", data=front, headers=HTMX).status_code == 200
     assert "stopped" in ida.get(school.url).text
-    ida.post("/plan/rules", data={"stopping-front": "separated"})
+    ida.post("/house-rules", data={"stopping-front": "separated"})
     assert "The plate was stopped" not in ida.get(school.url).text
 
 
@@ -266,8 +266,12 @@ def test_a_wash_that_the_shelf_knows_to_burn_is_marked(ida, salt_run):
 
 
 def test_the_house_rules_reach_the_sums(ida):
-    assert "to half height" in ida.get("/reckon/filter?wanted=solid&solid=0.3&liquid=100&grain=fine&so=weighed").text
-    ida.post("/plan/rules", data={"filling-cone": "rim", "precipitant-excess": "ten-percent"})
-    assert "1 cm from edge" in ida.get("/reckon/filter?wanted=solid&solid=0.3&liquid=100&grain=fine&so=weighed").text
-    reagent = "/reckon/reagent?equation=Ba2%2B+%2B+SO42-+->+BaSO4&have=Na2SO4+0.500+g&reagent=BaCl2"
+    assert (
+        "to half height" in ida.get("/calculators/filter?wanted=solid&solid=0.3&liquid=100&grain=fine&so=weighed").text
+    )
+    ida.post("/house-rules", data={"filling-cone": "rim", "precipitant-excess": "ten-percent"})
+    assert (
+        "1 cm from edge" in ida.get("/calculators/filter?wanted=solid&solid=0.3&liquid=100&grain=fine&so=weighed").text
+    )
+    reagent = "/calculators/reagent?equation=Ba2%2B+%2B+SO42-+->+BaSO4&have=Na2SO4+0.500+g&reagent=BaCl2"
     assert "With 1.1 times" in ida.get(reagent).text

@@ -134,7 +134,7 @@ USUAL = {"solid": "acetanilide", "points": "0.54 at 25, 5.0 at 100", "mass": "2"
     ],
 )  # fmt: skip
 def test_how_much_hot_solvent(ida, changes, says, status):
-    answer = ida.get("/reckon/recrystallize", params=USUAL | changes)
+    answer = ida.get("/calculators/recrystallize", params=USUAL | changes)
     assert answer.status_code == status
     assert says in answer.text.replace("\xa0", " ")
 
@@ -150,7 +150,7 @@ def test_how_much_hot_solvent(ida, changes, says, status):
     ],
 )  # fmt: skip
 def test_which_solvent(ida, asked, says, status):
-    answer = ida.get("/reckon/which-solvent", params=asked)
+    answer = ida.get("/calculators/which-solvent", params=asked)
     assert answer.status_code == status
     assert says in answer.text
 
@@ -168,7 +168,7 @@ def test_which_solvent(ida, asked, says, status):
     ],
 )  # fmt: skip
 def test_what_a_melting_range_says(ida, asked, says, status):
-    answer = ida.get("/reckon/melting", params=asked)
+    answer = ida.get("/calculators/melting", params=asked)
     assert answer.status_code == status
     assert says in answer.text.replace("\xa0", " ")
 
@@ -224,9 +224,9 @@ def test_the_builder_keeps_what_dissolves(ida, school):
 
 
 def test_the_shelf_draws_what_it_knows_with_every_source(ida):
-    page = ida.get("/shelf?kind=substance&name=potassium+nitrate").text
+    page = ida.get("/reference-data?kind=substance&name=potassium+nitrate").text
     assert "In water" in page and page.count("from memory") >= 6 and 'class="solubility"' in page
-    assert "In water" not in ida.get("/shelf?kind=substance&name=copper").text
+    assert "In water" not in ida.get("/reference-data?kind=substance&name=copper").text
     [water] = ida.get("/api/crystals/known?solid=potassium%20nitrate").json()
     assert water["solvent"] == "water" and water["points"][-1] == [100, 246, "from memory"]
     assert ida.get("/api/crystals/known?solid=moonstone").json() == []
@@ -235,16 +235,18 @@ def test_the_shelf_draws_what_it_knows_with_every_source(ida):
 def test_an_institution_lays_its_own_solubilities_over_the_shelf(school, ida):
     form = {"kind": "substance", "item": "acetanilide", "key": "dissolves", "source": "weighed here, June"}
     for bad in ("water", "water: 5 at 20", "5 at 20, 6 at 30"):
-        assert ida.post("/shelf", data=form | {"value": bad}).status_code == 422, bad
+        assert ida.post("/reference-data", data=form | {"value": bad}).status_code == 422, bad
     assert (
         ida.post(
-            "/shelf", data=form | {"value": "water: 0.50 at 20, 6.0 at 100 | ethanol: 20 at 20, 60 at 78"}
+            "/reference-data", data=form | {"value": "water: 0.50 at 20, 6.0 at 100 | ethanol: 20 at 20, 60 at 78"}
         ).status_code
         == 303
     )
-    page = ida.get("/shelf?kind=substance&name=acetanilide").text
+    page = ida.get("/reference-data?kind=substance&name=acetanilide").text
     assert "In ethanol" in page and page.count("weighed here, June") >= 4
     asked = USUAL | {"points": "", "solvent": "ethanol", "hot": "78", "cold": "20"}
-    assert "weighed here, June" in ida.get("/reckon/recrystallize", params=asked).text
-    assert "least 3.33 mL" in ida.get("/reckon/recrystallize", params=asked).text.replace("\xa0", " ")
-    assert "no curve of it in ethanol" in school.visitor(school.otto).get("/reckon/recrystallize", params=asked).text
+    assert "weighed here, June" in ida.get("/calculators/recrystallize", params=asked).text
+    assert "least 3.33 mL" in ida.get("/calculators/recrystallize", params=asked).text.replace("\xa0", " ")
+    assert (
+        "no curve of it in ethanol" in school.visitor(school.otto).get("/calculators/recrystallize", params=asked).text
+    )

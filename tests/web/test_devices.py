@@ -66,7 +66,7 @@ def test_a_fault_gives_a_doubt_and_no_digits(bench, fault, says):
 
 
 @pytest.mark.parametrize(("hand", "says"), [
-    ({"draught": "1"}, "does not come to rest"), ({"load": "230"}, "over its range"),
+    ({"draught": "1"}, "does not come to rest"), ({"load": "230"}, "above its range"),
 ])  # fmt: skip
 def test_what_does_not_rest_or_is_too_heavy_is_no_reading(bench, hand, says):
     put(bench, "balance-1", **hand)

@@ -141,7 +141,7 @@ def test_a_set_that_is_given_comes_first_and_is_followed(school, ida):
     seen = ida.get("/practice/drills?topic=dry&level=1&seed=1").text
     assert 'Which order <b class="num">1</b>' in seen
     assert ida.post(address, data={"entry": str(uuid4()), "times": "2"}).status_code == 303  # taken back
-    assert "Given to your class" not in tablet.get("/practice/drills?topic=dry&level=1&seed=1").text
+    assert "Set for your class" not in tablet.get("/practice/drills?topic=dry&level=1&seed=1").text
 
 
 def test_only_who_teaches_gives_drills(school, ida):

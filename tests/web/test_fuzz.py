@@ -146,6 +146,6 @@ def test_no_text_of_a_stranger_breaks_a_door(school, path, form):
 
 def test_a_file_where_words_belong_is_refused(school, ida):
     client = unraised(ida)
-    url = f"/classes/{school.ida.class_id}/day"
+    url = f"/classes/{school.ida.class_id}/log"
     sent = client.post(url, files={"entry": ("a.txt", b"x"), "kind": ("b.txt", b"began")})
     assert sent.status_code == 422

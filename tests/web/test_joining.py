@@ -36,7 +36,7 @@ def test_a_tablet_lands_on_its_bench_and_writes_in_its_name(school, tablet):
     assert tablet.get("/").headers["location"] == f"/benches/{school.ida.bench}"
     page = tablet.get(f"/benches/{school.ida.bench}")
     assert page.status_code == 200
-    assert 'href="/shelf"' not in page.text and 'href="/plan"' not in page.text
+    assert 'href="/reference-data"' not in page.text and 'href="/procedures"' not in page.text
     form = {"entry": str(uuid4()), "text": "T 40.0"}
     assert tablet.post(f"{school.url}/read", data=form, headers=HTMX).status_code == 200
     _, entries = pages.open_page(school.conn, school.ida.account, school.page)
@@ -46,7 +46,7 @@ def test_a_tablet_lands_on_its_bench_and_writes_in_its_name(school, tablet):
     assert tablet.post(f"/benches/{school.ida.bench}/plates", data={"page": str(started)}).status_code == 303
     assert tablet.get(f"/plates/{started}").status_code == 200
     assert tablet.get(f"{school.run_url}").status_code == 200
-    assert tablet.get("/reckon/reaction").status_code == 200
+    assert tablet.get("/calculators/reaction").status_code == 200
 
 
 @pytest.mark.parametrize("whose", ["another class", "another bench of the class"])
@@ -60,8 +60,13 @@ def test_it_sees_nothing_of_other_benches_and_classes_on_any_route(school, whose
     assert answer.status_code == 303
     assert school.file and school.photo and school.procedure and school.tubes_plate and school.rehearsal
     entries, drafts = school.entries(), school.conn.execute("SELECT count(*) FROM procedure_draft").fetchone()
-    mine = {("GET", "/"), ("POST", "/sign-out"), ("GET", "/reckon"), ("GET", "/reckon/{key}")}
-    mine |= {("GET", "/reckon/outline.svg"), ("GET", "/reckon/sheet.svg"), ("GET", "/notices"), ("GET", "/timers")}
+    mine = {("GET", "/"), ("POST", "/sign-out"), ("GET", "/calculators"), ("GET", "/calculators/{key}")}
+    mine |= {
+        ("GET", "/calculators/outline.svg"),
+        ("GET", "/calculators/sheet.svg"),
+        ("GET", "/notices"),
+        ("GET", "/timers"),
+    }
     mine |= {("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure")}
     mine |= {("GET", "/practice/drills"), ("POST", "/practice/drills"), ("GET", "/devices"), ("GET", "/api/devices")}
     mine |= {(method, path) for method, path in GUARDED if "{device}" in path}
@@ -82,8 +87,8 @@ def test_what_is_the_instructors_of_its_own_run_is_not_the_tablets(school, table
     assert tablet.post(f"{school.run_url}/handout", data=words).status_code == 404
     assert tablet.post(f"{school.run_url}/keep", data={"entry": str(uuid4())}).status_code == 404
     for path in (
-        "/plan",
-        "/shelf",
+        "/procedures",
+        "/reference-data",
         f"/classes/{school.ida.class_id}",
         f"/classes/{school.ida.class_id}/prep",
         "/find?q=1",
@@ -217,7 +222,7 @@ def test_a_tablet_that_opens_another_bench_is_asked_and_the_day_book_has_it(scho
     other.cookies.set("helvor_session", old)
     assert other.get(school.url).status_code in (303, 401), "the session at the first bench is over"
     ida = school.visitor(school.ida)
-    assert "Bench 2: opened by the tablet of bench 1" in ida.get(f"/classes/{school.ida.class_id}/day?meeting=1").text
+    assert "Bench 2: opened by the tablet of bench 1" in ida.get(f"/classes/{school.ida.class_id}/log?meeting=1").text
 
 
 def test_each_bench_has_its_own_code_where_the_instructor_says_so(school, ida):
@@ -227,7 +232,7 @@ def test_each_bench_has_its_own_code_where_the_instructor_says_so(school, ida):
     assert join(school, code)[1].status_code == 422, "the code of the class no longer opens it"
     doors = {door.bench: door for door in joining.doors(school.conn, school.ida.account, school.ida.class_id)}
     assert len({door.code for door in doors.values()}) == len(doors) and doors[1].shown in ida.get(url).text
-    assert join(school, doors[1].code, "2")[1].status_code == 422, "nor does another bench's"
+    assert join(school, doors[1].code, "2")[1].status_code == 422, "nor does from another bench"
     assert join(school, doors[1].code, "1")[1].status_code == 303
     assert ida.post(f"{url}/one-code").status_code == 303
     assert join(school, code)[1].status_code == 303 and join(school, doors[1].code)[1].status_code == 422

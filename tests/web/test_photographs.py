@@ -90,7 +90,7 @@ def test_a_photograph_is_taken_in_read_and_kept_as_readings(school, ida):
     assert first.status_code == 303
     photo = first.headers["location"].partition("photo=")[2]
     page = read_to_its_end(ida, school, photo)
-    assert "Keep what is ticked" in page.text
+    assert "Save ticked spots" in page.text
     assert page.text.count('name="keep"') == 2
     entry = str(uuid4())
     form = {"entry": entry, "keep": ["0", "1"], "lane_0": str(school.lane), "lane_1": str(school.lane), "mm_0": "60.0", "mm_1": "30.0",
@@ -232,7 +232,7 @@ def test_before_the_plate_is_set_up_its_size_is_asked_for(school, ida):
     bench = school.ida.bench
     page = uuid4()
     ida.post(f"/benches/{bench}/plates", data={"page": str(page)})
-    assert "Set the plate up first" in ida.get(f"/plates/{page}/photo").text
+    assert "Set up the plate first" in ida.get(f"/plates/{page}/photo").text
     files = {"file": ("plate.jpg", small_photograph())}
     answer = ida.post(f"/plates/{page}/photo/files", data={"entry": str(uuid4()), "light": "254"}, files=files)
     assert answer.status_code == 422

@@ -113,7 +113,7 @@ def test_out_and_in_again(school, ida, url):
     text = ida.get(f"{url}/procedure.json").text
     entry = str(uuid4())
     for _ in range(2):
-        answer = ida.post("/plan/import/files", data={"entry": entry}, files={"file": ("p.json", text)})
+        answer = ida.post("/procedures/import/files", data={"entry": entry}, files={"file": ("p.json", text)})
         assert answer.status_code == 303
     taken_in = json.loads(ida.get(f"/api/procedures/{entry}").text)["procedure"]
     assert taken_in == json.loads(POWDER.model_dump_json())
@@ -124,10 +124,10 @@ def test_out_and_in_again(school, ida, url):
 def test_a_bad_file_is_listed_by_place_and_changes_nothing(school, ida):
     before = school.conn.execute("SELECT count(*) FROM procedure").fetchone()
     text = procedure_json(remove_step(POWDER, "s3"))
-    answer = ida.post("/plan/import/files", data={"entry": str(uuid4()), "text": text})
+    answer = ida.post("/procedures/import/files", data={"entry": str(uuid4()), "text": text})
     assert answer.status_code == 422
     assert "<b>step 3</b>" in answer.text
-    assert "which no step before it gives" in answer.text
+    assert "but no earlier step produces it" in answer.text
     assert school.conn.execute("SELECT count(*) FROM procedure").fetchone() == before
 
 
@@ -141,10 +141,10 @@ def test_every_form_of_the_builder_opens(school, ida, url):
 
 
 def test_house_rules_are_kept_for_the_institution(school, ida):
-    assert ida.post("/plan/rules", data={"pouring": "swirl", "nonsense": "x"}).status_code == 303
-    page = ida.get("/plan/rules").text
+    assert ida.post("/house-rules", data={"pouring": "swirl", "nonsense": "x"}).status_code == 303
+    page = ida.get("/house-rules").text
     assert page.count(">yours<") == 1
-    assert ">yours<" not in school.visitor(school.otto).get("/plan/rules").text
+    assert ">yours<" not in school.visitor(school.otto).get("/house-rules").text
 
 
 # --- the shelf
@@ -153,11 +153,11 @@ def test_house_rules_are_kept_for_the_institution(school, ida):
 def test_a_value_of_ones_own_covers_the_shelf_for_the_institution_alone(school, ida):
     value = {"kind": "solvent", "item": "ethyl acetate", "key": "density", "value": "0.898", "source": "weighed, 10 mL"}
     for _ in range(2):
-        assert ida.post("/shelf", data=value).status_code == 303
-    page = ida.get("/shelf", params={"name": "ethyl acetate"}).text
+        assert ida.post("/reference-data", data=value).status_code == 303
+    page = ida.get("/reference-data", params={"name": "ethyl acetate"}).text
     assert "<s>0.899</s>" in page
     assert school.conn.execute("SELECT count(*) FROM shelf_value").fetchone() == (1,)
-    assert "0.898" not in school.visitor(school.otto).get("/shelf", params={"name": "ethyl acetate"}).text
+    assert "0.898" not in school.visitor(school.otto).get("/reference-data", params={"name": "ethyl acetate"}).text
 
 
 @pytest.mark.parametrize(
@@ -176,25 +176,25 @@ def test_a_value_that_cannot_be_is_said_and_kept_in_the_form(school, ida, change
         "value": "0.898",
         "source": "weighed here",
     } | change
-    answer = ida.post("/shelf", data=value)
+    answer = ida.post("/reference-data", data=value)
     assert answer.status_code == 422
     assert says in answer.text
     assert f'value="{value["value"]}"' in answer.text
 
 
 def test_the_shelf_goes_out_and_in(school, ida):
-    text = ida.get("/shelf/glass.csv").text
-    assert ida.post("/shelf/import/files", files={"file": ("g.csv", text)}).status_code == 303
-    bad = ida.post("/shelf/import/files", files={"file": ("g.csv", text + "glass,x,volume,big,me me\n")})
+    text = ida.get("/reference-data/glass.csv").text
+    assert ida.post("/reference-data/import/files", files={"file": ("g.csv", text)}).status_code == 303
+    bad = ida.post("/reference-data/import/files", files={"file": ("g.csv", text + "glass,x,volume,big,me me\n")})
     assert bad.status_code == 422
     assert "is not a number" in bad.text
-    assert ida.get("/shelf/nonsense.csv").status_code == 404
+    assert ida.get("/reference-data/nonsense.csv").status_code == 404
 
 
 def test_a_substance_is_found_for_the_builder(ida):
-    found = ida.get("/shelf/find", params={"name": "epsom"}, headers=HTMX).text
+    found = ida.get("/reference-data/find", params={"name": "epsom"}, headers=HTMX).text
     assert "MgSO4·7H2O" in found.replace("&#34;", '"')
-    assert "Not on the shelf" in ida.get("/shelf/find", params={"name": "unobtainium"}, headers=HTMX).text
+    assert "Not on the shelf" in ida.get("/reference-data/find", params={"name": "unobtainium"}, headers=HTMX).text
 
 
 # --- the JSON interface

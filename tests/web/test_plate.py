@@ -25,7 +25,7 @@ def test_a_new_plate_starts_in_one_action_and_is_drawn_from_one_form(school, ida
     page = uuid4()
     front = re.search(r"/benches/([0-9a-f-]+)/plates", ida.get("/").text)[1]
     assert ida.post(f"/benches/{front}/plates", data={"page": page}).headers["location"] == f"/plates/{page}"
-    assert "Draw the plate" in ida.get(f"/plates/{page}").text
+    assert "Create plate" in ida.get(f"/plates/{page}").text
     form = {
         "kind": "start", "entry": str(uuid4()), "phase": "silica", "backing": "aluminium", "indicator": "yes",
         "width": "5 cm", "height": "100", "origin": "10", "ruler": "0.5 mm", "lanes": "P paracetamol ref, T tablet, PT co P T",
@@ -68,7 +68,7 @@ def test_front_and_origin_are_dropped_too(school, ida, what, distance, field):
 @pytest.mark.parametrize(
     ("what", "distance", "sentence"),
     [
-        ("spot", "40", "struck through meanwhile"),
+        ("spot", "40", "struck out meanwhile"),
         ("new-spot", "40", "on a lane"),
         ("front", "0", "more than 0 mm"),
         ("origin", "100", "above the plate"),
@@ -105,7 +105,7 @@ BAD_FIELDS = [
     ({"distance": "-4"}, "distance", "below zero"),
     ({"distance": "NaN"}, "distance", "cannot|can be read off"),
     ({"distance": "inf"}, "distance", "can be read off"),
-    ({"distance": "1e400"}, "distance", "not a size"),
+    ({"distance": "1e400"}, "distance", "not a realistic size"),
     ({"distance": "2,050"}, "distance", "could be 2.050 or 2050"),
     ({"distance": "40 mL"}, "distance", "not a unit of length"),
     ({"distance": ""}, "distance", "This is needed"),
@@ -243,7 +243,7 @@ def test_a_correction_strikes_through_and_the_history_shows_who_when_and_why(sch
     assert standing(ida, school) == []
     shown = ida.get(f"{school.url}/history").text
     assert shown.count("<s>spot in lane T") == 2
-    for text in ("misread", "a speck of dust", "Ida Frost", "struck through by no. 5"):
+    for text in ("misread", "a speck of dust", "Ida Frost", "struck out by no. 5"):
         assert text in shown
 
 

@@ -17,7 +17,7 @@ GOOD = "goal=0&strong=80&acid=1&level=6&touches=2&lined=yes&seed=4"
 @pytest.mark.parametrize(
     ("query", "words"),
     [
-        (f"{GOOD}&minutes=12&out=yes", ["Met", "lies where it should", "Photograph and measure it"]),
+        (f"{GOOD}&minutes=12&out=yes", ["Met", "lies where it should", "Photograph and measure"]),
         (f"{GOOD.replace('strong=80', 'strong=40')}&minutes=12&out=yes", ["Not met", "too low"]),
         (f"{GOOD.replace('acid=1', 'acid=0')}&minutes=12&out=yes", ["streaks"]),
         (f"{GOOD.replace('level=6', 'level=14')}&minutes=3&out=yes", ["dissolved into it"]),

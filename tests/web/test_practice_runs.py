@@ -44,7 +44,7 @@ def finished(ida, story="chalk", **choices):
 @pytest.mark.parametrize("story", sorted(STORIES))
 def test_every_story_is_carried_out_to_its_debrief(ida, school, story):
     where, page = finished(ida, story)
-    assert "Which decision cost what" in page and "as usual" in page
+    assert "Effect of each decision" in page and "as usual" in page
     kept = rehearsals.open_rehearsal(school.conn, school.ida.account, where.rpartition("/")[2])
     typed = kept.played.lines
     _, entries = pages.open_page(school.conn, school.ida.account, kept.page_id)
@@ -98,7 +98,7 @@ def test_of_two_who_decide_at_once_one_is_written(ida, school: School):
 
 def test_begun_again_from_a_decision_it_is_the_same_until_there(ida, school):
     where, page = finished(ida, "crystals", water="plenty", wash="none")
-    assert "−" in page and "From here again" in page
+    assert "−" in page and "Retry from here" in page
     key = where.rpartition("/")[2]
     answer = ida.post("/practice/runs", data={"entry": str(uuid4()), "again": key, "decision": "wash"})
     again = rehearsals.open_rehearsal(school.conn, school.ida.account, answer.headers["location"].rpartition("/")[2])
@@ -191,6 +191,6 @@ def test_a_tablets_practice_is_on_its_bench_and_neither_on_the_board_nor_in_revi
     kept = school.conn.execute("SELECT page_id FROM rehearsal").fetchone()[0]
     assert "Three from one, virtual" in tablet.get("/", follow_redirects=True).text
     assert "stop" in tablet.get(f"/runs/{kept}").text
-    for page in (f"/classes/{school.ida.class_id}", f"/classes/{school.ida.class_id}/review", "/"):
+    for page in (f"/classes/{school.ida.class_id}", f"/classes/{school.ida.class_id}/results", "/"):
         assert "Three from one" not in ida.get(page).text.split("<main")[1], page
     assert ida.get(f"/runs/{kept}").status_code == 200

@@ -53,7 +53,7 @@ def test_counted_kit_is_kept_and_enters_the_period(school, ida, url):
     said = {"name": ["balance", "oven"], "count": ["2", "6"], "back": "meeting=1"}
     assert ida.post(f"{url}/kit", data=said).headers["location"] == f"{url}?meeting=1"
     period = ida.get(f"{url}/period", params={"benches": "5"}, headers=HTMX).text
-    assert "last bench done, clean-up too" in period
+    assert "last bench done, including clean-up" in period
     assert "balance, 2" in period
     assert ida.get(f"{url}/period").status_code == 303
     for bad in ({"name": "oven", "count": "few"}, {"name": "oven", "count": "0"}):
@@ -108,7 +108,7 @@ def test_weighings_of_another_day_and_make_up_dates_are_in_the_calendar(school, 
         begins = start + timedelta(days=7 * (number - 1))
         classes.add_meeting(school.conn, school.ida.class_id, number, begins, begins + timedelta(hours=2), "")
     type_in(school.conn, school.ida, school.run, "timer 1200 oven overnight", "timer 20 short one")
-    url = f"/classes/{school.ida.class_id}/day"
+    url = f"/classes/{school.ida.class_id}/log"
     for fields in (
         {"kind": "absent", "bench": "2", "who": "Di", "makes_up": "2027-01-05"},
         {"kind": "stays-over", "bench": "1", "what": "beads", "place": "oven"},

@@ -69,7 +69,7 @@ def test_corrections_stand_struck_through_with_their_reason(school, ida):
     form = {"kind": "noted", "words": "ochre", "strikes": str(entry), "reason": "misread", "entry": str(uuid4())}
     assert ida.post(f"{school.run_url}/entries", data=form).status_code == 303
     shown = ida.get(f"{school.run_url}/report").text
-    assert "<s>noted: magenta</s> struck through by Ida Frost: misread" in shown and "noted: ochre" in shown
+    assert "<s>noted: magenta</s> struck out by Ida Frost: misread" in shown and "noted: ochre" in shown
 
 
 def test_a_plate_has_a_report_too(school, ida):
@@ -86,7 +86,7 @@ def test_a_bench_reads_its_own_report_and_not_what_it_may_not_see(school, ida):
     tablet = tablet_of(school)
     shown = tablet.get(f"/runs/{page}/report").text
     assert "75.69" in shown and "hydrate water" not in shown and "not right" not in shown
-    assert "hydrate water ignored" in ida.get(f"/runs/{page}/report").text
+    assert "water of hydration ignored" in ida.get(f"/runs/{page}/report").text
     assert tablet.get(f"/classes/{school.ida.class_id}/report").status_code == 404
 
 
@@ -106,7 +106,7 @@ def test_a_classes_report_is_made_beside_the_pages_with_its_progress(school, ida
     form = {"work": "Acetanilide made clean", "paper": "A4", "entry": str(uuid4())}
     begun = [ida.post(address, data=form).headers["location"] for _ in range(2)]  # sent twice
     assert begun[0] == begun[1] == f"{address}/{form['entry']}"
-    assert "Report on paper" in ida.get(begun[0]).text
+    assert "Printed report" in ida.get(begun[0]).text
     assert "A summary and 2 benches" in wait_for(ida, begun[0])
     content = ida.get(f"{begun[0]}/report.pdf").content
     text = squeezed(text_of(content))
@@ -139,7 +139,7 @@ def test_the_prep_sheet_goes_onto_paper(school, ida):
     assert procedures.procedures_of(school.conn, school.ida.account) == []
     assert school.run
     shown = ida.get(address).text
-    assert "Make and put out" in shown
+    assert "Preparation list" in shown
     assert "balance" in text_of(ida.get(f"{address}.pdf").content)
 
 
@@ -164,7 +164,7 @@ def test_after_a_report_a_picture_that_is_cut_short_is_still_refused():
 
 def test_any_drawing_of_a_page_is_had_alone(school, ida):
     class_of_two(school)
-    address = f"/classes/{school.ida.class_id}/review"
+    address = f"/classes/{school.ida.class_id}/results"
     answered = ida.get(f"{address}?svg=review")
     assert answered.headers["content-type"].startswith("image/svg+xml")
     root = ElementTree.fromstring(answered.text)

@@ -31,7 +31,7 @@ def class_of_two(school):
 
 
 def test_benches_stand_side_by_side_and_lead_to_their_runs(school, ida):
-    address = f"/classes/{school.ida.class_id}/review"
+    address = f"/classes/{school.ida.class_id}/results"
     assert "No two benches" in ida.get(address).text
     first, second = class_of_two(school)
     page = ida.get(address).text.replace("\xa0", " ")
@@ -55,7 +55,7 @@ def test_the_same_as_json_and_nothing_for_others(school, ida):
 
 def test_a_wet_bench_alone_is_shared_by_nobody(school, ida):
     type_in(school.conn, school.ida, school.run, "dish 32.514", "dish powder 35.520")
-    assert "No finding is shared" in ida.get(f"/classes/{school.ida.class_id}/review").text
+    assert "No finding is shared" in ida.get(f"/classes/{school.ida.class_id}/results").text
 
 
 # ── students' own answers ───────────────────────────────────────────────────────────────────────
@@ -81,7 +81,7 @@ def test_an_answer_is_written_once_and_looked_through(school, ida):
         assert said.status_code == 200
     assert school.entries() == before + 1
     text = said.text
-    assert "hydrate water ignored" in text and "Already written; nothing was doubled." in text
+    assert "water of hydration ignored" in text and "Already saved; no duplicate was made." in text
     # Written again it takes the place of the last, which stays in the history.
     assert "right" in answer(ida, page, "yield chalk", "100.3", **HTMX).text
     marks = {m["question"]: m for m in ida.get(f"/api/runs/{page}/answers").json()}
@@ -124,7 +124,7 @@ def set_sheet(client, school, work, **fields):
     ("shows", "seen", "hidden"),
     [
         ("nothing", ["sent"], ["not right", "hydrate", "99.7"]), ("verdict", ["not right"], ["hydrate"]),
-        ("hint", ["not right", "hydrate water ignored"], []),
+        ("hint", ["not right", "water of hydration ignored"], []),
     ],
 )  # fmt: skip
 def test_a_bench_sees_what_is_set_and_no_more(school, ida, shows, seen, hidden):
@@ -169,8 +169,8 @@ def test_the_class_sees_what_was_wrong_and_carries_it_away(school, ida):
     answer(ida, page, "yield chalk", "75.69")
     answer(ida, page, "net chalk", "1.032")
     address = f"/classes/{school.ida.class_id}"
-    text = ida.get(f"{address}/review?work=Chalk+from+two+solutions").text
-    assert "hydrate water ignored" in text and "75.69" in text and "What students answered" in text
+    text = ida.get(f"{address}/results?work=Chalk+from+two+solutions").text
+    assert "water of hydration ignored" in text and "75.69" in text and "What students answered" in text
     rows = list(csv.DictReader(io.StringIO(ida.get(f"{address}/answers.csv?work=Chalk+from+two+solutions").text)))
     by_question = {row["question"]: row for row in rows}
     assert by_question["yield of chalk"]["usual_mistakes"] == "hydrate"
@@ -196,7 +196,7 @@ def test_a_class_stands_against_an_earlier_one(school, ida):
     )
     for page in runs:
         type_all(school, page, CRYSTALS[1])
-    address = f"/classes/{school.ida.class_id}/review"
+    address = f"/classes/{school.ida.class_id}/results"
     page = ida.get(address).text
     assert f"against={other}" in page and "A-0" in page
     assert "Last spring" in ida.get(f"{address}?against={other}").text
@@ -219,7 +219,7 @@ def test_unknowns_are_judged_and_their_key_is_shown_when_released(school, ida):
     [series] = ida.get(f"/api/classes/{school.ida.class_id}/review/unknowns").json()
     found = {one["component"]: one for one in series["benches"][0]["shares"]}
     assert found["salt"]["found_percent"] == pytest.approx(100 * 1.010 / 3.006)
-    assert "against its key" in ida.get(f"/classes/{school.ida.class_id}/review").text
+    assert "against its key" in ida.get(f"/classes/{school.ida.class_id}/results").text
     tablet = tablet_of(school)
     bench = f"/benches/{school.ida.bench}"
     assert "camphor" not in tablet.get(bench).text
@@ -229,5 +229,5 @@ def test_unknowns_are_judged_and_their_key_is_shown_when_released(school, ida):
     assert "camphor" not in tablet.get(bench).text
     # An assistant sees the class's numbers and nothing of the key.
     assistant = school.visitor(school.assistant)
-    assert "against its key" not in assistant.get(f"/classes/{school.ida.class_id}/review").text
+    assert "against its key" not in assistant.get(f"/classes/{school.ida.class_id}/results").text
     assert assistant.get(f"/api/classes/{school.ida.class_id}/review/unknowns").json() == []

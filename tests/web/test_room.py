@@ -22,7 +22,7 @@ def day(school, ida):
 
     def write(kind, **fields):
         form = {"entry": str(uuid4()), "kind": kind, "meeting": "1"} | fields
-        return ida.post(f"/classes/{school.ida.class_id}/day", data=form)
+        return ida.post(f"/classes/{school.ida.class_id}/log", data=form)
 
     return write
 
@@ -44,10 +44,10 @@ def test_a_meeting_from_beginning_to_end(school, ida, day):
     ):  # fmt: skip
         assert day(kind, **fields).status_code == 303, kind
     assert day("ended").status_code == 303
-    page = ida.get(f"/classes/{school.ida.class_id}/day?meeting=1").text
-    for words in ("The meeting began", "Paused: fire alarm", "Di absent, makes up on 1 Dec", "a beaker × 2", "a spill; wiped up",
+    page = ida.get(f"/classes/{school.ida.class_id}/log?meeting=1").text
+    for words in ("Meeting started", "Paused: fire alarm", "Di absent, makes up on 1 Dec", "a beaker × 2", "a spill; wiped up",
                   "120 mL of washes into aqueous acid and base", "Returned: mortar", "300 mL of soda, cupboard",
-                  "beads stays in the oven at 110 °C", "waste round, 30 min", "The meeting ended"):  # fmt: skip
+                  "beads stays in the oven at 110 °C", "waste round, 30 min", "Meeting ended"):  # fmt: skip
         assert words in page, words
     assert book(school).day.state == "over"
 
@@ -86,7 +86,7 @@ def test_an_entry_is_struck_with_a_word_and_stays_readable(school, ida, day):
     assert day("struck", strikes=key).status_code == 422
     assert day("struck", strikes=key, reason="wrong bench").status_code == 303
     assert book(school).day.waste == {}
-    assert "struck: wrong bench" in ida.get(f"/classes/{school.ida.class_id}/day").text
+    assert "struck: wrong bench" in ida.get(f"/classes/{school.ida.class_id}/log").text
     with pytest.raises(Exception, match="in ink"):
         school.conn.execute("DELETE FROM room_entry")
 
@@ -115,7 +115,7 @@ def test_an_open_accident_follows_until_it_is_closed(school, ida, day):
     assert day("happened", bench="2", what="acid on a hand").status_code == 303
     [accident] = room.open_accidents(school.conn, school.ida.account)
     assert (accident.meeting, accident.what) == (1, "Bench 2: acid on a hand")
-    for page in ("/", url, f"{url}/day?meeting=1", f"{url}/day?meeting=2"):
+    for page in ("/", url, f"{url}/log?meeting=1", f"{url}/log?meeting=2"):
         assert "Bench 2: acid on a hand" in ida.get(page).text, page
     refused = day("ended")
     assert refused.status_code == 422 and "An accident is still open" in refused.text
@@ -130,9 +130,9 @@ def test_an_open_accident_follows_until_it_is_closed(school, ida, day):
     assert day("settled", about=str(uuid4()), done="rinsed").status_code == 422
     assert day("settled", about=str(accident.key), done="rinsed 15 min, doctor seen").status_code == 303
     assert room.open_accidents(school.conn, school.ida.account) == []
-    for page in ("/", url, f"{url}/day?meeting=2"):
+    for page in ("/", url, f"{url}/log?meeting=2"):
         assert "acid on a hand" not in ida.get(page).text, page
-    assert "rinsed 15 min, doctor seen" in ida.get(f"{url}/day?meeting=1").text
+    assert "rinsed 15 min, doctor seen" in ida.get(f"{url}/log?meeting=1").text
     assert day("ended", meeting="2").status_code == 303
 
 
@@ -168,7 +168,7 @@ def test_a_registered_container_is_labelled(school, ida, day):
 
 def test_a_notice_stands_on_the_tablets_until_it_is_taken_back(school, ida, day):
     tablet, _ = join(school, open_code(school))
-    assert "From the front" not in tablet.get("/notices", headers=HTMX).text
+    assert "From your instructor" not in tablet.get("/notices", headers=HTMX).text
     day("began")
     day("said", words="Leave layers in the funnels")
     assert "Leave layers in the funnels" in tablet.get("/notices", headers=HTMX).text
@@ -177,7 +177,7 @@ def test_a_notice_stands_on_the_tablets_until_it_is_taken_back(school, ida, day)
     day("paused", why="talk")
     text = tablet.get("/notices", headers=HTMX).text
     assert "Leave layers" not in text and "The class rests: talk." in text
-    assert tablet.get(f"/classes/{school.ida.class_id}/day").status_code == 404
+    assert tablet.get(f"/classes/{school.ida.class_id}/log").status_code == 404
 
 
 def test_what_is_written_for_the_next_meeting_hides_no_notice_of_this_one(school, ida, day):
@@ -200,12 +200,12 @@ def test_a_meeting_that_runs_over_its_time_stays_on_the_board_until_it_is_ended(
         classes.add_meeting(school.conn, school.ida.class_id, number, begins, begins + timedelta(hours=2), "")
     url = f"/classes/{school.ida.class_id}"
     write = {"entry": str(uuid4()), "kind": "began", "meeting": "1"}
-    ida.post(f"{url}/day", data=write)
+    ida.post(f"{url}/log", data=write)
     assert "<h2>Meeting 1</h2>" in ida.get(url).text
-    ida.post(f"{url}/day", data={"entry": str(uuid4()), "kind": "broke", "what": "a beaker"})
-    assert "a beaker" in ida.get(f"{url}/day").text
+    ida.post(f"{url}/log", data={"entry": str(uuid4()), "kind": "broke", "what": "a beaker"})
+    assert "a beaker" in ida.get(f"{url}/log").text
     assert book(school).day.of("broke")
-    ida.post(f"{url}/day", data={"entry": str(uuid4()), "kind": "ended"})
+    ida.post(f"{url}/log", data={"entry": str(uuid4()), "kind": "ended"})
     assert "<h2>Meeting 2</h2>" in ida.get(url).text
 
 
@@ -250,7 +250,7 @@ def test_the_board_shows_state_due_kit_and_the_plan(school, ida, day):
     )
     day("began")
     page = ida.get(f"/classes/{school.ida.class_id}").text
-    for words in ("running since", "cold glass", "Shared kit", "Call the class", "plan, done by", "Pause"):
+    for words in ("running since", "cold glass", "Shared kit", "Message the class", "plan, done by", "Pause"):
         assert words in page, words
     wall = ida.get(f"/classes/{school.ida.class_id}/wall?follow=true").text
     assert "Front bench" in wall and "wall-clock" in wall
@@ -385,6 +385,6 @@ def test_the_same_as_json(ida):
 def test_summaries_of_before_are_shown_without_their_new_parts(school, ida):
     school.conn.execute("UPDATE page SET summary = summary - 'alarms' - 'kit' - 'stands'")
     assert ida.get(f"/classes/{school.ida.class_id}").status_code == 200
-    assert ida.get(f"/classes/{school.ida.class_id}/day").status_code == 200
+    assert ida.get(f"/classes/{school.ida.class_id}/log").status_code == 200
     assert ida.get("/timers").json() == []
     assert pages.rebuild_summaries(school.conn, {}) == 1

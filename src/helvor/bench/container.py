@@ -79,9 +79,9 @@ class MadeUp(Payload):
     @model_validator(mode="after")
     def _something_in_something(self) -> MadeUp:
         if not self.formula:
-            raise ValueError("formula: The formula makes the mass an amount: write it, water of hydration and all.")
+            raise ValueError("formula: Enter the formula with its water of hydration; the amount in mol needs it.")
         if self.mass.value <= 0 or self.volume.value <= 0:
-            raise ValueError("mass: A solution holds more than nothing, in more than nothing.")
+            raise ValueError("mass: Enter a mass and a volume above 0.")
         return self
 
     @property

@@ -31,7 +31,7 @@ def printable(text: str) -> str:
     """The text with plain spaces for the wide and unbreakable ones that paste brings in."""
     text = "".join(" " if unicodedata.category(character) == "Zs" else character for character in text).strip()
     if any(not (character.isprintable()) for character in text):
-        raise ValueError("This holds a character that cannot be printed: type it again.")
+        raise ValueError("This contains a character that cannot be printed: type it again.")
     return text
 
 
@@ -233,9 +233,9 @@ def corrected_line(lines_here: Iterable[Line], payload: Payload, strikes: UUID |
     line = next((line for line in lines_here if line.head.id == strikes), None) if strikes else None
     if isinstance(payload, Struck):
         if line is None:
-            raise Problem("strikes", "Nothing is struck through: name the entry to take back.")
+            raise Problem("strikes", "Name the entry to undo.")
     elif line is not None:
         was = next(e.payload for e in reversed(line.entries) if not isinstance(e.payload, Struck))
         if was.kind != payload.kind:
-            raise Problem("kind", f"A {was.kind} is corrected by a {was.kind}, not by a {payload.kind}.")
+            raise Problem("kind", f"Correct this entry with another {was.kind}, not with a {payload.kind}.")
     return line

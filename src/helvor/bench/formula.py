@@ -230,7 +230,7 @@ def balance(text: str) -> Equation:
     before, after = _atoms_of(written.left), _atoms_of(written.right)
     for element in sorted(set(before) ^ set(after)):
         side = "left" if element in before else "right"
-        raise Unreadable(f"Nothing can balance this: {element} stands only on the {side}.")
+        raise Unreadable(f"This cannot be balanced: {element} is only on the {side}.")
     columns = [(f, 1) for f in left] + [(f, -1) for f in right]
     rows = [[Fraction(sign * atoms(f).get(element, 0)) for f, sign in columns] for element in sorted(before)]
     charges = [Fraction(sign * charge_of(f)) for f, sign in columns]
@@ -238,23 +238,21 @@ def balance(text: str) -> Equation:
         rows.append(charges)
     answers = _null_space(rows, len(columns))
     if not answers:
-        raise Unreadable("No numbers balance this equation: a reactant or product is missing or misspelt.")
+        raise Unreadable("This equation cannot be balanced: a reactant or product is missing or misspelt.")
     if len(answers) > 1:
-        raise Unreadable(
-            "This can be balanced in more than one way: two reactions stand in one equation. Write each by itself."
-        )
+        raise Unreadable("This can be balanced in more than one way: it contains two reactions. Enter each separately.")
     numbers = answers[0]
     if all(n <= 0 for n in numbers):
         numbers = [-n for n in numbers]
     if any(n <= 0 for n in numbers):
         odd = next(f for (f, _), n in zip(columns, numbers, strict=True) if n <= 0)
-        raise Unreadable(f"No numbers balance this equation with {readable(odd)} where it stands.")
+        raise Unreadable(f"This equation cannot be balanced with {readable(odd)} on that side.")
     scale = lcm(*(n.denominator for n in numbers))
     whole = [int(n * scale) for n in numbers]
     common = gcd(*whole)
     counts = [n // common for n in whole]
     if max(counts) > 999:
-        raise Unreadable("This takes numbers above 999 to balance: a formula is misspelt.")
+        raise Unreadable("This needs coefficients above 999: check the formulas for a misspelling.")
     return Equation(
         dict(zip(left, counts, strict=False)), dict(zip(right, counts[len(left) :], strict=True)), written.phases
     )
@@ -290,11 +288,11 @@ def _written(text: str) -> Equation:
     """The two sides as they stand, whether they balance or not."""
     sides = _ARROW.split(text.strip())
     if len(sides) != 2 or not all(sides):
-        raise Unreadable("An equation has two sides and an arrow: CaCl2 + Na2CO3 -> CaCO3 + 2 NaCl.")
+        raise Unreadable("Enter two sides with an arrow, such as CaCl2 + Na2CO3 -> CaCO3 + 2 NaCl.")
     phases: dict[str, str] = {}
     left, right = (_side(side, phases) for side in sides)
     if len(left) + len(right) > MAX_SPECIES:
-        raise Unreadable(f"An equation has at most {MAX_SPECIES} formulas.")
+        raise Unreadable(f"Enter at most {MAX_SPECIES} formulas.")
     return Equation(left, right, phases)
 
 

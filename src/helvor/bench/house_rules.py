@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from helvor.bench.house_words import HouseWords
+
 
 @dataclass(frozen=True, slots=True)
 class School:
@@ -40,34 +42,36 @@ def _q(key: str, words: str, group: str, *schools: tuple[str, str, str]) -> Ques
     return Question(key, words, group, tuple(School(*school) for school in schools))
 
 
+WORDS_AND_NUMBERS = "Words and numbers"
+
 QUESTIONS: tuple[Question, ...] = (
     _q(
         "constant-mass", "Constant mass", "Weighing and drying",
-        ("two-weighings", "two weighings within tolerance", "two numbers that agree are evidence"),
-        ("overnight", "overnight once", "saves a meeting; weaker evidence"),
+        ("two-weighings", "two weighings within tolerance", "two masses that agree are evidence"),
+        ("overnight", "overnight once", "saves a meeting, but is weaker evidence"),
         ("minutes", "minutes of air", "fast; only for a rough yield"),
     ),
     _q(
         "constant-mass-limit", "Within tolerance means", "Weighing and drying",
-        ("readability", "2 × the balance's readability", "what a teaching balance can tell"),
+        ("readability", "2 × the balance's readability", "the limit of a teaching balance"),
         ("pharmacopoeia", "0.50 mg per g after a further hour", "the strict rule; needs a 0.1 mg balance"),
     ),
     _q(
         "drying-solid", "Drying the solid", "Weighing and drying",
-        ("by-product", "by product: bare on a dish, or on the tared paper", "what melts into paper is lost"),
-        ("bare", "bare on a dish", "what melts comes back"),
+        ("by-product", "by product: bare on a dish, or on the tared paper", "a solid that melts into paper is lost"),
+        ("bare", "bare on a dish", "a solid that melts can be recovered"),
         ("on-paper", "on the tared paper", "no transfer, nothing left behind"),
     ),
     _q(
         "drying-place", "Drying place", "Weighing and drying",
         ("oven", "low oven", "gives evidence of dryness"),
         ("air", "air on the bench", "nothing can melt or scorch"),
-        ("suction", "suction only", "fast, for a rough yield"),
+        ("suction", "vacuum only", "fast, for a rough yield"),
     ),
     _q(
         "stopping-vacuum", "Stopping the vacuum", "Filtering",
-        ("air-first", "air in first, then source off", "prevents suck-back"),
-        ("source-first", "source off, then break the seal; only with a trap", "spares the aspirator's valve"),
+        ("air-first", "let air in, then turn off the vacuum", "prevents suck-back"),
+        ("source-first", "turn off the vacuum, then break the seal; only with a trap", "spares the aspirator's valve"),
     ),
     _q(
         "aspirator", "Aspirator", "Filtering",
@@ -89,17 +93,17 @@ QUESTIONS: tuple[Question, ...] = (
     _q(
         "pouring", "Pouring", "Filtering",
         ("rod", "along a rod", "no splash"),
-        ("swirl", "directly with a swirl", "nothing stays on the rod"),
+        ("swirl", "directly with a swirl", "no solid stays on the rod"),
     ),
     _q(
         "wetting-paper", "Wetting the paper", "Filtering",
-        ("own-solvent", "with the mixture's own solvent", "does not block or dilute"),
+        ("own-solvent", "with the mixture's own solvent", "the paper does not block, the filtrate is not diluted"),
         ("water", "always water", "one bottle for all"),
     ),
     _q(
         "cloudy-filtrate", "Cloudy filtrate", "Filtering",
-        ("again", "pass it again", "the yield counts"),
-        ("accept", "accept and discuss as loss", "the time counts"),
+        ("again", "refilter", "the yield counts"),
+        ("accept", "accept and discuss it as a loss", "the time counts"),
     ),
     _q(
         "chamber", "Chamber", "Plates",
@@ -109,18 +113,18 @@ QUESTIONS: tuple[Question, ...] = (
     _q(
         "putting-on", "Putting on the sample", "Plates",
         ("dots", "capillary dots", "small even spots"),
-        ("line", "pen line or box", "inks without a solvent"),
-        ("swab", "swab", "plant juice, skin"),
+        ("line", "pen line or box", "inks, which need no solvent"),
+        ("swab", "swab", "plant juice, skin swabs"),
     ),
     _q(
         "stopping-front", "Stopping the front", "Plates",
         ("below-top", "10 mm below the top", "spots spread with length"),
-        ("set-time", "at a set time", "a class stops together"),
-        ("separated", "earlier, when separated", "short spots, less time"),
+        ("set-time", "at a set time", "the whole class stops together"),
+        ("separated", "earlier, once separated", "short spots, less time"),
     ),
     _q(
         "measuring-spot", "Measuring a spot", "Plates",
-        ("densest", "centre of the densest part", "everyone gets the same number"),
+        ("densest", "centre of the densest part", "everyone gets the same value"),
         ("leading", "leading edge", "sharp on tailing spots"),
         ("outline", "middle of the outline", "easy on pencilled spots"),
     ),
@@ -138,20 +142,20 @@ QUESTIONS: tuple[Question, ...] = (
         "boundary", "Cutting the boundary", "Extraction",
         ("sharp", "sharp", "neither layer is favoured"),
         ("leave-some", "leave some of the wanted layer", "dry rather than complete"),
-        ("rag-apart", "rag apart", "decide later"),
+        ("rag-apart", "keep the emulsion apart", "decide later"),
     ),
     _q(
-        "top-layer", "Taking out the top layer", "Extraction",
-        ("neck", "by the neck", "no contamination from the stem"),
+        "top-layer", "Removing the upper layer", "Extraction",
+        ("neck", "through the neck", "no contamination from the stem"),
         ("tap", "through the tap", "no spill at the neck"),
     ),
     _q(
         "drying-agent", "Drying agent", "Extraction",
-        ("sodium-sulfate", "sodium sulfate", "coarse, settles, easy to decant"),
-        ("magnesium-sulfate", "magnesium sulfate", "fast and fine; is filtered off"),
+        ("sodium-sulfate", "sodium sulfate", "coarse; settles; easy to decant"),
+        ("magnesium-sulfate", "magnesium sulfate", "fast and fine; filter it off"),
     ),
     _q(
-        "off-drying-agent", "Taking off the drying agent", "Extraction",
+        "off-drying-agent", "Removing the drying agent", "Extraction",
         ("decant", "decant", "coarse grains settle"),
         ("filter", "gravity filter", "fine grains do not settle"),
     ),
@@ -161,16 +165,16 @@ QUESTIONS: tuple[Question, ...] = (
         ("waste", "to waste", "smaller volume to acidify"),
     ),
     _q(
-        "throwing-layers", "Throwing layers away", "Waste",
-        ("keep", "keep all until weighed", "there is no way back"),
+        "throwing-layers", "Discarding layers", "Waste",
+        ("keep", "keep all until weighed", "a discarded layer cannot be recovered"),
         ("discard", "discard at once", "less glass on the bench"),
     ),
     _q(
         "portions", "Number of portions", "Extraction",
-        ("three", "three", "a fourth gains little"),
+        ("three", "three", "a fourth portion gains little"),
         ("two", "two", "less solvent"),
         ("calculated", "by calculation", "fits the distribution"),
-        ("until-clear", "until nothing more comes out", "evidence rather than a number"),
+        ("until-clear", "until no more is extracted", "evidence instead of a fixed number"),
     ),
     _q(
         "fractions", "Fractions", "Column",
@@ -184,22 +188,36 @@ QUESTIONS: tuple[Question, ...] = (
         ("at-once", "all at once", "quick"),
     ),
     _q(
-        "sublimate", "What sublimes", "Solid mixtures",
-        ("hood", "off into the hood, found by loss", "quick; only little of it, where the site allows it"),
-        ("caught", "caught on a cold glass and weighed", "nothing goes into the air, and it is seen what it was"),
+        "sublimate", "Sublimed solid", "Solid mixtures",
+        ("hood", "into the hood, found by loss", "quick; small amounts only, where the site allows it"),
+        ("caught", "caught on a cold glass and weighed", "no vapour in the air, and the solid can be examined"),
     ),
     _q(
         "precipitant-excess", "Precipitant excess", "Precipitation",
-        ("twice", "twice", "complete; washing takes the rest"),
+        ("twice", "twice", "complete; washing removes the excess"),
         ("ten-percent", "10 %", "less to wash out"),
         ("stoichiometric", "stoichiometric", "nothing to wash out"),
     ),
     _q(
         "condenser-water", "Condenser water", "Reflux",
-        ("before-heat", "on before heat", "no vapour escapes"),
-        ("when-boiling", "when it boils, under what does not burn", "saves water; never for a flammable solvent"),
+        ("before-heat", "on before any heat", "no vapour escapes"),
+        ("when-boiling", "when it boils, for liquids that are not flammable",
+         "saves water; never for a flammable solvent"),
+    ),
+    _q(
+        "trade-words", "Trade words", WORDS_AND_NUMBERS,
+        ("british", "British", "fume cupboard, separating funnel, colour"),
+        ("american", "American", "hood, separatory funnel, color"),
+    ),
+    _q(
+        "decimal-sign", "Decimal sign", WORDS_AND_NUMBERS,
+        ("point", "point, as in 33.120", "as balances show it; files use it in any case"),
+        ("comma", "comma, as in 33,120", "as much of Europe writes it; a point is understood as well"),
     ),
 )  # fmt: skip
+
+OF_A_PROCEDURE = tuple(question for question in QUESTIONS if question.group != WORDS_AND_NUMBERS)
+"""What a procedure can have otherwise than its house."""
 
 QUESTION = {question.key: question for question in QUESTIONS}
 
@@ -230,6 +248,12 @@ class HouseRules:
     def differs(self, question: str) -> bool:
         """Whether another school than the default is in force."""
         return self[question] is not QUESTION[question].default
+
+    @property
+    def house_words(self) -> HouseWords:
+        """The English and the decimal sign that the house reads."""
+        american, comma = self["trade-words"].key == "american", self["decimal-sign"].key == "comma"
+        return HouseWords("american" if american else "british", "comma" if comma else "point")
 
     @property
     def stop_below_top_mm(self) -> float:

@@ -308,7 +308,7 @@ def read_procedure(text: str | bytes) -> Procedure:
         data = json.loads(text)
     except (ValueError, RecursionError) as trouble:
         place = f"line {trouble.lineno}" if isinstance(trouble, json.JSONDecodeError) else "file"
-        raise BadProcedure([(place, "This is not JSON.")]) from trouble
+        raise BadProcedure([(place, "This file is not JSON: choose a procedure file.")]) from trouble
     return procedure_from(data)
 
 
@@ -348,7 +348,7 @@ def loose_ends(procedure: Procedure) -> list[tuple[str, str]]:
         seen: set[str] = set()
         for name in names:
             if name.casefold() in seen:
-                troubles.append((f"{kind} {name}", f"There are two {kind}s of this name."))
+                troubles.append((f"{kind} {name}", f"Two {kind}s have this name."))
             seen.add(name.casefold())
     ids = [step.id for step in procedure.steps]
     troubles += [(f"step {i + 1}", "Another step has the same id.") for i, d in enumerate(ids) if d in ids[:i]]
@@ -356,19 +356,19 @@ def loose_ends(procedure: Procedure) -> list[tuple[str, str]]:
     for place_of in places:
         component = procedure.component(place_of.component) if place_of.component else None
         if place_of.component and component is None:
-            troubles.append((place_of.name, f"“{place_of.component}” is not among the components."))
+            troubles.append((place_of.name, f"“{place_of.component}” is not one of the components."))
         elif component and component.carrier and place_of.formula and component.carrier not in atoms(place_of.formula):
-            sentence = f"{place_of.formula} holds no {component.carrier}, by which {component.name} is followed."
+            sentence = f"{place_of.formula} holds no {component.carrier}, by which {component.name} is tracked."
             troubles.append((place_of.name, sentence))
     given: set[str] = set()
     for number, step in enumerate(procedure.steps, start=1):
         place = f"step {number}"
         for name in (*step.takes, *((step.on,) if step.on else ())):
             if name.casefold() not in given:
-                troubles.append((place, f"It takes “{name}”, which no step before it gives."))
+                troubles.append((place, f"It uses “{name}”, but no earlier step produces it."))
         for name in step.adds:
             if procedure.substance(name) is None:
-                troubles.append((place, f"It adds “{name}”, which is not among the substances."))
+                troubles.append((place, f"It adds “{name}”, which is not one of the substances."))
         given |= {name.casefold() for name in step.gives}
     return troubles
 
@@ -383,7 +383,7 @@ def scaled(procedure: Procedure, factor: float) -> Procedure:
         Unreadable: the factor is not above 0 and at most 1000.
     """
     if not 0 < factor <= 1000:
-        raise Unreadable("Scale by a factor above 0, at most 1000.")
+        raise Unreadable("Enter a factor above 0 and up to 1000.")
     substances = tuple(
         substance.model_copy(update={"amount": scaled_amount(substance.amount, factor)})
         if substance.amount

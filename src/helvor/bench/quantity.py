@@ -55,16 +55,16 @@ def _decimal(text: str) -> tuple[float, float]:
             plain = body.replace(",", "")
             raise Unreadable(
                 f"“{text}” could be {body.replace(',', '.', 1)} or {plain}: "
-                "write it with a point, or without the comma."
+                "write it with a decimal point, or without the comma."
                 if body.count(",") == 1 and "." not in body
-                else f"“{text}” has too many commas and points: write one decimal point at most."
+                else f"“{text}” has too many commas and points: write at most one decimal point."
             )
         body = body.replace(",", ".")
     elif body.count(".") > 1:
-        raise Unreadable(f"“{text}” has more than one decimal point.")
+        raise Unreadable(f"“{text}” has more than one decimal point: write only one.")
     power = int(exponent) if exponent else 0
     if abs(power) > 30 or len(body) > 24:
-        raise Unreadable(f"“{text}” is not a size that anything on a bench has.")
+        raise Unreadable(f"“{text}” is not a realistic size: check the digits and the unit.")
     number = Decimal(body) * Decimal(10) ** power
     decimals = len(body.partition(".")[2])
     return float(number), float(Decimal(10) ** (power - decimals))
@@ -80,11 +80,11 @@ def parse_number(text: str) -> tuple[float, float]:
     """
     shown = text.strip()
     if not shown:
-        raise Unreadable("Nothing is written here.")
+        raise Unreadable("Enter a value.")
     if _NON_FINITE.fullmatch(shown):
-        raise Unreadable(f"“{shown}” is not a number that can be read off.")
+        raise Unreadable(f"“{shown}” is not a number: enter what the display shows.")
     if shown[0] in "-−–":
-        raise Unreadable(f"“{shown}” is below zero: a reading counts upwards from zero.")
+        raise Unreadable(f"“{shown}” is below zero: enter zero or more.")
     match = _NUMBER.fullmatch(shown.removeprefix("+").strip())
     if match is None or not shown.isascii():
         raise Unreadable(f"“{_clip(shown)}” is not a number.")
@@ -92,7 +92,7 @@ def parse_number(text: str) -> tuple[float, float]:
         return _decimal(match["decimal"])
     top, under = (match["top"], match["under"]) if match["whole"] else (match["ftop"], match["funder"])
     if int(under) == 0 or len(top) > 6 or len(under) > 6 or len(match["whole"] or "") > 9:
-        raise Unreadable(f"“{_clip(shown)}” is not a fraction that can be read off.")
+        raise Unreadable(f"“{_clip(shown)}” is not a fraction: enter one such as 1/2.")
     return int(match["whole"] or 0) + int(top) / int(under), 1 / int(under)
 
 
@@ -151,23 +151,23 @@ def parse(text: str, kind: Kind, *, field_unit: str | None = None) -> Reading:
     """
     shown = " ".join(text.split())
     if not shown:
-        raise Unreadable("Nothing is written here.")
+        raise Unreadable("Enter a value.")
     units = UNITS[kind]
     tail = re.search(r"[^\W\d_]*[^\W\d_\s]$|[\"%°]$", shown)
     number, unit = shown, ""
     if tail and re.search(r"\d", shown[: tail.start()]):
         number, unit = shown[: tail.start()].strip(), tail.group()
         if unit not in units:
-            raise Unreadable(f"“{_clip(unit)}” is not a unit of {kind} known here: use {_listed(kind)}.")
+            raise Unreadable(f"“{_clip(unit)}” is not a known unit of {kind}: use {_listed(kind)}.")
     value_without_unit = parse_number(number)
     if not unit:
         if field_unit is None:
-            raise Unreadable(f"“{_clip(shown)}” has no unit: write {_clip(shown)} {BASE_UNIT[kind]}, for one.")
+            raise Unreadable(f"“{_clip(shown)}” has no unit: write for example {_clip(shown)} {BASE_UNIT[kind]}.")
         unit = field_unit
     value, resolution = value_without_unit
     factor = units[unit]
     if not 0 <= value * factor <= 1e6 or resolution * factor > 1e5:
-        raise Unreadable(f"“{_clip(shown)}” is not a size that anything on a bench has.")
+        raise Unreadable(f"“{_clip(shown)}” is not a realistic size: check the digits and the unit.")
     return Reading(
         written=_clip(shown),
         value=_tidy(value * factor),
@@ -192,7 +192,7 @@ def _reading_validator(kind: Kind) -> Any:
         if isinstance(value, bool | int | float):
             raise Unreadable(f"{value} has no unit: write “{value} {BASE_UNIT[kind]}”.")
         if isinstance(value, dict) and value.get("unit") not in (None, BASE_UNIT[kind]):
-            raise Unreadable(f"Give this in {BASE_UNIT[kind]}.")
+            raise Unreadable(f"Enter this in {BASE_UNIT[kind]}.")
         return value
 
     return BeforeValidator(read, json_schema_input_type=str | Reading)
@@ -216,7 +216,7 @@ def parse_amount(text: str) -> Reading:
     """
     tail = re.search(r"[^\W\d_]+$", text.strip())
     if tail is None or not re.search(r"\d", text):
-        raise Unreadable(f"“{_clip(text.strip())}” is not an amount with its unit: write 2.05 g or 25 mL.")
+        raise Unreadable(f"“{_clip(text.strip())}” is not an amount with a unit: write 2.05 g or 25 mL.")
     kind: Kind = "volume" if tail.group() in UNITS["volume"] else "mass"
     return parse(text, kind)
 

@@ -43,7 +43,7 @@ def quantile(ordered: Sequence[float], part: float) -> float:
     (2.5, 1.75)
     """
     if not ordered:
-        raise Unreadable("There is no middle of no numbers.")
+        raise Unreadable("A median needs at least one number.")
     place = part * (len(ordered) - 1)
     low = math.floor(place)
     high = min(low + 1, len(ordered) - 1)

@@ -55,7 +55,7 @@ class StepKind:
     rules: tuple[str, ...] = ()
 
 
-GROUPS = ("Measure", "Bring together", "Take apart", "Heat and cool", "Look", "Put away")
+GROUPS = ("Measure", "Combine", "Separate", "Heat and cool", "Observe and test", "Store and discard")
 
 GENERAL: tuple[StepKind, ...] = (
     StepKind("weigh", "Measure", "weigh", "Weigh it", 4, asks=("mass",), kit=("balance",),
@@ -63,16 +63,16 @@ GENERAL: tuple[StepKind, ...] = (
              rules=("constant-mass", "constant-mass-limit")),
     StepKind("volume", "Measure", "volume", "Measure the volume", 3, asks=("volume",), kit=("measuring cylinder",)),
     StepKind("divide", "Measure", "divide", "Divide into equal parts", 5, asks=("volume",), kit=("pipette",)),
-    StepKind("grind", "Bring together", "grind", "Grind to a fine powder", 4, kit=("mortar",)),
-    StepKind("dissolve", "Bring together", "dissolve", "Dissolve, stirring", 5, 2, kit=("beaker", "rod"), wets=True),
-    StepKind("add", "Bring together", "add", "Add", 4, kit=("beaker",), wets=True),
-    StepKind("combine", "Bring together", "combine", "Put together", 2, wets=True, collects=True),
-    StepKind("stir", "Bring together", "stir", "Stir", 2, 5, kit=("rod",)),
-    StepKind("decant", "Take apart", "decant", "Let settle, pour the liquid off along a rod", 6, 3,
+    StepKind("grind", "Combine", "grind", "Grind to a fine powder", 4, kit=("mortar",)),
+    StepKind("dissolve", "Combine", "dissolve", "Dissolve, stirring", 5, 2, kit=("beaker", "rod"), wets=True),
+    StepKind("add", "Combine", "add", "Add", 4, kit=("beaker",), wets=True),
+    StepKind("combine", "Combine", "combine", "Combine", 2, wets=True, collects=True),
+    StepKind("stir", "Combine", "stir", "Stir", 2, 5, kit=("rod",)),
+    StepKind("decant", "Separate", "decant", "Let settle, pour the liquid off along a rod", 6, 3,
              kit=("beaker", "rod"), wets=True, collects=True, liquid_first=True, rules=("pouring",)),
-    StepKind("evaporate", "Take apart", "evaporate", "Evaporate gently", 3, 25, kit=("hotplate", "evaporating dish"),
+    StepKind("evaporate", "Separate", "evaporate", "Evaporate gently", 3, 25, kit=("hotplate", "evaporating dish"),
              heats=True, dries=True, caution="Spits near the end: cover it and turn the heat down."),
-    StepKind("dry", "Take apart", "dry", "Dry", 2, 20, asks=("temperature",), kit=("oven",), heats=True, dries=True,
+    StepKind("dry", "Separate", "dry", "Dry", 2, 20, asks=("temperature",), kit=("oven",), heats=True, dries=True,
              caution="Never a solid wet with flammable solvent into a closed oven.",
              rules=("drying-solid", "drying-place", "constant-mass")),
     StepKind("heat", "Heat and cool", "heat", "Heat gently", 3, 10, asks=("temperature",), kit=("hotplate",),
@@ -80,13 +80,14 @@ GENERAL: tuple[StepKind, ...] = (
     StepKind("cool", "Heat and cool", "cool", "Let cool to room temperature", 1, 10, cools=True),
     StepKind("ice bath", "Heat and cool", "ice bath", "Cool in ice with water", 2, 10, kit=("ice",), cools=True),
     StepKind("wait", "Heat and cool", "wait", "Wait", 0, 10),
-    StepKind("test", "Look", "test", "Test", 3, asks=("outcome",), caution="By paper, drop or eye; never by smell."),
-    StepKind("observe", "Look", "observe", "Look and write down what is seen", 2, asks=("observation",)),
-    StepKind("photograph", "Look", "photograph", "Take a picture", 2, asks=("photo",), kit=("camera",)),
-    StepKind("label", "Put away", "label", "Label it with bench, content, date", 1, kit=("label",)),
-    StepKind("discard", "Put away", "discard", "Into its waste bottle", 2, ends=True, kit=("waste bottle",),
+    StepKind("test", "Observe and test", "test", "Test", 3, asks=("outcome",), caution="By paper, drop or eye; "
+                                                                                       "never by smell."),
+    StepKind("observe", "Observe and test", "observe", "Observe and record", 2, asks=("observation",)),
+    StepKind("photograph", "Observe and test", "photograph", "Take a picture", 2, asks=("photo",), kit=("camera",)),
+    StepKind("label", "Store and discard", "label", "Label it with bench, content, date", 1, kit=("label",)),
+    StepKind("discard", "Store and discard", "discard", "Into its waste bottle", 2, ends=True, kit=("waste bottle",),
              rules=("throwing-layers",)),
-    StepKind("keep", "Put away", "put away", "Put away until the next meeting", 2),
+    StepKind("keep", "Store and discard", "put away", "Store until the next meeting", 2),
 )  # fmt: skip
 
 WASTE: dict[str, str] = {
@@ -120,48 +121,53 @@ class WrongBottle:
     why: str
 
 
-_FIRE = "oxidizer and organic matter can catch fire or burst the bottle, hours later too"
-_SPOILS = "one drop of halogen makes a whole bottle halogenated, which costs far more to burn"
-_DRAIN = "it burns in the drain, poisons the water, and its vapour comes up elsewhere"
-_BIN = "its vapour fills the bin, and whoever empties it is not warned"
+_FIRE = "an oxidizer with organic matter can catch fire or burst the bottle, even hours later"
+_SPOILS = "a little halogen makes the whole bottle halogenated waste, which costs far more to dispose of"
+_DRAIN = "it can burn in the drain, poisons the water, and its vapour rises elsewhere"
+_BIN = "its vapour fills the bin, and the person who empties it is not warned"
 
 WRONG_BOTTLES: tuple[WrongBottle, ...] = (
     WrongBottle("sink", "solvents", "stop", _DRAIN),
-    WrongBottle("sink", "halogenated", "stop", "it sinks, stays in the trap and the ground, and poisons the water"),
-    WrongBottle("sink", "oxidizing", "stop", "it eats pipes and meets what others poured away"),
+    WrongBottle("sink", "halogenated", "stop", "it sinks, stays in the trap and the soil, and poisons the water"),
+    WrongBottle("sink", "oxidizing", "stop", "it corrodes pipes and meets other chemicals in the drain"),
     WrongBottle("sink", "heavy metal", "stop", "heavy metals never go down a sink"),
-    WrongBottle("sink", "solids", "caution", "a chemical in the drain cannot be fetched back"),
-    WrongBottle("sink", "silica", "caution", "silica settles in the trap, with what it holds"),
+    WrongBottle("sink", "solids", "caution", "a chemical in the drain cannot be recovered"),
+    WrongBottle("sink", "silica", "caution", "silica settles in the trap, with everything adsorbed on it"),
     WrongBottle("sink", "aqueous", "note", "only neutralized, in plenty of water, and where local rules allow it"),
     WrongBottle("bin", "solvents", "stop", _BIN),
     WrongBottle("bin", "halogenated", "stop", _BIN),
-    WrongBottle("bin", "oxidizing", "stop", "with paper and dust it can catch fire by itself"),
+    WrongBottle("bin", "oxidizing", "stop", "with paper and dust it can ignite by itself"),
     WrongBottle("bin", "heavy metal", "stop", "heavy metals never go into a bin"),
-    WrongBottle("bin", "solids", "caution", "whoever empties the bin is not warned, and some of it burns"),
-    WrongBottle("bin", "aqueous", "caution", "a liquid in the bin runs out over whoever empties it"),
-    WrongBottle("bin", "silica", "caution", "its dust harms lungs, and what it holds evaporates in the bin"),
+    WrongBottle("bin", "solids", "caution", "the person who empties the bin is not warned, and some of it burns"),
+    WrongBottle("bin", "aqueous", "caution", "a liquid in the bin spills over the person who empties it"),
+    WrongBottle("bin", "silica", "caution", "its dust harms lungs, and adsorbed solvent evaporates in the bin"),
     WrongBottle("solvents", "halogenated", "stop", _SPOILS),
     WrongBottle("solvents", "oxidizing", "stop", _FIRE),
-    WrongBottle("solvents", "heavy metal", "caution", "what is burnt with the solvent leaves its metal in the ash"),
-    WrongBottle("solvents", "aqueous", "caution", "acid or base works on the solvent and the can"),
+    WrongBottle("solvents", "heavy metal", "caution", "burning the solvent leaves the metal in the ash"),
+    WrongBottle("solvents", "aqueous", "caution", "acid or base attacks the solvent and the can"),
     WrongBottle("halogenated", "oxidizing", "stop", _FIRE),
     WrongBottle("halogenated", "aqueous", "stop", "hydroxide with chloroform reacts violently in the closed bottle"),
     WrongBottle(
-        "halogenated", "solvents", "note", "right for a mixture that holds halogen; clean solvent has a cheaper bottle"
+        "halogenated",
+        "solvents",
+        "note",
+        "correct for a mixture that contains halogen; halogen-free solvent has a cheaper bottle",
     ),
     WrongBottle("oxidizing", "solvents", "stop", _FIRE),
     WrongBottle("oxidizing", "halogenated", "stop", _FIRE),
     WrongBottle("oxidizing", "solids", "stop", _FIRE),
     WrongBottle("oxidizing", "bin", "stop", _FIRE),
     WrongBottle("oxidizing", "silica", "stop", _FIRE),
-    WrongBottle("oxidizing", "aqueous", "caution", "what it holds may react; carbonate gives gas in a closed bottle"),
+    WrongBottle("oxidizing", "aqueous", "caution", "the contents may react; carbonate gives gas in a closed bottle"),
     WrongBottle("oxidizing", "heavy metal", "caution", "the metal must be on the label"),
     WrongBottle("aqueous", "halogenated", "stop", "hydroxide with chloroform reacts violently in the closed bottle"),
     WrongBottle("aqueous", "solvents", "caution", "it floats on top, and its vapour fills the bottle"),
-    WrongBottle("aqueous", "oxidizing", "caution", "nitric acid goes on reacting with what is in there; gas follows"),
+    WrongBottle("aqueous", "oxidizing", "caution", "nitric acid keeps reacting with the contents and forms gas"),
     WrongBottle("aqueous", "heavy metal", "caution", "the metal must be on the label; it has a bottle of its own"),
-    WrongBottle("heavy metal", "solvents", "caution", "a metal solution is not burnt; solvent makes it flammable"),
-    WrongBottle("heavy metal", "halogenated", "caution", "neither bottle's way of disposal fits both"),
+    WrongBottle(
+        "heavy metal", "solvents", "caution", "metal solutions are not incinerated; solvent makes them flammable"
+    ),
+    WrongBottle("heavy metal", "halogenated", "caution", "neither bottle's disposal route fits both"),
     WrongBottle("heavy metal", "oxidizing", "caution", "the oxidizer must be on the label; keep organic matter away"),
 )
 """Stream on the bottle and stream of the matter, one way only. Common practice; local rules decide."""

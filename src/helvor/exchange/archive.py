@@ -92,35 +92,37 @@ def read(source: IO[bytes]) -> tuple[ClassRecord, dict[UUID, bytes]]:
         with zipfile.ZipFile(source) as archive:
             infos = archive.infolist()
             if len(infos) > MOST_FILES:
-                raise BadRecord([("archive", f"It holds {len(infos)} files; up to {MOST_FILES} are taken.")])
+                raise BadRecord([("archive", f"It contains {len(infos)} files; the limit is {MOST_FILES}.")])
             if sum(info.file_size for info in infos) > MOST_BYTES:
-                raise BadRecord([("archive", "Unpacked it would be larger than 1 GB: nothing was unpacked.")])
+                raise BadRecord(
+                    [("archive", "Unpacked it would be larger than 1 GB. Nothing was imported.")]
+                )
             packed = sum(info.compress_size for info in infos)
             if sum(info.file_size for info in infos) > MOST_GROWS * packed + 1_000_000:
-                raise BadRecord([("archive", "Unpacked it would be far too large: nothing was unpacked.")])
+                raise BadRecord([("archive", "Unpacked it would be far too large. Nothing was imported.")])
             if any(info.flag_bits & 1 for info in infos):
-                raise BadRecord([("archive", "It is locked with a password.")])
+                raise BadRecord([("archive", "It is protected with a password: save it without one.")])
             names = {info.filename for info in infos}
             if RECORD not in names:
                 raise BadRecord([("archive", f"There is no {RECORD} in it: this is not the archive of a class.")])
             record = read_record(_member(archive, RECORD, MOST_RECORD))
             if not isinstance(record, ClassRecord):
-                raise BadRecord([(RECORD, "This is not the record of a class.")])
+                raise BadRecord([(RECORD, "This is not the record of a class: choose a class archive.")])
             by_id = {PurePosixPath(name).parts[1]: name for name in names if _is_file(name)}
             contents: dict[UUID, bytes] = {}
             for file in record.files:
                 name = by_id.get(str(file.id))
                 if name is None:
-                    raise BadRecord([(file.name, "The archive does not hold this file.")])
+                    raise BadRecord([(file.name, "The archive does not contain this file.")])
                 content = _member(archive, name, 64_000_000)
                 if hashlib.sha256(content).hexdigest() != file.sha256:
-                    raise BadRecord([(file.name, "It is not what it was when the archive was written.")])
+                    raise BadRecord([(file.name, "It has changed since the archive was written.")])
                 contents[file.id] = content
             return record, contents
     except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, ValueError) as wrong:
         if isinstance(wrong, BadRecord):
             raise
-        raise BadRecord([("archive", "This is no zip, or it is damaged.")]) from wrong
+        raise BadRecord([("archive", "This is not a zip file, or it is damaged.")]) from wrong
 
 
 def try_apart(name: str, content: bytes) -> dict[str, Any]:
@@ -157,5 +159,7 @@ def _member(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
     with archive.open(name) as member:
         content = member.read(most + 1)
     if len(content) > most:
-        raise BadRecord([(name, f"Unpacked it is larger than {most // 1_000_000} MB: nothing was taken.")])
+        raise BadRecord(
+            [(name, f"Unpacked it is larger than {most // 1_000_000} MB, the limit. Nothing was imported.")]
+        )
     return content

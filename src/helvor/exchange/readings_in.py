@@ -29,7 +29,7 @@ MEANINGS: dict[str, str] = {
     "portion": "portion in it",
     "state": "state (empty, wet, dried 2 …)",
     "mass": "mass, g unless its heading says mg",
-    "substance": "substance taken",
+    "substance": "substance",
     "amount": "amount taken, g unless it or its heading says another unit",
     "volume": "volume, mL unless its heading says another unit",
     "note": "note",
@@ -107,10 +107,10 @@ def readings_of(table: Table, mapping: Mapping[str, str], runs: Mapping[int, Run
     read = Read()
     where = {meaning: table.headers.index(header) for header, meaning in mapping.items() if meaning}
     if "bench" not in where:
-        read.troubles.append(("columns", "Say which column is the bench."))
+        read.troubles.append(("columns", "Choose the column with the bench."))
         return read
     if not where.keys() & {"mass", "amount", "volume", "note"}:
-        read.troubles.append(("columns", "Say which column has the readings: a mass, an amount, a volume or a note."))
+        read.troubles.append(("columns", "Choose the column with the readings: a mass, an amount, a volume or a note."))
         return read
     headed = {meaning: table.headers[place] for meaning, place in where.items()}
     seen: dict[tuple[object, ...], int] = {}
@@ -127,7 +127,7 @@ def readings_of(table: Table, mapping: Mapping[str, str], runs: Mapping[int, Run
         if isinstance(one.says, Weighed):
             key = (one.bench, one.says.pan, one.says.portion.casefold(), one.says.state, one.says.round)
             if one.says.state in ("dried", "as is") and key in seen:
-                read.troubles.append((f"line {row.line}", f"It weighs the same again as line {seen[key]}: keep one."))
+                read.troubles.append((f"line {row.line}", f"It repeats line {seen[key]}: delete one of the two."))
                 continue
             seen[key] = row.line
         read.readings.append(one)
@@ -143,7 +143,7 @@ def _sentence(wrong: Exception) -> str:
 def _bench(text: str) -> int:
     match = re.fullmatch(r"(?:bench\s*)?0*(\d{1,3})", text.strip(), re.IGNORECASE)
     if match is None or not int(match[1]):
-        raise Unreadable(f"“{text[:20]}” is no bench's number.")
+        raise Unreadable(f"“{text[:20]}” is not a bench number.")
     return int(match[1])
 
 
@@ -160,7 +160,7 @@ def _state(text: str, portion: str) -> tuple[State, int | None]:
         "empty damp": "empty, damp", "wet": "wet", "as is": "as is", "as it came": "as is", "filled": "as is",
     }  # fmt: skip
     if words not in known:
-        raise Unreadable(f"“{text[:24]}” is no state: write empty, as is, wet, or dried with its number.")
+        raise Unreadable(f"“{text[:24]}” is not a state: enter empty, as is, wet, or dried with its number.")
     return known[words], None
 
 
@@ -177,7 +177,7 @@ def _reading(
     portion, volume, note = cells.get("portion", ""), cells.get("volume", ""), cells.get("note", "")
     if mass or (container and not (amount or volume)):
         if not container:
-            raise Unreadable("A mass without a container: what stood on the pan?")
+            raise Unreadable("Enter the container for this mass.")
         if not mass:
             raise Unreadable(f"{container} has no mass.")
         state, round_ = _state(cells.get("state", ""), portion)
@@ -193,18 +193,18 @@ def _reading(
         return ReadingIn(row.line, bench, weighed, at)
     if substance or amount:
         if not (substance and amount):
-            raise Unreadable("An amount taken needs both: which substance, and how much.")
+            raise Unreadable("Enter both the substance and the amount.")
         kind: Kind = "volume" if unit_in(headed["amount"], "volume") else "mass"
         read = parse_amount(amount) if re.search(r"[^\W\d]", amount) else _parse(amount, kind, headed["amount"])
         return ReadingIn(row.line, bench, Taken(substance=substance, amount=read), at)
     if volume:
         if not portion:
-            raise Unreadable("A volume without a portion: what was measured?")
+            raise Unreadable("Enter the portion for this volume.")
         measured = _parse(volume, "volume", headed["volume"])
         return ReadingIn(row.line, bench, VolumeRead(portion=portion, volume=measured), at)
     if note:
         return ReadingIn(row.line, bench, Noted(words=note), at)
-    raise Unreadable("There is no reading in it: a mass, an amount, a volume or a note.")
+    raise Unreadable("Enter a mass, an amount, a volume or a note.")
 
 
 def _parse(text: str, kind: Kind, header: str) -> Reading:
@@ -220,7 +220,7 @@ def _moment(text: str, zone: tzinfo) -> datetime | None:
             return datetime.strptime(text.strip(), form).replace(tzinfo=zone)
         except ValueError:
             continue
-    raise Unreadable(f"“{text[:24]}” is no moment: write it like 2026-11-24 14:05.")
+    raise Unreadable(f"“{text[:24]}” is not a date and time: enter it as 2026-11-24 14:05.")
 
 
 def pairs_of(table: Table, mapping: Mapping[str, str], benches: int) -> tuple[dict[int, str], list[tuple[str, str]]]:
@@ -228,7 +228,7 @@ def pairs_of(table: Table, mapping: Mapping[str, str], benches: int) -> tuple[di
     where = {meaning: table.headers.index(header) for header, meaning in mapping.items() if meaning}
     missing = [MEANINGS[meaning] for meaning in ("bench", "names") if meaning not in where]
     if missing:
-        return {}, [("columns", f"Say which column is the {missing[0]}.")]
+        return {}, [("columns", f"Choose the column with the {missing[0]}.")]
     found: dict[int, list[str]] = {}
     troubles: list[tuple[str, str]] = []
     for row in table.rows:
@@ -239,15 +239,15 @@ def pairs_of(table: Table, mapping: Mapping[str, str], benches: int) -> tuple[di
             continue
         names = " ".join(row.cells[where["names"]].split())
         if bench > benches:
-            troubles.append((f"line {row.line}", f"The class has {benches} benches: there is no bench {bench}."))
+            troubles.append((f"line {row.line}", f"There is no bench {bench}: enter 1 to {benches}."))
         elif not names.isprintable():
-            troubles.append((f"line {row.line}", "The name holds a character that cannot be printed."))
+            troubles.append((f"line {row.line}", "The name contains a character that cannot be printed."))
         elif names and names in found.get(bench, []):
-            troubles.append((f"line {row.line}", f"{names} is at bench {bench} already."))
+            troubles.append((f"line {row.line}", f"{names} is already at bench {bench}."))
         elif names:
             found.setdefault(bench, []).append(names)
     pairs = {bench: " and ".join(names) for bench, names in sorted(found.items())}
     troubles += [
-        (f"bench {b}", "Its names have more than 60 characters together.") for b, p in pairs.items() if len(p) > 60
+        (f"bench {b}", "Enter names of at most 60 characters together.") for b, p in pairs.items() if len(p) > 60
     ]
     return pairs, troubles[:MOST_TROUBLES]

@@ -300,7 +300,7 @@ def read_record(text: str | bytes) -> RunRecord | PlateRecord | ClassRecord:
         raise BadRecord([(place, "This is not JSON.")]) from trouble
     known = {name: SCHEMAS[name.removeprefix("helvor ")] for name in ("helvor run", "helvor plate", "helvor class")}
     if not isinstance(data, dict) or data.get("format") not in known:
-        raise BadRecord([("format", "This is not a record of a run, a plate or a class.")])
+        raise BadRecord([("format", "This is not the record of a run, a plate or a class.")])
     version = data.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
         raise BadRecord([("version", "The version of the record is missing.")])
@@ -356,20 +356,20 @@ def _loose_ends(record: RunRecord | PlateRecord | ClassRecord) -> list[tuple[str
     troubles: list[tuple[str, str]] = []
     numbers = [bench.number for bench in record.class_.benches]
     if len(set(numbers)) < len(numbers):
-        troubles.append(("class, benches", "A bench number is there twice."))
+        troubles.append(("class, benches", "A bench number occurs twice."))
     known: set[UUID] = set()
     for n, page in enumerate(record.pages, start=1):
         about = page.about
         place = f"page {n}"
         if about.bench not in numbers:
-            troubles.append((place, f"It lies on bench {about.bench}, which the class does not have."))
+            troubles.append((place, f"It belongs to bench {about.bench}, which the class does not have."))
         if about.id in known:
             troubles.append((place, "Another page has the same id."))
         known.add(about.id)
         troubles += _of_page(f"{place}, ", page)
     ids = [entry.id for page in record.pages for entry in page.entries]
     if len(set(ids)) < len(ids):
-        troubles.append(("pages", "An entry's id is on two pages."))
+        troubles.append(("pages", "An entry id occurs on two pages."))
     for file in record.files:
         if file.page not in known:
             troubles.append((f"file {file.name}", "It belongs to a page that is not in the record."))
@@ -380,19 +380,21 @@ def _of_page(place: str, page: RunRecord | PlateRecord) -> list[tuple[str, str]]
     troubles = []
     ids = [entry.id for entry in page.entries]
     if len(set(ids)) < len(ids):
-        troubles.append((f"{place}entries", "An entry's id is there twice."))
+        troubles.append((f"{place}entries", "An entry id occurs twice."))
     if [entry.seq for entry in page.entries] != list(range(1, len(ids) + 1)):
-        troubles.append((f"{place}entries", "They are not numbered 1, 2, 3 … in their order."))
+        troubles.append((f"{place}entries", "They are not numbered 1, 2, 3 … in order."))
     bare = next((e for e in page.entries if (e.strikes is None) != (e.reason == "")), None)
     if bare is not None:
-        troubles.append((f"{place}entry {bare.seq}", "What strikes another says why, and nothing else does."))
+        troubles.append(
+            (f"{place}entry {bare.seq}", "An entry that strikes out another needs a reason; other entries have none.")
+        )
     if any(entry.at.tzinfo is None for entry in page.entries):
         troubles.append((f"{place}entries", "A time has no time zone."))
     if not troubles:
         try:
             lines(entries_of(page))
         except ValueError as wrong:
-            troubles.append((f"{place}entries", f"They do not hang together: {wrong}."))
+            troubles.append((f"{place}entries", f"They are inconsistent: {wrong}."))
     return troubles
 
 
@@ -416,7 +418,7 @@ def _add(
     try:
         TECHNIQUES[technique].work_out(entries, pages.HouseRules(page.rules), rank)
     except (ValueError, KeyError, ArithmeticError) as wrong:
-        raise Problem("entries", f"{about.title or 'A page'} cannot be worked out: {wrong}.") from wrong
+        raise Problem("entries", f"{about.title or 'A page'} cannot be calculated: {wrong}.") from wrong
     return whole_class.add_page(
         conn, writers, bench_id, technique, about.id, about.started_at.isoformat(), entries, rank
     )

@@ -20,7 +20,7 @@ def answer_rows(marks: Mapping[int, Sequence[Marked]], settings: SheetSettings) 
             q = mark.question
             yield (
                 bench, q.label, q.unit, q.when, mark.answer.written if mark.answer else "",
-                mark.verdict if mark.answer else "not in", mark.right, mark.says, "; ".join(mark.keys),
+                mark.verdict if mark.answer else "missing", mark.right, mark.says, "; ".join(mark.keys),
                 points(mark, settings) if mark.answer else 0.0, settings.of(q).points,
             )  # fmt: skip
         reached, full = total(mine, settings)

@@ -41,15 +41,15 @@ def read_shelf(content: bytes) -> list[OwnValue]:
     try:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError as trouble:
-        raise BadShelf([("file", "This is not text in UTF-8.")]) from trouble
+        raise BadShelf([("file", "This file is not UTF-8 text: save it as UTF-8.")]) from trouble
     reader = csv.DictReader(io.StringIO(text))
     missing = [name for name in COLUMNS if name not in (reader.fieldnames or ())]
     if missing:
-        raise BadShelf([("line 1", f"The column {missing[0]} is missing; it wants {', '.join(COLUMNS)}.")])
+        raise BadShelf([("line 1", f"The column {missing[0]} is missing; the columns are {', '.join(COLUMNS)}.")])
     values, troubles = list[OwnValue](), list[tuple[str, str]]()
     for number, row in enumerate(reader, start=2):
         if number > MAX_IMPORT:
-            raise BadShelf([("file", f"A file has at most {MAX_IMPORT} values.")])
+            raise BadShelf([("file", f"Import at most {MAX_IMPORT} values at a time.")])
         cells = [(row[name] or "").removeprefix("'") for name in COLUMNS]
         try:
             values.append(checked(*cells))
@@ -58,5 +58,5 @@ def read_shelf(content: bytes) -> list[OwnValue]:
     if troubles:
         raise BadShelf(troubles[:40])
     if not values:
-        raise BadShelf([("file", "There is no value in it.")])
+        raise BadShelf([("file", "The file contains no value.")])
     return values

@@ -61,10 +61,10 @@ def read_table(name: str, content: bytes) -> Table:
         raise BadTable("", "The file is empty.")
     table = _workbook(content) if is_workbook(content) else _csv(content)
     if not table.rows:
-        raise BadTable("", f"{name} has a heading and no line below it.")
+        raise BadTable("", f"{name} has a heading but no rows.")
     doubled = [h for h in table.headers if h and table.headers.count(h) > 1]
     if doubled:
-        raise BadTable("headings", f"Two columns are called “{doubled[0]}”: name them apart.")
+        raise BadTable("headings", f"Two columns are called “{doubled[0]}”: rename one.")
     return table
 
 
@@ -93,7 +93,7 @@ def _decoded(content: bytes) -> tuple[str, str]:
         try:
             return content.decode("utf-16"), "UTF-16"
         except UnicodeDecodeError as broken:
-            raise BadTable("", "It begins like UTF-16 and is not: save it as UTF-8.") from broken
+            raise BadTable("", "It starts like UTF-16 but is not: save it as UTF-8.") from broken
     if b"\0" in content[:4000]:
         raise BadTable("", "This is neither a CSV file nor a workbook (.xlsx).")
     try:
@@ -115,7 +115,7 @@ def _csv(content: bytes) -> Table:
             if any(cell.strip() for cell in cells):
                 raw.append(Row(reader.line_num, tuple(cell.strip() for cell in cells)))
             if len(raw) > MOST_ROWS:
-                raise BadTable("", f"It has more than {MOST_ROWS} lines: part it.")
+                raise BadTable("", f"It has more than {MOST_ROWS} rows: split the file.")
     except csv.Error as wrong:
         raise BadTable(f"line {reader.line_num}", f"It cannot be read as CSV: {wrong}.") from wrong
     if not raw:
@@ -131,16 +131,16 @@ def _csv(content: bytes) -> Table:
 
 def _fits(headers: tuple[str, ...], rows: list[Row]) -> None:
     if len(headers) > MOST_COLUMNS:
-        raise BadTable("headings", f"It has {len(headers)} columns; up to {MOST_COLUMNS} are taken.")
+        raise BadTable("headings", f"It has {len(headers)} columns; the limit is {MOST_COLUMNS}.")
     for row in rows:
         if len(row.cells) > len(headers) and any(row.cells[len(headers) :]):
             raise BadTable(f"line {row.line}", f"It has {len(row.cells)} cells under {len(headers)} headings.")
         for place, cell in enumerate(row.cells):
             where = f"line {row.line}, {headers[place] if place < len(headers) else place + 1}"
             if cell.startswith(("=", "@")) or re.match(r"[+-][A-Za-z(]", cell):
-                raise BadTable(where, "This is a formula: write its outcome.")
+                raise BadTable(where, "This is a formula: enter its value.")
             if len(cell) > LONGEST_CELL:
-                raise BadTable(where, f"It has {len(cell)} characters; up to {LONGEST_CELL} are taken.")
+                raise BadTable(where, f"It has {len(cell)} characters; the limit is {LONGEST_CELL}.")
 
 
 _WITH_COMMA = re.compile(r"\d+,\d+")
@@ -172,31 +172,31 @@ def _workbook(content: bytes) -> Table:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
             unpacked = sum(info.file_size for info in archive.infolist())
             if "xl/workbook.xml" not in archive.namelist():
-                raise BadTable("", "This zip is no workbook: save the table as .xlsx or .csv.")
+                raise BadTable("", "This zip file is not a workbook: save the table as .xlsx or .csv.")
         if unpacked > MOST_UNPACKED or unpacked > 200 * len(content):
-            raise BadTable("", "Unpacked this workbook would be far too large: nothing was opened.")
+            raise BadTable("", "Unpacked this workbook would be far too large. Nothing was imported.")
         book = load_workbook(io.BytesIO(content), read_only=True, data_only=False)
     except BadTable:
         raise
     except Exception as broken:
-        raise BadTable("", "This workbook cannot be opened: save it anew as .xlsx, or as .csv.") from broken
+        raise BadTable("", "This workbook cannot be opened: save it again as .xlsx or .csv.") from broken
     try:
         sheet = book.worksheets[0]
         raw: list[Row] = []
         # A row says its own number, and the reader fills up what lies between: nothing is read beyond what is taken.
         for number, cells in enumerate(sheet.iter_rows(max_col=MOST_COLUMNS + 1), start=1):
             if number > MOST_LINES:
-                raise BadTable("", f"It goes further down than row {MOST_LINES}: delete the empty rows, or part it.")
+                raise BadTable("", f"It goes beyond row {MOST_LINES}: delete the empty rows, or split the file.")
             texts = []
             for place, cell in enumerate(cells[: MOST_COLUMNS + 1], start=1):
                 where = f"cell {get_column_letter(place)}{number}"
                 if cell.data_type == "f":
-                    raise BadTable(where, "This is a formula: paste its value in its place.")
+                    raise BadTable(where, "This is a formula: replace it with its value.")
                 texts.append(_text(cell.value, getattr(cell, "number_format", "")))
             if any(texts):
                 raw.append(Row(number, tuple(texts)))
             if len(raw) > MOST_ROWS:
-                raise BadTable("", f"It has more than {MOST_ROWS} rows: part it.")
+                raise BadTable("", f"It has more than {MOST_ROWS} rows: split the file.")
     finally:
         book.close()
     if not raw:

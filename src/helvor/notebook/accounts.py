@@ -11,7 +11,7 @@ import math
 import secrets
 import time
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from threading import Lock
 from uuid import UUID
@@ -20,6 +20,9 @@ from zoneinfo import ZoneInfo
 import psycopg
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
+
+from helvor.bench.house_rules import HouseRules
+from helvor.bench.house_words import HouseWords
 
 SESSION_LIFE = timedelta(hours=14)
 THROTTLE_WINDOW = timedelta(minutes=15)
@@ -41,6 +44,7 @@ class Account:
     time_zone: str
     is_demo: bool
     role: str = "instructor"
+    words: HouseWords = field(default_factory=HouseWords)
 
     @property
     def zone(self) -> ZoneInfo:
@@ -356,7 +360,7 @@ def session_of(conn: psycopg.Connection, token: str) -> Session | None:
     key, asked, changes = _sha256(token), time.monotonic(), _vouched.changes
     row = conn.execute(
         """
-        SELECT a.id, a.email, a.name, i.name, i.time_zone, a.is_demo, a.role, s.csrf
+        SELECT a.id, a.email, a.name, i.name, i.time_zone, a.is_demo, a.role, i.house_rules, s.csrf
         FROM session s JOIN account a ON a.id = s.account_id JOIN institution i ON i.id = a.institution_id
         WHERE s.token_sha256 = %s AND s.expires_at > now()
         """,
@@ -364,7 +368,7 @@ def session_of(conn: psycopg.Connection, token: str) -> Session | None:
     ).fetchone()
     if row is None:
         return None
-    session = Session(Account(*row[:7]), row[7])
+    session = Session(Account(*row[:7], HouseRules(row[7]).house_words), row[8])
     _vouched.put(key, session, asked, changes)
     return session
 

@@ -57,15 +57,13 @@ def run_apart(task: str, name: str, content: bytes) -> dict[str, Any]:
             env={"PYTHONPATH": _SOURCE, "PATH": os.environ.get("PATH", ""), "LC_ALL": "C.UTF-8"},
         )  # fmt: skip
     except subprocess.TimeoutExpired as slow:
-        raise Problem("file", f"{name} takes too long to read, so it was left. Save it again, smaller.") from slow
+        raise Problem("file", f"{name} takes too long to read. Save it again, smaller.") from slow
     finally:
         _ONE_AT_A_TIME.release()
     head, _, rest = done.stdout.partition(b"\n")
     if done.returncode != 0 or not head:
         # Killed for its memory or its time, or a decoder that fell over: the file is what is wrong with it.
-        raise Problem(
-            "file", f"{name} cannot be read: it is broken, or takes too much to open. Save it again, smaller."
-        )
+        raise Problem("file", f"{name} cannot be read: it is damaged or too large. Save it again, smaller.")
     said = json.loads(head)
     if "unfit" in said:
         raise Problem("file", said["unfit"])

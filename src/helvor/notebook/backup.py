@@ -119,7 +119,7 @@ def write(url: str, target: Path) -> Backup:
         BackupTrouble: the file is there already, cannot be written, or is not what it should be.
     """
     if target.exists():
-        raise BackupTrouble(f"{target} is there already: name another file, nothing was written over.")
+        raise BackupTrouble(f"{target} exists already: enter another file name. Nothing was overwritten.")
     if not target.parent.is_dir():
         raise BackupTrouble(f"There is no folder {target.parent}.")
     taken = datetime.now(UTC)
@@ -132,7 +132,7 @@ def write(url: str, target: Path) -> Backup:
             rows = counts(conn)
             if broken_files(conn):
                 raise BackupTrouble(
-                    "A file in the database is not what it was kept as: look into that before a backup."
+                    "A file in the database has changed since it was saved: check this before a backup."
                 )
             # The transaction stays open until the dump is done, so that both see the same moment.
             _run("pg_dump", url, "--format=custom", "--no-owner", "--no-privileges", f"--snapshot={snapshot[0]}",
@@ -163,7 +163,7 @@ def _manifest(archive: zipfile.ZipFile, source: Path) -> dict[str, Any]:
             raise BackupTrouble(f"{source} was written by a newer Helvor: restore it with that one.")
         {str(key): int(value) for key, value in manifest["rows"].items()}
     except (KeyError, ValueError, TypeError, AttributeError) as wrong:
-        raise BackupTrouble(f"{source} is no backup of Helvor.") from wrong
+        raise BackupTrouble(f"{source} is not a backup of Helvor.") from wrong
     return manifest
 
 
@@ -179,12 +179,12 @@ def _opened(source: Path) -> Any:
             manifest = _manifest(archive, source)
             dump = Path(archive.extract(DUMP, folder))
             if hashlib.sha256(dump.read_bytes()).hexdigest() != manifest["sha256"]:
-                raise BackupTrouble(f"{source} is damaged: it is not what was written.")
+                raise BackupTrouble(f"{source} is damaged: it differs from what was written.")
             yield manifest, dump
     except FileNotFoundError as missing:
         raise BackupTrouble(f"There is no file {source}.") from missing
     except (zipfile.BadZipFile, KeyError, OSError) as wrong:
-        raise BackupTrouble(f"{source} is no backup of Helvor, or is damaged.") from wrong
+        raise BackupTrouble(f"{source} is not a backup of Helvor, or is damaged.") from wrong
 
 
 def verify(source: Path) -> Backup:
@@ -198,7 +198,7 @@ def verify(source: Path) -> Backup:
         rows = {table: int(count) for table, count in manifest["rows"].items()}
         wrong = [table for table in rows if found.get(table, 0) != rows[table]]
         if wrong:
-            raise BackupTrouble(f"{source} does not hold all of {', '.join(sorted(wrong))}.")
+            raise BackupTrouble(f"{source} does not contain all of {', '.join(sorted(wrong))}.")
         return Backup(datetime.fromisoformat(manifest["taken_at"]), rows, source.stat().st_size)
 
 
@@ -258,6 +258,6 @@ def restore(url: str, source: Path) -> Backup:
         now = counts(conn)
         wrong = [table for table, count in found.rows.items() if now.get(table, -1) != count]
         if wrong or broken_files(conn):
-            raise BackupTrouble(f"Restored, but {', '.join(wrong) or 'a file'} is not what was kept: do not use it.")
+            raise BackupTrouble(f"Restored, but {', '.join(wrong) or 'a file'} differs from the backup: do not use it.")
         migrate(conn)
     return found

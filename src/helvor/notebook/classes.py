@@ -77,7 +77,7 @@ class Bench:
 
     @property
     def name(self) -> str:
-        return f"Bench {self.number}" if self.number else "Front bench"
+        return f"Bench {self.number}" if self.number else "My bench"
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,7 +156,7 @@ def make_class(
     """
     code, title, course = _class_names(code, title, course)
     if not 1 <= benches <= MOST_BENCHES:
-        raise Problem("benches", f"A class has 1 to {MOST_BENCHES} benches.")
+        raise Problem("benches", f"Enter 1 to {MOST_BENCHES} benches.")
     with conn.transaction():
         row = conn.execute(
             "SELECT institution_id FROM account WHERE id = %s AND role = 'instructor' FOR UPDATE", [account_id]
@@ -194,11 +194,11 @@ def name_class(conn: psycopg.Connection, account_id: int, class_id: UUID, code: 
 def _class_names(code: str, title: str, course: str) -> tuple[str, str, str]:
     code, title, course = (" ".join(text.split()) for text in (code, title, course))
     if not 1 <= len(code) <= 16 or not code.isprintable():
-        raise Problem("code", "Give the class a short code, such as SEP-2.")
+        raise Problem("code", "Enter a short code for the class, such as SEP-2.")
     if not 1 <= len(title) <= 80 or not title.isprintable():
-        raise Problem("title", "Give the class a title of at most 80 characters.")
+        raise Problem("title", "Enter a title of at most 80 characters.")
     if len(course) > 80 or not course.isprintable():
-        raise Problem("course", "A course's name has at most 80 characters.")
+        raise Problem("course", "Enter a course of at most 80 characters.")
     return code, title, course
 
 
@@ -208,7 +208,7 @@ def _code_is_free(conn: psycopg.Connection, institution: int, class_id: UUID, co
         [institution, code, class_id],
     ).fetchone()
     if taken is not None:
-        raise Problem("code", f"There is a class {code} already: give this one another code.")
+        raise Problem("code", f"Class {code} exists already: enter another code.")
 
 
 def _taught(conn: psycopg.Connection, account_id: int, class_id: UUID) -> int:
@@ -232,10 +232,10 @@ def set_benches(conn: psycopg.Connection, account_id: int, class_id: UUID, pairs
     """
     pairs = [" ".join(pair.split()) for pair in pairs]
     if not 1 <= len(pairs) <= MOST_BENCHES:
-        raise Problem("benches", f"A class has 1 to {MOST_BENCHES} benches.")
+        raise Problem("benches", f"Enter 1 to {MOST_BENCHES} benches.")
     for number, pair in enumerate(pairs, start=1):
         if len(pair) > 60 or (pair and not pair.isprintable()):
-            raise Problem(f"pair_{number}", "The names of a pair have at most 60 characters.")
+            raise Problem(f"pair_{number}", "Enter names of at most 60 characters.")
     with conn.transaction():
         _taught(conn, account_id, class_id)
         # Other hands sign with another name: their tablets join anew.
@@ -266,7 +266,7 @@ def set_benches(conn: psycopg.Connection, account_id: int, class_id: UUID, pairs
             [class_id, len(pairs)],
         ).fetchone()
         if kept is not None:
-            raise Problem("benches", f"Bench {kept[0]} has something on record, so it stays.")
+            raise Problem("benches", f"Bench {kept[0]} has records, so it cannot be removed.")
         gone = [class_id, len(pairs)]
         conn.execute(
             "DELETE FROM unknown_dealt d USING bench b WHERE b.id = d.bench_id AND b.class_id = %s AND b.number > %s",
@@ -320,15 +320,17 @@ def set_meetings(conn: psycopg.Connection, account_id: int, class_id: UUID, plan
         Problem: they overlap, are out of order, or one that has something on record would go.
     """
     if len(planned) > MOST_MEETINGS:
-        raise Problem("meetings", f"A class has at most {MOST_MEETINGS} meetings.")
+        raise Problem("meetings", f"Enter at most {MOST_MEETINGS} meetings.")
     before = None
     for number, meeting in enumerate(planned, start=1):
         if meeting.ends_at <= meeting.starts_at:
-            raise Problem(f"until_{number}", "A meeting ends after it starts.")
+            raise Problem(f"until_{number}", "Enter an end after the start.")
         if before is not None and meeting.starts_at < before:
-            raise Problem(f"from_{number}", f"Meeting {number} starts before meeting {number - 1} is over.")
+            raise Problem(
+                f"from_{number}", f"Meeting {number} starts before meeting {number - 1} ends: enter a later time."
+            )
         if len(meeting.topic) > 60:
-            raise Problem(f"topic_{number}", "What it is about takes at most 60 characters.")
+            raise Problem(f"topic_{number}", "Enter a topic of at most 60 characters.")
         before = meeting.ends_at
     with conn.transaction():
         _taught(conn, account_id, class_id)
@@ -338,7 +340,7 @@ def set_meetings(conn: psycopg.Connection, account_id: int, class_id: UUID, plan
             {"class": class_id, "last": len(planned)},
         ).fetchone()
         if kept is not None and kept[0] is not None:
-            raise Problem("meetings", f"Meeting {kept[0]} has something on record, so it stays.")
+            raise Problem("meetings", f"Meeting {kept[0]} has records, so it cannot be removed.")
         conn.execute("DELETE FROM meeting WHERE class_id = %s AND number > %s", [class_id, len(planned)])
         for number, meeting in enumerate(planned, start=1):
             conn.execute(

@@ -58,9 +58,9 @@ def add(conn: psycopg.Connection, account_id: int, class_id: UUID, container_id:
     """
     label = " ".join(label.split())
     if kind not in KINDS:
-        raise Problem("kind", "Choose what it is from the list.")
+        raise Problem("kind", "Choose the kind of container from the list.")
     if not label or len(label) > 40 or not label.isprintable():
-        raise Problem("label", "Give it a label of at most 40 characters, as written on the glass.")
+        raise Problem("label", "Enter the label as written on the glass, at most 40 characters.")
     with conn.transaction():
         taught = conn.execute(
             "SELECT FROM instructor_of WHERE class_id = %s AND account_id = %s FOR SHARE", [class_id, account_id]
@@ -78,7 +78,7 @@ def add(conn: psycopg.Connection, account_id: int, class_id: UUID, container_id:
                     [container_id, class_id, code, label, kind, account_id],
                 )
         except psycopg.errors.UniqueViolation as taken:
-            raise Problem("label", f"There is a container “{label}” already: give this one another label.") from taken
+            raise Problem("label", f"Container “{label}” exists already: enter another label.") from taken
 
 
 def _code() -> str:
@@ -134,7 +134,7 @@ def make_bottle(
         if known is None:
             add(conn, account_id, class_id, key, label, "bottle")
         elif known[1] != "bottle":
-            raise Problem("label", f"“{label}” is a {KINDS[known[1]]} already: give the bottle another label.")
+            raise Problem("label", f"“{label}” is a {KINDS[known[1]]} already: enter another label for the bottle.")
         for number, one in enumerate(says):
             note(conn, account_id, class_id, key, uuid5(entry, str(number)), one)
 

@@ -49,13 +49,13 @@ def make(name: str, content: bytes) -> Made:
     if not content:
         raise Problem("file", "Choose a file first: this one is empty.")
     if len(content) > MAX_BYTES:
-        raise Problem("file", f"{clean} has {len(content) / 1e6:.0f} MB; up to 8 MB are kept.")
+        raise Problem("file", f"{clean} has {len(content) / 1e6:.0f} MB; the limit is 8 MB.")
     suffix = clean.rpartition(".")[2].casefold()
     if content.startswith(b"%PDF-"):
         return Made(clean, "application/pdf", content, None)
     if suffix in TEXTS:
         if b"\0" in content:
-            raise Problem("file", f"{clean} is not text, though its name says so.")
+            raise Problem("file", f"{clean} is not text, although its name ends like a text file: choose another file.")
         return Made(clean, TEXTS[suffix], content, None)
     return _picture(clean, content)
 

@@ -151,7 +151,9 @@ def join(
             return None
         bench_id, bench_number, pair, worker, institution, is_demo, locked, class_id = row
         if locked:
-            raise Problem("number", f"Bench {bench_number} is locked: no further tablet joins it. Ask at the front.")
+            raise Problem(
+                "number", f"Bench {bench_number} is locked: no more tablets can join it. Ask your instructor."
+            )
         before = at_bench(conn, leaving)
         if before is not None and before.bench_id != bench_id and not sure:
             raise AnotherBench(before, At(bench_id, class_id, bench_number, pair))

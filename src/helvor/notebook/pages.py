@@ -33,7 +33,7 @@ from helvor.bench.worksheet import Worksheet
 log = logging.getLogger(__name__)
 
 MAX_ENTRIES = 2000
-CANNOT_BE_WORKED_OUT = "This page cannot be worked out: a fault of ours. What was written is safe, in its history."
+CANNOT_BE_WORKED_OUT = "We could not calculate this page (our fault). Your record is safe, in its history."
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +71,7 @@ class Page:
 
     @property
     def bench_name(self) -> str:
-        return f"Bench {self.bench_number}" if self.bench_number else "Front bench"
+        return f"Bench {self.bench_number}" if self.bench_number else "My bench"
 
 
 @dataclass(frozen=True, slots=True)
@@ -587,7 +587,7 @@ def _fit(
             raise EntryIdTaken(entries[: known.seq], payload)
         return None
     if len(entries) >= MAX_ENTRIES:
-        raise Problem("", f"This page is full: it holds {MAX_ENTRIES} entries. Start another.")
+        raise Problem("", f"This page is full at {MAX_ENTRIES} entries: start another.")
     state = gathered if gathered is not None else technique.gather(entries)
     strikes, reason = _what_it_strikes(technique, state, draft)
     technique.check(state, draft.payload, strikes)
@@ -600,9 +600,9 @@ def _what_it_strikes(technique: Technique, state: Any, draft: Draft) -> tuple[UU
         return twin, (draft.reason or "written again") if twin else ""
     line = line_of(state.lines, draft.strikes)
     if line is None:
-        raise Problem("strikes", "What this corrects is not on this page.")
+        raise Problem("strikes", "The entry to correct is not on this page.")
     if not draft.reason.strip():
-        raise Problem("reason", "Say in a word why: misread, typed wrong, measured again.")
+        raise Problem("reason", "Give a short reason: misread, typed wrong, measured again.")
     return line.head.id, draft.reason.strip()
 
 
@@ -614,6 +614,7 @@ def summary_of(sheet: Worksheet) -> dict[str, Any]:
         "stages": len(sheet.stages),
         "next": sheet.next_stage,
         "level": worst.level if worst else "",
+        "word": worst.word if worst else "",
         "what": worst.what if worst else "",
         "title": sheet.title,
         "names": [stage.name[:60] for stage in sheet.stages],
@@ -652,7 +653,7 @@ _CANNOT_BE = "UPDATE page SET summary = summary || %s, behind = true WHERE id = 
 
 def _cannot_be() -> Jsonb:
     """What the board shows of a page that cannot be worked out."""
-    return Jsonb({"level": "stop", "what": CANNOT_BE_WORKED_OUT})
+    return Jsonb({"level": "stop", "word": "Stop", "what": CANNOT_BE_WORKED_OUT})
 
 
 def _all_entries(conn: psycopg.Connection, page: Page) -> list[Entry]:

@@ -120,9 +120,9 @@ def set_role(conn: psycopg.Connection, account_id: int, person: int, role: str) 
         institution = _institution(conn, account_id)
         _, old = _person(conn, institution, person)
         if role not in ROLES:
-            raise Problem("role", "A person is an instructor or an assistant.")
+            raise Problem("role", "Choose instructor or assistant.")
         if person == account_id:
-            raise Problem("role", "Nobody changes their own role: ask another instructor.")
+            raise Problem("role", "You cannot change your own role: ask another instructor.")
         if role == "assistant":
             alone = conn.execute(
                 "SELECT c.code FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s"
@@ -131,7 +131,7 @@ def set_role(conn: psycopg.Connection, account_id: int, person: int, role: str) 
                 [person, person],
             ).fetchone()
             if alone is not None and old == "instructor":
-                raise Problem("role", f"{alone[0]} would have no instructor: give it to somebody first.")
+                raise Problem("role", f"{alone[0]} would have no instructor: assign another instructor first.")
         if role != old:
             conn.execute("UPDATE account SET role = %s WHERE id = %s", [role, person])
             note_event(conn, person, account_id, "role changed", f"{old} → {role}")
@@ -170,7 +170,7 @@ def set_classes(conn: psycopg.Connection, account_id: int, person: int, classes:
                 [class_id],
             ).fetchone()
             if others is None:
-                raise Problem("classes", f"{mine[class_id]} would have no instructor: give it to somebody first.")
+                raise Problem("classes", f"{mine[class_id]} would have no instructor: assign another instructor first.")
         for class_id in wanted - before:
             conn.execute("INSERT INTO instructor_of (class_id, account_id) VALUES (%s, %s)", [class_id, person])
         names = ", ".join(sorted(mine[c] for c in wanted)) or "none"
@@ -191,18 +191,18 @@ def invite(
     email = email.strip().lower()
     institution = _institution(conn, account_id)
     if "@" not in email or not 3 <= len(email) <= 200 or any(letter.isspace() for letter in email):
-        raise Problem("email", "Write an e-mail address, such as rosa@example.org.")
+        raise Problem("email", "Enter an e-mail address, such as rosa@example.org.")
     if role not in ROLES:
-        raise Problem("role", "A person is an instructor or an assistant.")
+        raise Problem("role", "Choose instructor or assistant.")
     token = secrets.token_urlsafe(24)
     with conn.transaction():
         if conn.execute("SELECT FROM account WHERE email = %s", [email]).fetchone() is not None:
             raise Problem(
                 "email",
-                "This address has an account already: look for it in the list.",
+                "This address already has an account: see the list.",
             )
         if len(_open_invitations(conn, institution)) >= MOST_OPEN:
-            raise Problem("email", f"{MOST_OPEN} invitations are open: withdraw some that will not be used.")
+            raise Problem("email", f"{MOST_OPEN} invitations are open: withdraw the ones you do not need.")
         mine = {
             row[0] for row in conn.execute("SELECT class_id FROM instructor_of WHERE account_id = %s", [account_id])
         }
@@ -216,7 +216,7 @@ def invite(
              INVITATION_LIFE],
         ).fetchone()  # fmt: skip
         if row is None:
-            raise Problem("email", "This invitation was used or withdrawn meanwhile: make a new one.")
+            raise Problem("email", "This invitation has been used or withdrawn: create a new one.")
         note_event(conn, account_id, account_id, "invited", f"{email} as {role}")
     return token
 
@@ -274,9 +274,9 @@ def accept(
     """
     name = " ".join(name.split())
     if not 2 <= len(name) <= 80 or not name.isprintable():
-        raise Problem("name", "Write your name as it shall stand under what you write.")
+        raise Problem("name", "Enter your name as it should appear beside your entries.")
     if len(password) < SHORTEST_PASSWORD:
-        raise Problem("password", f"A password has {SHORTEST_PASSWORD} characters or more.")
+        raise Problem("password", f"Enter a password of {SHORTEST_PASSWORD} characters or more.")
     with conn.transaction():
         row = conn.execute(
             "SELECT i.id, i.institution_id, i.email, i.role, i.classes, i.made_by, a.is_demo FROM invitation i"
@@ -291,7 +291,7 @@ def accept(
             with conn.transaction():
                 account = add_account(conn, institution, email, name, password, role, is_demo=is_demo)
         except psycopg.errors.UniqueViolation as known:
-            raise Problem("name", "This address has an account by now: sign in with it.") from known
+            raise Problem("name", "This address already has an account: sign in with it.") from known
         conn.execute("UPDATE invitation SET used_by = %s WHERE id = %s", [account, key])
         conn.execute(
             "INSERT INTO instructor_of (class_id, account_id) SELECT id, %s FROM class"
@@ -313,7 +313,7 @@ def reset_link(conn: psycopg.Connection, account_id: int, person: int) -> str:
         Problem: it is oneself.
     """
     if person == account_id:
-        raise Problem("reset", "Change your own password below, with the one that you have.")
+        raise Problem("reset", "Change your own password below, with your current password.")
     with conn.transaction():
         _person(conn, _institution(conn, account_id), person)
         return _reset_link(conn, person, account_id)
@@ -365,7 +365,7 @@ def reset(conn: psycopg.Connection, token: str, password: str, *, allow_demo: bo
         Problem: the password is too short.
     """
     if len(password) < SHORTEST_PASSWORD:
-        raise Problem("password", f"A password has {SHORTEST_PASSWORD} characters or more.")
+        raise Problem("password", f"Enter a password of {SHORTEST_PASSWORD} characters or more.")
     with conn.transaction():
         row = conn.execute(_RESET + "FOR UPDATE OF r", [_sha256(token)]).fetchone()
         if row is None or (row[4] and not allow_demo):
@@ -398,9 +398,9 @@ def set_institution(conn: psycopg.Connection, account_id: int, name: str, time_z
     """
     name = " ".join(name.split())
     if not 2 <= len(name) <= 80 or not name.isprintable():
-        raise Problem("name", "Give the institution a name of at most 80 characters.")
+        raise Problem("name", "Enter a name of at most 80 characters for the institution.")
     if time_zone not in available_timezones():
-        raise Problem("time_zone", "Choose a time zone of the list, such as Europe/London.")
+        raise Problem("time_zone", "Choose a time zone from the list, such as Europe/London.")
     conn.execute(
         "UPDATE institution SET name = %s, time_zone = %s WHERE id = %s",
         [name, time_zone, _institution(conn, account_id)],

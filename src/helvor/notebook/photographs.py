@@ -65,7 +65,7 @@ def look_at(name: str, content: bytes, *, ours: bool = False) -> Picture:
     if not content:
         raise Problem("file", "Choose a photograph first: this file is empty.")
     if len(content) > MAX_BYTES:
-        raise Problem("file", f"{clean} has {len(content) / 1e6:.0f} MB; up to 12 MB are taken.")
+        raise Problem("file", f"{clean} has {len(content) / 1e6:.0f} MB; the limit is 12 MB.")
     found = pictures.photograph(clean, content) if ours else run_apart("photograph", clean, content)
     return Picture(clean, **found)
 
@@ -96,7 +96,7 @@ def asked_of(plate: Plate, turns: int = 0, corners: tuple[Point, Point, Point, P
         Problem: the plate is not set up, so that nothing says how large it is.
     """
     if plate.set_up is None:
-        raise Problem("file", "Set the plate up first: its size says how large a millimetre is in the photograph.")
+        raise Problem("file", "Set up the plate first: its size gives the scale of the photograph.")
     return Asked(
         turns=turns,
         corners=corners,
@@ -162,7 +162,7 @@ def keep(
     if (photo_id,) in known:
         return
     if len(known) >= MOST_OF_A_PLATE:
-        raise Problem("file", f"A plate has at most {MOST_OF_A_PLATE} photographs here.")
+        raise Problem("file", f"This plate has {MOST_OF_A_PLATE} photographs, the limit: start another plate.")
     check_room(conn, page_id, len(picture.content) + len(picture.shown))
     put(conn, account_id, page_id, photo_id, picture, light, asked)
 
@@ -315,7 +315,9 @@ def read(pool: ConnectionPool, photo_id: UUID, number: int) -> None:
         return
     except Exception as trouble:
         # Said on the page; the traceback goes to the log of whoever called.
-        _tell(pool, photo_id, number, "trouble = %s", ["The photograph could not be read. Set the corners by hand."])
+        _tell(
+            pool, photo_id, number, "trouble = %s", ["The photograph could not be analysed. Set the corners by hand."]
+        )
         raise RuntimeError(f"reading photograph {photo_id}") from trouble
     values = ["done", Jsonb(proposal.model_dump(mode="json")), straight]
     _tell(pool, photo_id, number, "stage = %s, proposal = %s, straight = %s", values)

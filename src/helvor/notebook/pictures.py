@@ -54,7 +54,7 @@ def photograph(name: str, content: bytes) -> dict[str, Any]:
         kept = bare(kind, content, orientation)
     except _BROKEN as trouble:
         raise Unfit(
-            f"{name} cannot be read as a picture: it is broken, or no JPEG, PNG or WebP. Take it again."
+            f"{name} cannot be read: it is damaged, or not a JPEG, PNG or WebP. Take the picture again."
         ) from trouble
     small.thumbnail((SHOWN_PX, SHOWN_PX))
     return {"media": MEDIA[kind], "content": kept, "shown": _written(small, "JPEG", 86), "wide": small.width,
@@ -98,7 +98,8 @@ def beside_a_step(name: str, content: bytes) -> dict[str, Any]:
 def _no_heic(name: str, content: bytes) -> None:
     if content[4:8] == b"ftyp" and content[8:12] in _HEIC:
         raise Unfit(
-            f"{name} is a HEIC picture, which is not read here. Set the camera to JPEG (\u201cmost compatible\u201d) "
+            f"{name} is a HEIC picture, which cannot be read here. Set the camera to JPEG (\u201cmost "
+            "compatible\u201d) "
             "and take it again, or send a screenshot of it."
         )
 
@@ -133,18 +134,20 @@ def _fits(name: str, kind: str, opened: Image.Image) -> None:
     suffix = name.rpartition(".")[2].casefold()
     known = {s: k for k, suffixes in _SUFFIXES.items() for s in suffixes}
     if known.get(suffix, kind) != kind or ("." in name and suffix not in known):
-        raise Unfit(f"{name} holds a {kind} picture, though its name says otherwise. Give it its right name.")
+        raise Unfit(f"{name} holds a {kind} picture, but its name says otherwise: rename the file.")
     if getattr(opened, "n_frames", 1) > 1 and opened.format != "MPO":
         raise Unfit(f"{name} is animated. Take a single photograph.")
     # A JPEG is decoded smaller at once; the others have to be whole in memory.
     most = MAX_PIXELS if kind == "JPEG" else MAX_WHOLE_PIXELS
     if opened.width * opened.height > most:
         raise Unfit(
-            f"{name} has {opened.width * opened.height / 1e6:.0f} million pixels; up to {most // 1_000_000} are taken"
+            f"{name} has {opened.width * opened.height / 1e6:.0f} million pixels; the limit is {most // 1_000_000}"
             f"{'' if kind == 'JPEG' else ', or 60 of a JPEG'}.",
         )
     if min(opened.size) < LEAST_PX:
-        raise Unfit(f"{name} is {opened.width} × {opened.height} pixels: too few to read a plate from.")
+        raise Unfit(
+            f"{name} is {opened.width} × {opened.height} pixels: too few to read a plate. Take a larger picture."
+        )
 
 
 def bare(kind: str, content: bytes, orientation: int = 1) -> bytes:

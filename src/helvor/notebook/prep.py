@@ -42,7 +42,7 @@ def set_kit(conn: psycopg.Connection, account_id: int, class_id: UUID, counts: M
     """Write how many there are; kit that is not named is no longer counted."""
     _mine(conn, account_id, class_id)
     if len(counts) > MOST_KIT or not all(1 <= count <= 500 and 0 < len(name) <= 40 for name, count in counts.items()):
-        raise Problem("kit", "Of each kind there are 1 to 500, and a name has up to 40 letters.")
+        raise Problem("kit", "Enter 1 to 500 of each kind, with a name of at most 40 characters.")
     with conn.transaction():
         conn.execute("DELETE FROM class_kit WHERE class_id = %s", [class_id])
         with conn.cursor() as cursor:

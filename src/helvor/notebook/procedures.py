@@ -18,6 +18,7 @@ from helvor.bench.procedure import Procedure, loose_ends, scaled
 from helvor.bench.run.entries import Following, HandoutCorrected
 from helvor.bench.run.record import gather
 from helvor.notebook import pages
+from helvor.notebook.accounts import sessions_changed
 from helvor.notebook.pages import Draft, NotYours
 
 
@@ -230,12 +231,12 @@ def put_in_use(conn: psycopg.Connection, account_id: int, procedure_id: UUID, dr
         conn.execute("SELECT FROM procedure WHERE id = %s FOR UPDATE", [procedure_id])
         kept = open_procedure(conn, account_id, procedure_id)
         if kept.draft != draft:
-            raise Problem("draft", "Somebody changed the draft meanwhile. Look at it again, then put it in use.")
+            raise Problem("draft", "Somebody else changed the draft. Check it again, then publish it.")
         loose = loose_ends(kept.procedure)
         if loose:
             raise Problem("steps", f"{loose[0][0].capitalize()}: {loose[0][1]}")
         if not kept.procedure.steps:
-            raise Problem("steps", "A procedure has at least one step: add one first.")
+            raise Problem("steps", "Add at least one step first.")
         if not kept.changed:
             return kept.version
         conn.execute(
@@ -263,7 +264,7 @@ def start_runs(
     """
     kept = open_procedure(conn, account_id, procedure_id)
     if not kept.version:
-        raise Problem("version", "Put the draft in use first: a run follows a version.")
+        raise Problem("version", "Publish the draft first: a run follows a version.")
     procedure = version_of(conn, account_id, procedure_id, kept.version)
     if factor != 1.0:
         procedure = scaled(procedure, factor)
@@ -311,7 +312,7 @@ def correct_handout(
         page, _ = pages.open_page(conn, account_id, page_id)
         row = conn.execute("SELECT procedure_id FROM page WHERE id = %s", [page_id]).fetchone()
         if row is None or row[0] is None or page.class_id is None:
-            raise Problem("step", "Only a handout that a class follows can be corrected for the class.")
+            raise Problem("step", "Only a handout that the class follows can be corrected for the class.")
         conn.execute(
             "INSERT INTO handout_correction (id, class_id, procedure_id, step, says, why, made_by)"
             " VALUES (%s, %s, %s, %s, %s, %s, %s) ON CONFLICT (id) DO NOTHING",
@@ -349,6 +350,7 @@ def set_house_rules(conn: psycopg.Connection, account_id: int, chosen: Mapping[s
         " WHERE a.institution_id = i.id AND a.id = %s",
         [Jsonb(known_choices(chosen)), account_id],
     )
+    sessions_changed()
     return house_rules_of(conn, account_id)
 
 

@@ -19,7 +19,7 @@ from helvor.notebook import pages
 from helvor.notebook.pages import Draft, EntryIdTaken, NotYours
 from helvor.shelf.procedures import shipped_procedure
 
-VIRTUAL = "a virtual bench: nothing of it was weighed"
+VIRTUAL = "a virtual bench: nothing was really weighed"
 
 
 @dataclass(frozen=True, slots=True)

@@ -135,14 +135,14 @@ def _write(
                 raise EntryIdTaken
             return Book(meeting, entries, gather(entries))
         if len(entries) >= MOST_ENTRIES:
-            raise Problem("", f"This day book is full: it holds {MOST_ENTRIES} entries.")
+            raise Problem("", f"This lab log is full at {MOST_ENTRIES} entries.")
         day = gather(entries)
         if strikes is not None:
             line = line_of(day.lines, strikes)
             if line is None:
-                raise Problem("strikes", "What this corrects is not in this book.")
+                raise Problem("strikes", "The entry to correct is not in this log.")
             if len(reason.strip()) < 2:
-                raise Problem("reason", "Say in a word why: misread, written twice, over.")
+                raise Problem("reason", "Give a short reason: misread, entered twice, over.")
             strikes = line.head.id
         check(day, says, strikes, benches)
         try:
@@ -208,7 +208,7 @@ def notices_for(conn: psycopg.Connection, worker_id: int) -> list[str]:
     day = _under_way(conn, row[0])
     standing = [said.words for _, said in day.notices]
     if day.state == "paused":
-        standing.append(f"The class rests{': ' + day.pause if day.pause else ''}.")
+        standing.append(f"Meeting paused{': ' + day.pause if day.pause else ''}.")
     return standing
 
 
@@ -227,7 +227,7 @@ class AlarmAt:
 
 def room_alarms(day: Day, class_id: UUID, code: str) -> list[AlarmAt]:
     """The timers of the room itself."""
-    address = f"/classes/{class_id}/day"
+    address = f"/classes/{class_id}/log"
     return [AlarmAt(one.label, one.due, one.key, "All", address, code, class_id) for one in day.alarms]
 
 
@@ -249,7 +249,7 @@ def alarms_of(conn: psycopg.Connection, account_id: int, class_id: UUID | None =
             alarm[0],
             datetime.fromisoformat(alarm[1]),
             alarm[2],
-            f"Bench {number}" if number else "Front bench",
+            f"Bench {number}" if number else "My bench",
             f"{TECHNIQUES[technique].address}/{page}",
             code,
             of,

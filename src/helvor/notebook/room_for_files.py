@@ -45,14 +45,14 @@ def check_room(conn: psycopg.Connection, page_id: UUID, size: int) -> None:
     if bench + size > MOST_OF_A_BENCH:
         raise Problem(
             "file",
-            f"This bench keeps {_mb(bench)} of files, and {_mb(MOST_OF_A_BENCH)} is the most. Send a smaller one, "
-            "or keep it elsewhere and write where.",
+            f"This bench stores {_mb(bench)} of files; the limit is {_mb(MOST_OF_A_BENCH)}. Send a smaller file, "
+            "or store it elsewhere and note where.",
         )
     if institution + size > MOST_OF_AN_INSTITUTION:
         raise Problem(
             "file",
-            f"The institution keeps {_mb(institution)} of files, which is the most that it may. Whoever runs this "
-            "Helvor has to look after it; until then write down where the file is.",
+            f"The institution stores {_mb(institution)} of files, its limit. The person who runs this "
+            "Helvor can raise it; until then note where the file is.",
         )
 
 
@@ -60,9 +60,9 @@ def nearly_full(conn: psycopg.Connection, page_id: UUID) -> str:
     """What is said beside the field before there is no more room; empty while there is plenty."""
     bench, institution = _held(conn, page_id)
     if bench > NEARLY * MOST_OF_A_BENCH:
-        return f"This bench keeps {_mb(bench)} of files; {_mb(MOST_OF_A_BENCH)} is the most."
+        return f"This bench stores {_mb(bench)} of files; the limit is {_mb(MOST_OF_A_BENCH)}."
     if institution > NEARLY * MOST_OF_AN_INSTITUTION:
-        return f"The institution keeps {_mb(institution)} of files; {_mb(MOST_OF_AN_INSTITUTION)} is the most."
+        return f"The institution stores {_mb(institution)} of files; the limit is {_mb(MOST_OF_AN_INSTITUTION)}."
     return ""
 
 

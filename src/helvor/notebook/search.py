@@ -44,7 +44,7 @@ class PageHit:
 
     @property
     def where(self) -> str:
-        return f"{self.code}, bench {self.bench}" if self.bench else "Front bench"
+        return f"{self.code}, bench {self.bench}" if self.bench else "My bench"
 
 
 @dataclass(frozen=True, slots=True)

@@ -41,11 +41,11 @@ def checked(kind: str, item: str, key: str, text: str, source: str) -> OwnValue:
     """
     item, text, source = (" ".join(word.split()) for word in (item, text, source))
     if kind not in KINDS:
-        raise Problem("kind", f"“{kind[:30]}” is none of the shelf's tables: {', '.join(KINDS)}.")
+        raise Problem("kind", f"“{kind[:30]}” is not a table of the reference data: choose {', '.join(KINDS)}.")
     if not item or len(item) > 60 or not item.isprintable():
-        raise Problem("item", "Name the item, in at most 60 characters.")
+        raise Problem("item", "Enter the item, at most 60 characters.")
     if len(source) < 2 or len(source) > 120 or not source.isprintable():
-        raise Problem("source", "Say where the value comes from: a handbook, the bottle, weighed here.")
+        raise Problem("source", "Enter the source of the value: a handbook, the bottle, weighed here.")
     if key == "formula":
         try:
             molar_mass(text)
@@ -54,11 +54,11 @@ def checked(kind: str, item: str, key: str, text: str, source: str) -> OwnValue:
         return OwnValue(kind, item, key, text, source, "")
     known = PROPERTIES.get(key)
     if known is None:
-        raise Problem("property", f"“{key[:30]}” is not a property that the shelf knows.")
+        raise Problem("property", f"“{key[:30]}” is not a property of the reference data: choose one from the list.")
     if not text or not text.isprintable():
-        raise Problem("value", "Give the value.")
+        raise Problem("value", "Enter the value.")
     if len(text) > LONGEST:
-        raise Problem("value", f"Write it shorter: a value has at most {LONGEST} characters.")
+        raise Problem("value", f"Enter at most {LONGEST} characters.")
     if key == "dissolves":
         try:
             read_dissolves(text)
@@ -69,11 +69,11 @@ def checked(kind: str, item: str, key: str, text: str, source: str) -> OwnValue:
         try:
             number = float(plain)
         except ValueError as trouble:
-            raise Problem(
-                "value", f"“{text[:30]}” is not a number; {known.words} is given in {known.unit}."
-            ) from trouble
+            raise Problem("value", f"“{text[:30]}” is not a number: enter {known.words} in {known.unit}.") from trouble
         if not known.least <= number <= known.most:
-            raise Problem("value", f"{text} {known.unit} is not a {known.words} that anything has.")
+            raise Problem(
+                "value", f"{text} {known.unit} is outside the possible range of {known.words}: check the digits."
+            )
         text = plain
     return OwnValue(kind, item, key, text, source, "")
 

@@ -130,14 +130,14 @@ def keep(conn: psycopg.Connection, account_id: int, class_id: UUID, series: str,
     """
     series = " ".join(series.split())
     if not 1 <= len(series) <= 40 or not series.isprintable():
-        raise Problem("series", "Give the series a name of at most 40 characters, such as Mixed powder.")
+        raise Problem("series", "Enter a name of at most 40 characters for the series, such as Mixed powder.")
     with conn.transaction():
         _mine(conn, account_id, class_id)
         known = {
             row[0] for row in conn.execute("SELECT DISTINCT series FROM unknown_sample WHERE class_id = %s", [class_id])
         }
         if series not in known and len(known) >= MOST_SERIES:
-            raise Problem("series", f"A class has at most {MOST_SERIES} series.")
+            raise Problem("series", f"This class has {MOST_SERIES} series, the limit.")
         numbers = [sample.number for sample in samples]
         held = conn.execute(
             "SELECT b.number, d.number FROM unknown_dealt d JOIN bench b ON b.id = d.bench_id"
@@ -145,7 +145,7 @@ def keep(conn: psycopg.Connection, account_id: int, class_id: UUID, series: str,
             [class_id, series, numbers],
         ).fetchone()
         if held is not None:
-            raise Problem("samples", f"Bench {held[0]} has sample {held[1]}: deal it another before it goes.")
+            raise Problem("samples", f"Bench {held[0]} has sample {held[1]}: assign another sample first.")
         conn.execute(
             "DELETE FROM unknown_sample WHERE class_id = %s AND series = %s AND number <> ALL(%s)",
             [class_id, series, numbers],
@@ -188,7 +188,7 @@ def give(
         numbers, benches = _dealing(conn, class_id, series)
         for bench, number in chosen.items():
             if bench not in benches:
-                raise Problem("bench", f"There is no bench {bench}.")
+                raise Problem("bench", f"There is no bench {bench}: choose one of the class.")
             if number is None:
                 conn.execute(
                     "DELETE FROM unknown_dealt WHERE class_id = %s AND series = %s AND bench_id = %s",

@@ -37,7 +37,7 @@ def read_dissolves(text: str, source: str = "") -> dict[str, Curve]:
     for part in text.split("|"):
         solvent, colon, points = part.partition(":")
         if not colon or not solvent.strip():
-            raise Unreadable("Write a solvent and its points: water: 0.56 at 25, 5.55 at 100.")
+            raise Unreadable("Enter a solvent and its points, such as water: 0.56 at 25, 5.55 at 100.")
         typed = read_curve(points)
         found[solvent.strip().casefold()] = Curve(tuple(replace(point, source=source) for point in typed.points))
     return found

@@ -74,7 +74,7 @@ class RfOut(BaseModel):
 def rf(asked: RfIn) -> RfOut:
     """The Rf of one spot with its uncertainty."""
     if asked.front.value <= 0:
-        raise Problem("front", "The front is above the origin line: more than 0 mm.")
+        raise Problem("front", "Enter a front above 0 mm; it is above the origin line.")
     length = asked.spot_length.value if asked.spot_length else None
     u_spot = (asked.spot.u**2 + formulas.centre_uncertainty(length) ** 2) ** 0.5
     # The step itself is given here, so the value of the reading is the resolution.
@@ -83,7 +83,7 @@ def rf(asked: RfIn) -> RfOut:
     if asked.spot.value > asked.front.value:
         raise Problem(
             "spot",
-            f"The spot at {asked.spot} lies beyond the front at {asked.front}. If they are exchanged it is "
+            f"The spot at {asked.spot} is beyond the front at {asked.front}. If the two are exchanged it is "
             f"{round_to(asked.front.value / asked.spot.value, 2)}, not {round_to(ratio.value, 2)}.",
         )
     shown = round_to(ratio.value, 2)
@@ -227,7 +227,7 @@ def plate(asked: PlateIn) -> PlateOut:
     def lane_key(label: str, field: str) -> UUID:
         key = key_of.get(label.casefold())
         if key is None:
-            raise Problem(field, f"There is no lane “{label}” on this plate.")
+            raise Problem(field, f"This plate has no lane “{label}”.")
         return key
 
     for index, lane in sorted(enumerate(asked.lanes), key=lambda pair: pair[1].role == "co-spot"):
@@ -252,7 +252,7 @@ def plate(asked: PlateIn) -> PlateOut:
     if asked.compared_to:
         named = next((s for s in gather(on.entries).spots if s.name == asked.compared_to), None)
         if named is None:
-            raise Problem("compared_to", f"There is no spot “{asked.compared_to}” on this plate.")
+            raise Problem("compared_to", f"This plate has no spot “{asked.compared_to}”.")
         on.add("compared_to", planar.ComparedTo, spot=named.key)
     return _plate_out(work_out(on.entries, eluotropic_rank=eluotropic_rank()))
 

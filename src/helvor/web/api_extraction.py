@@ -73,7 +73,7 @@ class DensityIn(_In):
 def density(asked: DensityIn) -> float:
     """Density of a solution, g/mL."""
     if (asked.fraction is None) == (asked.molar is None):
-        raise Unreadable("Give the mass fraction, or mol/L.")
+        raise Unreadable("Enter the mass fraction, or mol/L.")
     if asked.fraction is not None:
         return solution_density(asked.formula, asked.fraction, asked.celsius)
     return molar_density(asked.formula, asked.molar or 0.0, asked.celsius)
@@ -275,7 +275,7 @@ def _water(asked: WaterIn) -> Water:
         return Water(asked.ml)
     water = reagent(asked.formula, asked.molar * asked.ml / 1000, asked.ml)
     if water is None:
-        raise Unreadable(f"{asked.formula} is no acid or base known here.")
+        raise Unreadable(f"{asked.formula} is not a known acid or base: enter its formula, such as HCl or NaOH.")
     return water
 
 
@@ -368,9 +368,9 @@ def drying_agent(request: Request, who: WriterDep, asked: DryingIn) -> DryingOut
     """How much drying agent."""
     liquid = liquid_named(asked.solvent, _shelf(request, who.account.id))
     if liquid is None or liquid.makes != "organic":
-        raise Unreadable(f"{asked.solvent} is no solvent on the shelf that makes a layer of its own.")
+        raise Unreadable(f"{asked.solvent} is not a solvent of the reference data that forms a separate layer.")
     if asked.agent not in AGENT:
-        raise Unreadable(f"Which drying agent? {', '.join(AGENT)}.")
+        raise Unreadable(f"Choose a drying agent: {', '.join(AGENT)}.")
     agent = AGENT[asked.agent]
     plan = agent_for(agent, asked.ml, liquid.density, liquid.takes_up, brine=asked.brine, droplets=asked.droplets_ml)
     return DryingOut(
@@ -419,7 +419,7 @@ def scheme(request: Request, who: WriterDep, asked: SchemeIn) -> SchemeOut:
         rules = procedures.house_rules_of(conn, who.account.id)
     solvent = solvent_named(asked.solvent, shelf)
     if solvent is None:
-        raise Unreadable(f"{asked.solvent} is no solvent on the shelf whose density is known.")
+        raise Unreadable(f"{asked.solvent} is not a solvent with a density in the reference data.")
     parts = [read_part(line, lambda name: part_named(name, shelf)) for line in asked.parts]
     found = propose(parts, solvent, asked.ml, rules, CRAFTS.kinds)
     return SchemeOut(

@@ -284,7 +284,7 @@ def eluent_freshness(asked: FreshIn) -> FreshOut:
     """How long an eluent stays what was mixed."""
     found = freshness(parse_eluent(asked.eluent), asked.hours, boiling_points())
     if found is None:
-        raise Unreadable("The boiling point of one of its parts is not on the shelf.")
+        raise Unreadable("The boiling point of one of its parts is not in the reference data.")
     return FreshOut(hours=found.hours, first=found.first, fresh=found.fresh, says=found.says)
 
 

@@ -62,7 +62,7 @@ def funnel(asked: FunnelIn) -> FunnelOut:
     """Shake a funnel: shares by the pH of the charges' balance, rag by vigour, pressure when it is not vented."""
     water = reagent(asked.formula, asked.molar * asked.ml / 1000, asked.ml)
     if water is None:
-        raise Unreadable(f"{asked.formula} is neither an acid nor a base that is known here.")
+        raise Unreadable(f"{asked.formula} is not a known acid or base.")
     solutes = [Solute(one.name, one.acts, one.pka, one.k) for one in asked.substances]
     shared = virtual_funnel.shake(
         {one.name: one.mol for one in asked.substances}, solutes, asked.organic, water, asked.how
@@ -109,9 +109,9 @@ MOST_TUBES = 400
 def column(asked: ColumnIn) -> ColumnOut:
     """Run a column to its last tube, with the true content of each."""
     if any(len(one.rf) != len(asked.volumes) for one in asked.compounds):
-        raise Unreadable("Each compound has an Rf for each eluent.")
+        raise Unreadable("Enter an Rf for each compound in each eluent.")
     if not all(0 < ml <= 100_000 for ml in asked.volumes) or sum(asked.volumes) / asked.tube > MOST_TUBES:
-        raise Unreadable(f"Volumes lie above 0, and there are at most {MOST_TUBES} tubes.")
+        raise Unreadable(f"Enter volumes above 0, and at most {MOST_TUBES} tubes.")
     ran = virtual_column.run(
         [Compound(one.name, one.mg, tuple(one.rf)) for one in asked.compounds], asked.volumes, bore=asked.bore,
         bed=asked.bed, packed=asked.packed, tube=asked.tube, sample_ml=asked.sample_ml,
@@ -150,7 +150,7 @@ def crystals(asked: CrystalsIn) -> CrystalsOut:
     """Dissolve hot, cool, wash: where the solid is."""
     curve = curve_of(asked.solubility)
     if curve is None or asked.cold >= asked.hot:
-        raise Unreadable("It is filtered colder than it dissolves.")
+        raise Unreadable("Enter a filtering temperature below the dissolving temperature.")
     hot = virtual_crystals.dissolve(asked.mass, asked.volume, curve, asked.hot)
     grown = virtual_crystals.cool(
         hot.dissolved, asked.volume, curve, asked.cold, fast=asked.fast, oils_above=asked.oils_above

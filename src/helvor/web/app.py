@@ -44,6 +44,7 @@ from helvor.web.bodies import Bodies
 from helvor.web.column import routes as fraction_plates
 from helvor.web.drawings import Drawings
 from helvor.web.may import check
+from helvor.web.old_addresses import OldAddresses
 from helvor.web.plan import routes as plan
 from helvor.web.planar import compare, photographs
 from helvor.web.planar import routes as plates
@@ -150,6 +151,7 @@ def create_app(settings: Settings, pool: ConnectionPool) -> FastAPI:
     errors.install(app)
     app.add_middleware(Drawings)
     app.add_middleware(Bodies)
+    app.add_middleware(OldAddresses)
     app.add_middleware(Hardening)
     app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=2)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings.allowed_hosts)

@@ -84,7 +84,7 @@ class PlanNow:
 
 
 WORDS = {
-    "none": "to start", "working": "working", "waiting": "waiting", "stop": "stop", "caution": "caution",
+    "none": "not started", "working": "working", "waiting": "waiting", "stop": "stop", "caution": "caution",
     "done": "done",
 }  # fmt: skip
 

@@ -110,19 +110,19 @@ class Bodies:
             if size > most:
                 raise _Refused(
                     413,
-                    f"This is more than {size_words(most)}, which is more than is taken here"
-                    f"{'' if known else ' of who is not signed in'}. Nothing was written.",
+                    f"The limit is {size_words(most)}"
+                    f"{'' if known else ' if you are not signed in'}. Nothing was saved.",
                 )
 
         if not (said.isascii() and said.isdigit() and len(said) < 16):
-            raise _Refused(400, "This request does not say how long it is. Nothing was written.")
+            raise _Refused(400, "This request does not state its length. Nothing was saved.")
         await bounded(int(said))
         size, began = 0, time.monotonic()
         while True:
             try:
                 message = await asyncio.wait_for(receive(), STILL_SECONDS)
             except TimeoutError:
-                raise _Refused(408, "This stopped coming, so nothing was written. Send it again.") from None
+                raise _Refused(408, "The upload stopped, so nothing was saved. Send it again.") from None
             if message["type"] == "http.disconnect":
                 raise _Left
             part = message.get("body", b"")
@@ -135,7 +135,9 @@ class Bodies:
                 return size
             if time.monotonic() - began > STILL_SECONDS + size / SLOWEST:
                 raise _Refused(
-                    408, "This comes too slowly, so nothing was written. Send it again nearer to the network."
+                    408,
+                    "The connection is too slow, so nothing was saved. Send it again from a place with a better "
+                    "connection.",
                 )
 
     async def _somebody(self, scope: Scope) -> bool:
@@ -153,9 +155,7 @@ class Bodies:
         try:
             return await run_in_threadpool(look_up)
         except accounts.NO_ANSWER as trouble:
-            raise _Refused(
-                503, "The database does not answer just now, so nothing was written. Send it again."
-            ) from trouble
+            raise _Refused(503, "The database is not answering, so nothing was saved. Send it again.") from trouble
 
     async def _answer(self, scope: Scope, receive: Receive, send: Send, held: IO[bytes] | None) -> None:
         """Make the request, and once more where the database dropped it."""

@@ -99,7 +99,7 @@ def make_class(
     text = benches.strip() or str(USUAL_BENCHES)
     try:
         if not (text.isascii() and text.isdigit() and len(text) < 4):
-            raise Problem("benches", "Write how many benches there are, such as 12.")
+            raise Problem("benches", "Enter the number of benches, such as 12.")
         with pool(request).connection() as conn:
             classes.make_class(conn, who.account.id, entry, code, title, course, int(text))
     except Problem as trouble:
@@ -206,7 +206,7 @@ def _pairs(form: forms.Form) -> list[str]:
     text = form.text("count")
     if text:
         if not (text.isascii() and text.isdigit() and 1 <= int(text[:4]) <= classes.MOST_BENCHES):
-            raise Problem("benches", f"A class has 1 to {classes.MOST_BENCHES} benches.")
+            raise Problem("benches", f"Enter 1 to {classes.MOST_BENCHES} benches.")
         count = int(text)
         pairs = (pairs + [""] * count)[:count]
     return pairs
@@ -233,4 +233,4 @@ def _moment(day: str, time: str, zone: str, field: str) -> datetime:
     try:
         return datetime.strptime(f"{day.strip()} {time.strip()}", "%Y-%m-%d %H:%M").replace(tzinfo=ZoneInfo(zone))
     except ValueError as wrong:
-        raise Problem(field, f"“{day[:12]} {time[:8]}” is no date and time: 2026-12-01 and 14:00.") from wrong
+        raise Problem(field, f"“{day[:12]} {time[:8]}” is not a date and time: enter 2026-12-01 and 14:00.") from wrong

@@ -119,7 +119,7 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
     form = Form(fields)
     what, entry, key = form.text("what"), form.id("entry"), form.id("container")
     if entry is None:
-        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+        raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
     with pool(request).connection() as conn:
         if classes.open_class(conn, who.account.id, class_id) is None:
             raise NotYours
@@ -144,7 +144,7 @@ def _note(what: str, form: Form) -> Payload:
         return form.build(c.Filled, content=form.text("content"), bench=form.whole("bench"))
     if what == "moved":
         if not form.text("place"):
-            form.errors["place"] = "Say where it is."
+            form.errors["place"] = "Enter where it is."
         return form.build(c.Moved, place=form.text("place"))
     if what == "made-up":
         return form.build(

@@ -52,7 +52,7 @@ BUTTONS: dict[str, tuple[tuple[str, str], ...]] = {
     "evaporator": (("look", "Look at the flask"),),
 }
 FAULTS = (
-    ("none", "works"), ("drop", "drops out"), ("garbage", "sends garbage"), ("freeze", "stands still"),
+    ("none", "works"), ("drop", "drops out"), ("garbage", "sends garbage"), ("freeze", "freezes"),
 )  # fmt: skip
 
 
@@ -259,5 +259,5 @@ def picture(
     try:
         content = base64.b64decode(answer.removeprefix("picture "), validate=True)
     except binascii.Error:
-        raise Unreadable("The picture came garbled; take it again.") from None
+        raise Unreadable("The picture is damaged: take it again.") from None
     return Response(content, media_type="image/jpeg")

@@ -121,7 +121,7 @@ class Drawings:
                 return
             drawing = find_drawing(body.decode(), asked[0])
             if drawing is None:
-                answer = Response("There is no such drawing on this page.", 404, media_type="text/plain")
+                answer = Response("This page has no such drawing.", 404, media_type="text/plain")
             else:
                 name = re.sub(r"[^a-z0-9-]", "", asked[0]) or "drawing"
                 headers = {"Content-Disposition": f'attachment; filename="{name}.svg"'}

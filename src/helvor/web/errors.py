@@ -29,31 +29,30 @@ from helvor.web.words import words_of
 
 log = logging.getLogger(__name__)
 
-NOT_HERE = "There is nothing here that you can open. It may be another class's, or the address is mistyped."
-SESSION_OVER = "Your session has ended. Sign in again in a new tab, then send once more: what you typed is still here."
-NOT_OURS = "This did not come from a page of ours, so nothing was written. Reload the page and try again."
-INSTRUCTORS_ONLY = "This is decided by an instructor: ask one. Nothing was written."
-ARCHIVED = "This class is archived, so nothing was written. An instructor can take it out again, on its set-up page."
+NOT_HERE = "There is nothing here that you can open. It may belong to another class, or the address may be wrong."
+SESSION_OVER = "Your session has ended. Sign in again in a new tab, then send again: what you typed is still here."
+NOT_OURS = "This request did not come from Helvor, so nothing was saved. Reload the page and try again."
+INSTRUCTORS_ONLY = "Only an instructor can do this. Nothing was saved."
+ARCHIVED = "This class is archived, so nothing was saved. An instructor can reopen it on the class set-up page."
 IN_ARCHIVE = "HV001"
 """What the database says when something is written in an archived class (0010_keep.sql)."""
 BACK_IN = 5
 """Seconds after which it is worth asking again; a private server that died is started again within them."""
 NO_DATABASE = (
-    "The database does not answer just now, so nothing was written; what you typed is still here. "
-    "Send it again in a few seconds."
+    "The database is not answering, so nothing was saved; what you typed is still here. Send it again in a few seconds."
 )
 DROPPED = ("40001", "40P01", "57P01", "57P02", "08000", "08003", "08006")
 """Serialization failure, deadlock, and connections that were ended: the same once more may well go through."""
-BUSY = "Many files are coming in at this moment, so this one was not taken. Send it again in a few seconds."
+BUSY = "Many files are being uploaded, so this one was not saved. Send it again in a few seconds."
 NO_CHARACTER = (
-    "There is a character in this that cannot be kept, such as half of a sign. Take it out and send it again; "
-    "nothing was written."
+    "This contains a character that cannot be saved, such as half of a sign. Delete it and send again; "
+    "nothing was saved."
 )
 NO_NUMBER = (
-    "With these numbers it cannot be worked out: one of them is zero, far too small or far too large. "
-    "Look at each with its unit."
+    "This cannot be calculated: one of the numbers is zero, far too small or far too large. "
+    "Check each number and its unit."
 )
-TAKEN = "This entry's id was used for something else, so nothing was written. Send it with a new id."
+TAKEN = "This entry's id was used for something else, so nothing was saved. Send it with a new id."
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,7 +97,7 @@ def sentence_of(message: str) -> str:
 
 def refuse(
     request: Request, status: int, title: str, sentence: str, *, sign_in: bool = False,
-    way: tuple[str, str] = ("/", "To today"),
+    way: tuple[str, str] = ("/", "Go to Today"),
 ) -> Response:  # fmt: skip
     """Say no in the form that the asker reads."""
     if request.url.path.startswith("/api/"):
@@ -131,7 +130,7 @@ async def _sent_before(request: Request, taken: EntryIdTaken) -> Response:
         return refuse(request, 409, "Id taken", TAKEN)
     known, page = taken.before[-1], taken.page
     written, sent = (words_of(page.technique_key, one, taken.before) for one in (known.payload, taken.sent))
-    sentence = f"This was sent before with other words. In ink: “{written}”. Not written: “{sent}”."
+    sentence = f"This was sent before with different content. Saved: “{written}”. Not saved: “{sent}”."
     if request.url.path.startswith("/api/"):
         plain = {"id": str(known.id), "by": known.by, "at": known.at.isoformat()}
         return problem(
@@ -140,7 +139,7 @@ async def _sent_before(request: Request, taken: EntryIdTaken) -> Response:
             sent={"says": taken.sent.model_dump(mode="json"), "words": sent},
         )  # fmt: skip
     if is_htmx(request):
-        return refuse(request, 409, "Sent before", sentence + " Send it again to write this one as well.")
+        return refuse(request, 409, "Sent before", sentence + " Send it again to save this one too.")
     form = await request.form()
     fields = [(name, value) for name, value in form.multi_items() if isinstance(value, str) and name != "csrf"]
     whole = len(fields) + 1 >= len(form.multi_items())  # a file is not sent again from here
@@ -165,7 +164,7 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Forged)
     def _forged(request: Request, _: Forged) -> Response:
-        return refuse(request, 403, "Not from here", NOT_OURS)
+        return refuse(request, 403, "Request refused", NOT_OURS)
 
     @app.exception_handler(psycopg.DatabaseError)
     def _database(request: Request, trouble: psycopg.DatabaseError) -> Response:
@@ -173,7 +172,7 @@ def install(app: FastAPI) -> None:
             return refuse(request, 409, "Archived", ARCHIVED)
         if isinstance(trouble, psycopg.DataError):
             log.warning("Not kept: %s", trouble)
-            return refuse(request, 422, "Cannot be kept", NO_CHARACTER)
+            return refuse(request, 422, "Could not be saved", NO_CHARACTER)
         raise trouble
 
     @app.exception_handler(psycopg.OperationalError)
@@ -184,7 +183,7 @@ def install(app: FastAPI) -> None:
         log.warning("The database does not answer: %s", trouble)
         # Connections of before may all be dead; those that are go now, not one with each request.
         app.state.pool.check()
-        answer = refuse(request, 503, "Not just now", NO_DATABASE)
+        answer = refuse(request, 503, "Try again soon", NO_DATABASE)
         answer.headers["Retry-After"] = str(BACK_IN)
         if trouble.sqlstate in DROPPED or (trouble.sqlstate is None and not isinstance(trouble, PoolTimeout)):
             answer.headers[AGAIN] = "1"
@@ -192,52 +191,54 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(NotYours)
     def _not_yours(request: Request, _: NotYours) -> Response:
-        return refuse(request, 404, "Not here", NOT_HERE)
+        return refuse(request, 404, "Page not found", NOT_HERE)
 
     @app.exception_handler(NotWorkedOut)
     def _not_worked_out(request: Request, fault: NotWorkedOut) -> Response:
         log.exception(str(fault), exc_info=fault.__cause__)
         history = f"{fault.page.address}/history"
-        return refuse(request, 500, "Not worked out", CANNOT_BE_WORKED_OUT, way=(history, "Its history"))
+        return refuse(
+            request, 500, "Results cannot be calculated", CANNOT_BE_WORKED_OUT, way=(history, "Open its history")
+        )
 
     @app.exception_handler(InstructorsOnly)
     def _instructors_only(request: Request, _: InstructorsOnly) -> Response:
-        return refuse(request, 403, "An instructor's", INSTRUCTORS_ONLY)
+        return refuse(request, 403, "Instructors only", INSTRUCTORS_ONLY)
 
     @app.exception_handler(Busy)
     def _busy(request: Request, _: Busy) -> Response:
-        answer = refuse(request, 503, "Not just now", BUSY)
+        answer = refuse(request, 503, "Try again soon", BUSY)
         answer.headers["Retry-After"] = str(BACK_IN)
         return answer
 
     @app.exception_handler(TooManyAttempts)
     def _too_many(request: Request, many: TooManyAttempts) -> Response:
-        answer = refuse(request, 429, "Too many tries", f"Try again in {many.words}.")
+        answer = refuse(request, 429, "Too many attempts", f"Try again in {many.words}.")
         answer.headers["Retry-After"] = str(many.wait)
         return answer
 
     @app.exception_handler(Problem)
     def _problem(request: Request, trouble: Problem) -> Response:
         if request.url.path.startswith("/api/"):
-            return problem(422, "Cannot be written", str(trouble), [{"field": trouble.field, "detail": str(trouble)}])
-        return refuse(request, 422, "Cannot be written", str(trouble))
+            return problem(422, "Could not be saved", str(trouble), [{"field": trouble.field, "detail": str(trouble)}])
+        return refuse(request, 422, "Could not be saved", str(trouble))
 
     @app.exception_handler(ArithmeticError)
     def _no_number(request: Request, trouble: ArithmeticError) -> Response:
         """Zero, or a number out of reach: what a rule did not foresee is said, and left in the log to be foreseen."""
         log.warning("Cannot be worked out: %s %s", request.url.path, trouble, exc_info=trouble)
-        return refuse(request, 422, "Cannot be worked out", NO_NUMBER)
+        return refuse(request, 422, "Cannot be calculated", NO_NUMBER)
 
     @app.exception_handler(UnicodeEncodeError)
     @app.exception_handler(PydanticSerializationError)
     def _no_character(request: Request, trouble: UnicodeEncodeError | PydanticSerializationError) -> Response:
         if "surrogates" not in str(trouble):
             raise trouble
-        return refuse(request, 422, "Cannot be kept", NO_CHARACTER)
+        return refuse(request, 422, "Could not be saved", NO_CHARACTER)
 
     @app.exception_handler(Unreadable)
     def _unreadable(request: Request, trouble: Unreadable) -> Response:
-        return refuse(request, 422, "Not understood", str(trouble))
+        return refuse(request, 422, "Could not be read", str(trouble))
 
     @app.exception_handler(RequestValidationError)
     @app.exception_handler(ValidationError)
@@ -247,10 +248,10 @@ def install(app: FastAPI) -> None:
             for error in list(trouble.errors())[:20]
         ]
         if request.url.path.startswith("/api/"):
-            return problem(422, "Not understood", errors[0]["detail"], errors)
+            return problem(422, "Could not be read", errors[0]["detail"], errors)
         if any(field["field"].startswith("path.") for field in errors):
-            return refuse(request, 404, "Not here", NOT_HERE)
-        return refuse(request, 422, "Not understood", errors[0]["detail"])
+            return refuse(request, 404, "Page not found", NOT_HERE)
+        return refuse(request, 422, "Could not be read", errors[0]["detail"])
 
     @app.exception_handler(HTTPException)
     def _http(request: Request, trouble: HTTPException) -> Response:

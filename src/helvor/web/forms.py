@@ -13,8 +13,18 @@ from starlette.datastructures import FormData
 from helvor.bench.entry import Acknowledged, Payload, Struck
 from helvor.bench.quantity import Kind, Reading, Unreadable, parse, parse_amount, parse_number
 from helvor.web.errors import sentence_of
+from helvor.web.house_words import as_typed_here
 
 _Model = TypeVar("_Model", bound=BaseModel)
+
+
+_PROSE = frozenset(
+    {
+        "aim", "component", "done", "hazards", "label", "name", "other_reason", "reason", "says", "seen", "substance",
+        "title", "topic", "what", "who", "why", "words",
+    }
+)  # fmt: skip
+"""Fields of words: a comma in them is a comma."""
 
 
 class FieldErrors(Exception):
@@ -33,7 +43,9 @@ class Form:
         self.errors: dict[str, str] = {}
 
     def text(self, name: str) -> str:
-        return self.fields.get(name, [""])[0].strip()
+        """What a field says; a number in it with a decimal point, whatever the house types."""
+        text = self.fields.get(name, [""])[0].strip()
+        return text if name in _PROSE else as_typed_here(text)
 
     def all(self, name: str) -> list[str]:
         return self.fields.get(name, [])
@@ -55,7 +67,7 @@ class Form:
         text = self.text(name)
         if not text:
             if required:
-                self.errors[name] = "This is needed: an amount with its unit, such as 2.05 g."
+                self.errors[name] = "Enter an amount with its unit, such as 2.05 g."
             return None
         try:
             return parse_amount(text)
@@ -79,7 +91,7 @@ class Form:
         text = self.text(name)
         if not text:
             if required:
-                self.errors[name] = f"This is needed: a {kind} in {unit}."
+                self.errors[name] = f"Enter a {kind} in {unit}."
             return None
         try:
             return parse(text, kind, field_unit=unit)
@@ -92,7 +104,7 @@ class Form:
         if not text:
             return None
         if not (text.isascii() and text.isdigit() and len(text) < 4):
-            self.errors[name] = "This is a whole number, such as 3."
+            self.errors[name] = "Enter a whole number, such as 3."
             return None
         return int(text)
 
@@ -114,9 +126,9 @@ class Form:
         strikes = self.id("strikes")
         reason = self.text("other_reason") or self.text("reason")
         if strikes is not None and len(reason) < 2:
-            self.errors["reason"] = "Say in a word why: misread, typed wrong, measured again."
+            self.errors["reason"] = "Give a short reason: misread, typed wrong, measured again."
         if len(reason) > 200 or not reason.isprintable():
-            self.errors["reason"] = "A reason is one short line."
+            self.errors["reason"] = "Enter a reason of one short line."
         return strikes, reason
 
     def build(self, model: type[Payload], **values: object) -> Payload:

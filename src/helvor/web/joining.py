@@ -86,7 +86,7 @@ def join(
     check_form_token(request, token)
     settings = request.app.state.settings
     if not (number.strip().isascii() and number.strip().isdigit() and len(number.strip()) < 4):
-        return _join_again(request, code, number, "Type your bench's number, such as 7.", 422)
+        return _join_again(request, code, number, "Enter your bench number, such as 7.", 422)
     device = request.headers.get("user-agent", "")
     address = address_of(request)
     try:
@@ -100,9 +100,11 @@ def join(
     except Problem as trouble:
         return _join_again(request, code, number, str(trouble), 422)
     except TooManyAttempts as many:
-        return _join_again(request, code, number, f"Many wrong codes came from here. Try again in {many.words}.", 429)
+        return _join_again(request, code, number, f"Too many wrong codes. Try again in {many.words}.", 429)
     if opened is None:
-        says = "This code is not open, or the class has no such bench. Look at the board, or ask for a new code."
+        says = (
+            "The code has expired or the class has no bench with this number. Check the board, or ask for a new code."
+        )
         return _join_again(request, code, number, says, 422)
     response = RedirectResponse("/", status_code=303)
     set_session(response, opened[0], opened[1].csrf, secure=settings.secure_cookies)

@@ -125,15 +125,17 @@ def change_password(
 ) -> Response:
     """Give oneself a new password."""
     if len(new) < people.SHORTEST_PASSWORD:
-        return _show(request, who, errors={"new": f"A password has {people.SHORTEST_PASSWORD} characters or more."})
+        return _show(
+            request, who, errors={"new": f"Enter a password of {people.SHORTEST_PASSWORD} characters or more."}
+        )
     here = request.cookies.get(SESSION_COOKIE, "")
     try:
         with pool(request).connection() as conn:
             right = accounts.change_password(conn, who.account.id, old, new, here)
     except accounts.TooManyAttempts as many:
-        return _show(request, who, errors={"old": f"After several wrong ones the next waits: {many.words}."})
+        return _show(request, who, errors={"old": f"Too many wrong passwords: try again in {many.words}."})
     if not right:
-        return _show(request, who, errors={"old": "This is not the password that you have."})
+        return _show(request, who, errors={"old": "The current password is wrong."})
     return RedirectResponse("/people?changed=true", status_code=303)
 
 

@@ -74,10 +74,10 @@ def sign_in(
             device = request.headers.get("user-agent", "")
             opened = accounts.sign_in(conn, email, password, address, allow_demo=settings.loopback, device=device)
     except accounts.TooManyAttempts as many:
-        says = f"After several wrong tries the next one waits. Try again in {many.words}."
+        says = f"Too many wrong attempts. Try again in {many.words}."
         return _page(request, _own_path(after), email, says, 429)
     if opened is None:
-        return _page(request, _own_path(after), email, "E-mail and password do not fit together.", 422)
+        return _page(request, _own_path(after), email, "E-mail or password is wrong.", 422)
     response = RedirectResponse(_own_path(after), status_code=303)
     set_session(response, opened[0], opened[1].csrf, secure=settings.secure_cookies)
     response.delete_cookie(FORM_COOKIE)

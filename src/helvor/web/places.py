@@ -165,7 +165,7 @@ def find(request: Request, who: VisitorDep, q: str = "", in_class: UUID | None =
     """A bench by its number: in the class at hand, else in the only or first class that has it; else by words."""
     wanted = q.strip().casefold().removeprefix("bench").strip()
     with pool(request).connection() as conn:
-        if wanted in ("front", "front bench", "f"):
+        if wanted in ("front", "front bench", "f", "my", "my bench", "mine"):
             return RedirectResponse(f"/benches/{classes.front_bench(conn, who.account.id).id}", status_code=303)
         rows = classes.classes_of(conn, who.account.id)
         for row in sorted(rows, key=lambda row: row.id != in_class):

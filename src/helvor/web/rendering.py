@@ -22,11 +22,13 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup, escape
 from starlette.responses import HTMLResponse
 
+from helvor.bench.finding import level_word
 from helvor.bench.formula import parse_equation, readable
 from helvor.bench.measured import Measured, shown
 from helvor.bench.quantity import Unreadable, round_to
 from helvor.bench.safety.substances import hazards_of, label_of
 from helvor.notebook.classes import ClassRow, Meeting
+from helvor.web.house_words import in_house_words
 from helvor.web.security import Visitor
 
 STATIC = Path(str(files("helvor.web") / "static"))
@@ -38,7 +40,7 @@ class Shell:
 
     Attributes:
         visitor: who is signed in, or None on the sign-in page.
-        place: the place whose lane carries the spot: ``today`` or ``bench``.
+        place: the key of the place that the page is at, of :func:`places`; empty at none.
         class_row: the class that the page is about, for the top bar.
         meeting: its next or latest meeting.
         now: for showing dates.
@@ -65,7 +67,7 @@ def rf_markup(text: str) -> Markup:
     """Set Rf, Rs and R_M with a lowered letter, and *readings* in the face for numbers."""
     safe = str(escape(text))
     safe = re.sub(r"\b(h?)R(f|s)\b", r"\1R<sub>\2</sub>", safe)
-    safe = safe.replace("R_M", "R<sub>M</sub>")
+    safe = safe.replace("R_M", "R<sub>M</sub>").replace("K_D", "K<sub>D</sub>")
     # A number and its unit stay on one line.
     safe = re.sub(r"(?<=\d) (?=(?:mm|cm|mL|mg|kg|g|mol|mmol|min|h|°C|nm|%)(?!\w))", "\u00a0", safe)
     safe = safe.replace(" ± ", "\u00a0±\u00a0")
@@ -93,6 +95,29 @@ def _equation(text: str) -> str:
         return str(parse_equation(text))
     except Unreadable:
         return text
+
+
+def places(row: ClassRow | None, role: str) -> list[tuple[str, str, str]]:
+    """The places of the top bar: key, words, address. A tablet has its bench, a class its own places."""
+    if role == "bench":
+        return [
+            ("bench", "Bench", "/"),
+            ("calculators", "Calculators", "/calculators"),
+            ("practice", "Practice", "/practice"),
+        ]
+    here = f"/classes/{row.id}" if row is not None else ""
+    everywhere = [
+        ("today", "Today", "/"),
+        ("plan", "Procedures", "/procedures"),
+        ("calculators", "Calculators", "/calculators"),
+    ]
+    of_class = [("prep", "Prep", f"{here}/prep"), ("bench", "Class", here), ("review", "Results", f"{here}/results")]
+    return [
+        *everywhere,
+        *(of_class if row is not None else [("bench", "My bench", "/find?q=front")]),
+        ("shelf", "Reference data", "/reference-data"),
+        ("practice", "Practice", "/practice"),
+    ]
 
 
 def initials(name: str) -> str:
@@ -174,12 +199,12 @@ def _environment() -> Environment:
         lstrip_blocks=True,
         auto_reload=False,
     )
-    environment.globals.update(static=static_url, fresh_id=lambda: FRESH_ID)
+    environment.globals.update(static=static_url, places=places, fresh_id=lambda: FRESH_ID)
     environment.filters.update(
         hazards=hazards_of,
         on_label=label_of,
         chem=rf_markup, day=day, clock=clock, mm=_mm, decimals=round_to, measured=measured, formula=readable,
-        equation=_equation,
+        equation=_equation, level_word=level_word,
         initials=initials, pair=lambda word: (word, word),
     )  # fmt: skip
     return environment
@@ -209,7 +234,7 @@ def html(template: str, page: Any, *, status: int = 200, headers: dict[str, str]
 
 def sent(drawn: str, *, status: int = 200, headers: dict[str, str] | None = None) -> HTMLResponse:
     """An answer with what was drawn; its forms get their ids as it leaves."""
-    return HTMLResponse(with_fresh_ids(drawn), status_code=status, headers=headers)
+    return HTMLResponse(with_fresh_ids(in_house_words(drawn)), status_code=status, headers=headers)
 
 
 def is_htmx(request: Request) -> bool:

@@ -386,17 +386,17 @@ def in_words(line: Line) -> str:
     where = f"Bench {said.bench}: " if getattr(said, "bench", None) else ""
     match said:
         case e.Began():
-            words = "The meeting began"
+            words = "Meeting started"
         case e.Paused(why=why):
             words = f"Paused{': ' + why if why else ''}"
         case e.WentOn():
-            words = "Went on"
+            words = "Resumed"
         case e.Ended(left=left, accidents=open_, why=why):
-            over = [f"{len(left)} portions unlabelled"] if left else []
+            over = [f"{len(left)} containers unlabelled"] if left else []
             over += [f"{len(open_)} accident{'s' if len(open_) > 1 else ''} open"] if open_ else []
-            words = "The meeting ended" + (f" with {' and '.join(over)}: {why}" if over else "")
+            words = "Meeting ended" + (f" with {' and '.join(over)}: {why}" if over else "")
         case e.Settled(done=done):
-            words = f"Done about an accident: {done}"
+            words = f"Action after an accident: {done}"
         case e.Said(words=text):
             words = f"To all benches: {text}"
         case e.Happened(what=what, done=done):
@@ -404,20 +404,20 @@ def in_words(line: Line) -> str:
         case e.Broke(what=what, count=count):
             words = f"Broke: {what}" + (f" × {count}" if count > 1 else "")
         case e.Absent(who=who, makes_up=day):
-            words = f"{who or 'the pair'} absent" + (f", makes up on {day.day} {day:%b}" if day else "")
+            words = f"{who or 'the pair'} absent" + (f", make-up meeting on {day.day} {day:%b}" if day else "")
         case e.CaughtUp():
-            words = "An absence was made up for"
+            words = "An absence was made up"
         case e.Wasted(bottle=bottle, matter=matter, amount=amount, what=what):
-            into = WASTE[bottle] if bottle == matter else f"{WASTE[bottle]}, though it is {WASTE[matter]}"
+            into = WASTE[bottle] if bottle == matter else f"{WASTE[bottle]}, although it is {WASTE[matter]}"
             words = f"Waste, {amount}{' of ' + what if what else ''} into {into}"
         case e.Returned(what=what, count=count):
             words = f"Returned: {what}" + (f" × {count}" if count > 1 else "")
         case e.Remains(what=what, amount=amount, place=place):
             words = f"Left for next time: {amount} of {what}{', ' + place if place else ''}"
         case e.StaysOver(what=what, place=place, celsius=celsius):
-            words = f"{what} stays in the {place}" + (f" at {celsius:g} °C" if celsius is not None else "")
+            words = f"{what} left in the {place}" + (f" at {celsius:g} °C" if celsius is not None else "")
         case e.TakenOut():
-            words = "Taken out of where it stayed"
+            words = "Taken out of storage"
         case e.RoomTimer(label=label, minutes=minutes):
             words = f"Timer, {label}, {minutes:g} min"
         case e.TabletOpened(before=before, how=how):
@@ -427,11 +427,11 @@ def in_words(line: Line) -> str:
         case e.RoomTimerStopped():
             words = "A timer was stopped"
         case _:
-            words = "struck through"
+            words = "struck out"
     return where + words
 
 
-@router.get("/classes/{class_id}/day")
+@router.get("/classes/{class_id}/log")
 @may(May.STAFF)
 def day_page(
     request: Request,
@@ -446,14 +446,14 @@ def day_page(
 def _words(form: Form, name: str) -> str:
     text = form.text(name)
     if len(text) < 2:
-        form.errors[name] = "Write this in a few words."
+        form.errors[name] = "Enter a few words."
     return text
 
 
 def _minutes(form: Form) -> float | None:
     minutes = form.number("minutes")
     if minutes is None:
-        form.errors.setdefault("minutes", "Write how many minutes, such as 20.")
+        form.errors.setdefault("minutes", "Enter the minutes, such as 20.")
     return minutes
 
 
@@ -473,7 +473,7 @@ def _payload(kind: str, form: Form, loose: list[str], accidents: list[str]) -> P
             return form.build(e.Ended, left=tuple(loose), accidents=tuple(accidents), why=form.text("why"))
         case "settled":
             if len(form.text("done")) < 2:
-                form.errors["done"] = "Write what was done about it."
+                form.errors["done"] = "Enter what was done."
             return form.build(e.Settled, accident=form.id("about") or uuid4(), done=form.text("done"))
         case "said":
             return form.build(e.Said, words=_words(form, "words"))
@@ -483,7 +483,7 @@ def _payload(kind: str, form: Form, loose: list[str], accidents: list[str]) -> P
             return form.build(e.Broke, bench=bench, what=_words(form, "what"), count=form.whole("count") or 1)
         case "absent":
             if bench is None:
-                form.errors.setdefault("bench", "Say which bench, by its number.")
+                form.errors.setdefault("bench", "Enter the bench number.")
             return form.build(e.Absent, bench=bench, who=form.text("who"), makes_up=form.text("makes_up") or None)
         case "wasted":
             amount = form.amount("amount", required=True)
@@ -512,14 +512,14 @@ def _payload(kind: str, form: Form, loose: list[str], accidents: list[str]) -> P
     raise NotYours
 
 
-@router.post("/classes/{class_id}/day")
+@router.post("/classes/{class_id}/log")
 @may(May.STAFF)
 def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write an entry in the day book of a meeting."""
     form = Form(fields)
     kind, entry, number = form.text("kind"), form.id("entry"), form.whole("meeting")
     if entry is None:
-        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+        raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
     with pool(request).connection() as conn:
         row = classes.open_class(conn, who.account.id, class_id)
         if row is None:
@@ -545,7 +545,7 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
             errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
             values = {name: texts[0] for name, texts in fields.items() if texts}
         else:
-            back = "" if form.text("back") == "board" else "/day"
+            back = "" if form.text("back") == "board" else "/log"
             query = f"?meeting={meeting}" if back else ""
             return RedirectResponse(f"/classes/{class_id}{back}{query}", status_code=303)
     return _day_page(request, who, class_id, meeting, values=values, errors=errors, about=kind)

@@ -75,7 +75,7 @@ def look_for(conn: psycopg.Connection, who: Visitor, text: str) -> Results:
         if words and all(word in one.title.casefold() for word in words)
     ]
     items = on_shelf(shelf_values.shelf_of(conn, account), text.strip())[:MOST_ITEMS] if words else []
-    shelf = [Link(f"/shelf?name={item.name}", item.name, item.kind) for item in items]
+    shelf = [Link(f"/reference-data?name={item.name}", item.name, item.kind) for item in items]
     return Results(
         search.classes_with(conn, account, text), hits, kept, search.containers_with(conn, account, text), shelf
     )

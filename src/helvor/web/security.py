@@ -26,6 +26,7 @@ from helvor.bench.entry import Typed, typed_on_device
 from helvor.notebook import accounts
 from helvor.notebook.accounts import Account, Session
 from helvor.notebook.pages import NotYours
+from helvor.web.house_words import set_house_words
 from helvor.web.may import declared
 
 SESSION_COOKIE = "helvor_session"
@@ -103,6 +104,7 @@ async def visitor(request: Request) -> Visitor:
     if who is None or not who.role(session.account.role):
         # To a tablet the rest of the house is not there; an assistant is told whom to ask.
         raise NotYours if session.account.role == "bench" else InstructorsOnly
+    set_house_words(session.account.words)
     return Visitor(session.account, session.csrf)
 
 

@@ -157,7 +157,7 @@ def draw_day(
         boxes.append(Box(left, right - left, row.code, meeting.topic, times, what, f"/classes/{row.id}", roomy))
         if state is not None and state.done < state.of and meeting.starts_at > now:
             at = max(now, meeting.starts_at - timedelta(minutes=10))
-            words = f"prep: {state.of - state.done} of {state.of} not made"
+            words = f"prep: {state.of - state.done} of {state.of} not prepared"
             address = f"/classes/{row.id}/prep?meeting={meeting.number}"
             marks.append(Mark(x(at), True, 0, clock(at, zone), words, row.code, "caution", address))
     alone = []

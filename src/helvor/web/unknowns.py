@@ -78,13 +78,13 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
         try:
             if what == "keep":
                 if "samples" not in fields:
-                    raise Problem("samples", "Write a line for each sample, such as 1: copper, nickel.")
+                    raise Problem("samples", "Enter one line per sample, such as 1: copper, nickel.")
                 samples = read_samples("\n".join(form.all("samples")))
                 unknowns.keep(conn, who.account.id, class_id, name, samples)
             elif what == "deal":
                 text = form.text("seed")
                 if not (text.isascii() and text.isdigit() and len(text) < 10):
-                    raise Problem("seed", "A seed is a whole number: the same one deals the same again.")
+                    raise Problem("seed", "Enter a whole number as the seed; the same seed gives the same assignment.")
                 unknowns.deal_out(conn, who.account.id, class_id, name, int(text))
             elif what in ("release", "withhold"):
                 unknowns.release(conn, who.account.id, class_id, name, seen=what == "release")
@@ -109,7 +109,7 @@ def _by_hand(form: Form) -> dict[int, int | None]:
             continue
         text = number.strip()
         if text and not (text.isascii() and text.isdigit() and len(text) < 5):
-            raise Problem("number", f"“{text[:12]}” is no sample's number.")
+            raise Problem("number", f"“{text[:12]}” is not a sample number.")
         chosen[int(bench)] = int(text) if text else None
     return chosen
 

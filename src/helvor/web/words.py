@@ -13,4 +13,4 @@ def words_of(technique: str, payload: Payload, entries: Sequence[Entry]) -> str:
     """A payload in words; *entries* are those of its page, which name what it is about."""
     if technique == "planar":
         return plate_words.describe(payload, entries)
-    return run_words.describe_payload(payload)
+    return run_words.describe_payload(payload, run_words.StepNames(entries))

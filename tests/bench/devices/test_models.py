@@ -40,7 +40,7 @@ def test_two_buffers_take_offset_and_slope_away(ph, offset, slope):
 
 
 def test_buffers_that_are_the_same_make_no_calibration():
-    with pytest.raises(ValueError, match="one pH apart"):
+    with pytest.raises(ValueError, match="1 pH unit apart"):
         m.calibrate((7.0, 0.0), (7.4, -20.0))
 
 

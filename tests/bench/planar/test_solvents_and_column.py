@@ -29,7 +29,7 @@ def test_another_kind_is_another_kind_and_near_in_strength(name, first):
 
 
 def test_what_is_not_on_the_shelf_is_said():
-    with pytest.raises(Unreadable, match="no strength"):
+    with pytest.raises(Unreadable, match="has no eluent strength and class in the reference data"):
         other_kinds("lemonade", SHELF)
 
 
@@ -49,7 +49,7 @@ def test_what_is_not_on_the_shelf_is_said():
 def test_the_volatile_part_decides_how_long_a_mixture_stays(eluent, hours, fresh, leaves):
     found = freshness(parse_eluent(eluent), hours, boiling_points())
     assert (found.fresh, found.first) == (fresh, leaves)
-    assert fresh or "Mix anew" in found.says
+    assert fresh or "has partly evaporated, so Rf values have changed" in found.says
 
 
 def test_an_unknown_part_gives_no_answer():
@@ -67,8 +67,8 @@ def test_column_volumes_apart_do_not_depend_on_the_order(a, b):
 @pytest.mark.parametrize(
     ("rf", "level", "word"),
     [
-        ((0.35, 0.15), "good", "Well apart"),
-        ((0.33, 0.20), "note", "little sample"),
+        ((0.35, 0.15), "good", "Well separated: a column in this eluent should separate them"),
+        ((0.33, 0.20), "note", "small sample"),
         ((0.30, 0.25), "caution", "Tune"),
         ((0.75, 0.50), "caution", "too fast"),
         ((0.30, 0.05), "note", "hardly moves"),

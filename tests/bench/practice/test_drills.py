@@ -47,13 +47,13 @@ def test_the_rf_of_a_plate_is_that_of_its_composition(level, seed):
 @pytest.mark.parametrize(
     ("answer", "why"),
     [
-        (lambda f, s: (f + 4, s, 0.5), "4.0 mm above the line where the wet ends"),
+        (lambda f, s: (f + 4, s, 0.5), "mm above the line where the wet area ends"),
         (lambda f, s: (f, s - 3, 0.5), "3.0 mm under the densest place"),
         (lambda f, s: (f, s, s / f), "not from the edge"),
-        (lambda f, s: (f, s, (s - 10) / f), "front's way too begins"),
-        (lambda f, s: (f, s, (f - 10) / (s - 10)), "upside down"),
-        (lambda f, s: (f, s, 1 - (s - 10) / (f - 10)), "still had to the front"),
-        (lambda f, s: (f, s, 7.7), "not the spot's way over"),
+        (lambda f, s: (f, s, (s - 10) / f), "s distance from the origin line too, not from the edge of the plate"),
+        (lambda f, s: (f, s, (f - 10) / (s - 10)), "It is inverted: divide the spot"),
+        (lambda f, s: (f, s, 1 - (s - 10) / (f - 10)), "That is the distance from the spot to the front: measure from the"),
+        (lambda f, s: (f, s, 7.7), "s distance divided by the front"),
     ],
 )
 @pytest.mark.parametrize("seed", range(4))
@@ -64,7 +64,7 @@ def test_the_usual_wrong_readings_are_named(answer, why, seed):
 
 
 @pytest.mark.parametrize(
-    ("front", "spot", "says"), [(101, 30, "front's mark"), (70, -1, "spot's mark"), (ORIGIN, 30, "above the origin")]
+    ("front", "spot", "says"), [(101, 30, "Enter a mark for the front between"), (70, -1, "Enter a mark for the spot between"), (ORIGIN, 30, "above the origin")]
 )
 def test_marks_lie_on_the_plate(front, spot, says):
     with pytest.raises(Unreadable, match=says):
@@ -239,7 +239,7 @@ def test_a_pool_is_every_tube_with_the_one_spot(level, seed):
         assert not told.right and f"Tube {mixed[0]} shows" in told.why
     blank = next(n for n, spots in enumerate(case.seen, 1) if not any(spots.values()))
     assert "shows nothing" in case.judge(f"{key} {blank}").why
-    assert "left out" in case.judge(" ".join(map(str, case.key[1:]))).why
+    assert "would be lost" in case.judge(" ".join(map(str, case.key[1:]))).why
 
 
 # ── which order ─────────────────────────────────────────────────────────────────────────────────
@@ -260,7 +260,7 @@ def test_an_order_is_right_when_each_comes_after_what_it_needs(level, seed):
 
 @pytest.mark.parametrize("picked", ["", "1 1 2", "1 2", "1 2 9", "a b c"])
 def test_what_is_no_order(picked):
-    with pytest.raises(Unreadable, match="each place once"):
+    with pytest.raises(Unreadable, match="Give each step one place"):
         drill("order", 1, 3).judge(picked)
 
 
@@ -312,4 +312,4 @@ def test_one_mistake_alone_fits_the_numbers(level, seed):
     for picked, _ in case.choices:
         told = case.judge(picked)
         assert told.right == (picked == case.key)
-        assert told.right or "would look otherwise" in told.why
+        assert told.right or "That would look different" in told.why

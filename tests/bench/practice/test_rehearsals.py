@@ -211,7 +211,7 @@ def test_a_run_stops_where_nothing_is_chosen():
 
 
 def test_what_is_not_offered_is_refused():
-    with pytest.raises(Unreadable, match="what is offered"):
+    with pytest.raises(Unreadable, match="one of the options"):
         play(STORIES["chalk"], {"soda": "none of it"}, 1)
     with pytest.raises(Unreadable, match="no such practice run"):
         story("gold")

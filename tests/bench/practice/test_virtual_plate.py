@@ -110,11 +110,11 @@ def test_every_goal_is_met_by_some_eluent_and_missed_by_others(goal):
 @pytest.mark.parametrize(
     ("change", "minutes", "level", "words"),
     [
-        ({}, AT_THE_LINE, "good", "lies where it should"), ({"strong": 40.0}, AT_THE_LINE, "caution", "too low"),
-        ({"acid": 0.0}, AT_THE_LINE, "caution", "streaks"), ({"touches": 8}, AT_THE_LINE, "caution", "more than the layer"),
-        ({"level": 10.0}, 5, "caution", "dissolved into it"), ({"level": 14.0}, 5, "caution", "dissolved into it"),
-        ({}, 40, "caution", "at the top after"), ({"lined": False}, AT_THE_LINE, "note", "not saturated"),
-        ({}, 0, "note", "not come over the origin"), ({}, 3, "note", "longer way"),
+        ({}, AT_THE_LINE, "good", "in the target zone"), ({"strong": 40.0}, AT_THE_LINE, "caution", "too low"),
+        ({"acid": 0.0}, AT_THE_LINE, "caution", "streaks"), ({"touches": 8}, AT_THE_LINE, "caution", "overload"),
+        ({"level": 10.0}, 5, "caution", "spots dissolved"), ({"level": 14.0}, 5, "caution", "spots dissolved"),
+        ({}, 40, "caution", "reached the top after"), ({"lined": False}, AT_THE_LINE, "note", "not saturated"),
+        ({}, 0, "note", "not reached the origin"), ({}, 3, "note", "longer distance"),
     ],
 )  # fmt: skip
 def test_choices_have_their_consequences(change, minutes, level, words):
@@ -166,11 +166,11 @@ def test_a_layer_spread_by_hand_runs_faster_and_spreads_spots_more():
     assert spread.minutes_to(60) < ready.minutes_to(60)
     narrow, wide = (develop(one, one.minutes_to(60)).spots[0] for one in (ready, spread))
     assert wide.head - wide.tail > narrow.head - narrow.tail
-    with pytest.raises(Unreadable, match="A layer is"):
+    with pytest.raises(Unreadable, match="Choose a stationary phase: silica, spread, C"):
         Setting(("caffeine",), 80.0, layer="glass").check()
 
 
 def test_a_plate_without_a_goal_is_judged_by_how_it_was_run():
     met, said = judge(develop(Setting(("caffeine",), 80.0, touches=8), 10.0), Goal(()))
-    assert met and any("touches" in one.what for one in said)
+    assert met and any("applications" in one.what for one in said)
     assert Goal(()).words == "A plate of your own: no goal."

@@ -49,7 +49,7 @@ def test_a_plate_larger_than_a_stock_sheet_is_not_cut_from_it():
 
 
 def test_an_eluent_that_cannot_be_read_is_refused_with_the_procedure():
-    with pytest.raises(ValueError, match="not understood"):
+    with pytest.raises(ValueError, match="is not clear: enter hexane : ethyl acetate"):
         Step(id="s1", kind="plate", eluent="hexane 4 and 1")
 
 

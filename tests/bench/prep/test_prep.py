@@ -65,7 +65,7 @@ def test_amounts_for_a_class_are_rounded_up_with_spare():
     [
         ("HCl", 2.0, "2 M, diluted from the stock bottle; acid into water, in the hood"),
         ("NH3", 6.0, "6 M, diluted from the stock bottle; in the hood"),
-        ("NaOH", 1.0, "0.9199 g NaOH to 23.0 mL; write down both as they are"),
+        ("NaOH", 1.0, "0.9199 g NaOH to 23.0 mL; record both as measured"),
     ],
 )
 def test_acids_and_ammonia_are_diluted_and_solids_weighed(formula, molar, says):
@@ -112,7 +112,7 @@ def test_prep_names_hazards_that_nobody_typed():
     sheet = prep_sheet(shipped_procedure("inside-the-tablet"), 1, 12)
     hazards = {m.name: m.hazards for m in sheet.makes}
     assert hazards["ethanol"] == "highly flammable; irritates eyes"
-    assert hazards["tablet"] == "nothing listed; see the sheet"
+    assert hazards["tablet"] == "nothing listed; see the safety data sheet"
     [iodine] = prep_sheet(
         Procedure(title="I", substances=(Substance(name="iodine", amount=parse_amount("1 g")),)), 1, 2
     ).makes

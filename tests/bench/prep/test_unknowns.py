@@ -23,12 +23,12 @@ def test_a_line_is_a_sample():
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("camphor, sand", "begin with the sample's number"),
-        ("0: sand", "begin with the sample's number"),
-        ("1: sand 60 %, salt 60 %", "more than the whole"),
-        ("1: sand 60 %, salt", "to every component, or to none"),
-        ("1: sand, Sand", "names a component twice"),
-        ("1: sand\n1: salt", "there twice"),
+        ("camphor, sand", "start with the sample"),
+        ("0: sand", "start with the sample"),
+        ("1: sand 60 %, salt 60 %", "the percentages add up to"),
+        ("1: sand 60 %, salt", "enter a percentage for every component, or for none"),
+        ("1: sand, Sand", "has a component twice"),
+        ("1: sand\n1: salt", "is entered twice"),
         ("1: sand 0 %", "above 0"),
         ("1: sand 120 %", "above 0"),
         ("1: " + "x" * 50, "each component's name"),

@@ -108,7 +108,7 @@ CASES = [
     (CHALK_SHEET, "yield chalk", "101.1", "wrong", "target"),
     (CHALK_SHEET, "yield chalk", "105.2", "wrong", "not-last"),
     (CHALK_SHEET, "yield chalk", "61.2", "wrong", "none"),
-    # two at once: hydrate water ignored and upside down
+    # two at once: water of hydration ignored and upside down
     (CHALK_SHEET, "yield chalk", "132.1", "wrong", "hydrate inverted"),
     (CHALK_SHEET, "net chalk", "1.032", "right", ""),
     (CHALK_SHEET, "net chalk", "1.03", "rounding", ""),
@@ -128,7 +128,7 @@ CASES = [
     (POWDER_SHEET, "closure", "98.50299", "rounding", ""),
     (POWDER_SHEET, "closure", "65.67", "wrong", "left-out"),
     (POWDER_SHEET, "closure", "101.5", "wrong", "inverted"),
-    (POWDER_SHEET, "part salt", "33.4", "right", ""),  # of what was found again, and within half a point too
+    (POWDER_SHEET, "part salt", "33.4", "right", ""),  # of the total recovered, and within half a point too
     (POWDER_SHEET, "part salt", "33", "right", ""),
     (POWDER_SHEET, "part salt", "2302", "wrong", "dish-tare"),
     # 3.0 ÷ 3.0, or the weighing before the last: as near, so neither is named
@@ -142,7 +142,7 @@ def test_an_answer_and_the_mistake_in_it(sheet, key, written, verdict, mistake):
     wanted = [] if mistake in ("", "none") else mistake.split()
     assert (found.verdict, sorted(found.keys)) == (verdict, sorted(wanted)), found.says
     if mistake == "none":
-        assert found.says == "no usual mistake gives this"
+        assert found.says == "no common mistake gives this value"
 
 
 def test_a_basis_that_is_not_ours_is_right_and_said():

@@ -55,14 +55,14 @@ def test_what_was_said_and_timed_ends_with_the_meeting_also_if_it_begins_again()
 @pytest.mark.parametrize(
     ("before", "says", "sentence"),
     [
-        ((e.Began(),), e.Began(), "has begun already"),
+        ((e.Began(),), e.Began(), "The meeting has already started"),
         ((), e.Paused(), "not running"),
-        ((e.Began(),), e.WentOn(), "does not rest"),
+        ((e.Began(),), e.WentOn(), "The meeting is not paused"),
         ((), e.Ended(), "not running"),
         ((e.Began(), e.Ended()), e.Said(words="late"), "is over"),
-        ((e.Began(), *(e.Said(words=f"notice {n}") for n in range(5))), e.Said(words="one more"), "take one back"),
-        ((), e.CaughtUp(absence=uuid4()), "not in this meeting's book"),
-        ((), e.TakenOut(stay=uuid4()), "not in this meeting's book"),
+        ((e.Began(), *(e.Said(words=f"notice {n}") for n in range(5))), e.Said(words="one more"), "messages are shown already: remove one first"),
+        ((), e.CaughtUp(absence=uuid4()), "That absence is not in this meeting"),
+        ((), e.TakenOut(stay=uuid4()), "That absence is not in this meeting"),
         ((), e.Broke(bench=13, what="a beaker"), "no bench 13"),
     ],
 )
@@ -72,7 +72,7 @@ def test_what_it_cannot_hold_is_refused_with_a_sentence(before, says, sentence):
 
 
 def test_a_meeting_is_never_closed_silently():
-    with pytest.raises(ValidationError, match="without a label"):
+    with pytest.raises(ValidationError, match="Give a short reason for ending anyway"):
         e.Ended(left=("beads in dish 7",))
     assert e.Ended(left=("beads in dish 7",), why="labelled by hand").left
     assert e.Ended().why == ""
@@ -80,7 +80,7 @@ def test_a_meeting_is_never_closed_silently():
 
 def test_beginning_and_end_stay_as_written():
     day = gather(book(e.Began()))
-    with pytest.raises(Problem, match="stays as it was written"):
+    with pytest.raises(Problem, match="Start, pause and end times cannot be changed"):
         check(day, Struck(), UUID(int=1), 12)
 
 

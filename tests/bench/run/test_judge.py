@@ -87,7 +87,7 @@ def test_above_what_is_possible_names_the_likeliest_cause_first():
     )  # fmt: skip
     found = next(f for f in wet.findings if f.code == "above-possible")
     assert found.level == "stop"
-    assert "above the 1.0212 g possible" in found.what
+    assert "g is above the theoretical yield of" in found.what
     assert found.because.startswith("Most likely still wet")
     dry = sheet_of(
         "beaker A 70.000", "take calcium chloride dihydrate 1.500 g", "beaker A chalk dried 71.201",

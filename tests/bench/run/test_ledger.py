@@ -268,7 +268,7 @@ def test_everything_has_its_working():
     lines = {line.what: line.shown for p in sheet.ledger.portions.values() for line in p.working}
     assert lines["salt on beaker + watch glass"] == "62.213 g − 61.204 g = 1.009 ± 0.001 g"
     assert lines["camphor vapour, by loss"].startswith("3.006 − 2.003 g = 1.003")
-    assert [line.what for line in sheet.ledger.working] == ["Found", "Closure", "Not accounted for"]
+    assert [line.what for line in sheet.ledger.working] == ["Recovered", "Mass balance", "Unaccounted for"]
 
 
 def test_ten_thousand_entries_are_worked_out():

@@ -1,4 +1,4 @@
-"""Where it may have gone, on whole runs: the demo's determinations of sulfate and its mixed powder."""
+"""Possible causes, on whole runs: the demo's determinations of sulfate and its mixed powder."""
 
 import pytest
 
@@ -51,7 +51,7 @@ def test_the_demos_determinations(bench, contents, finding, first):
 def test_the_lower_of_two_determinations_has_a_gap_to_explain():
     sheet = carried_out(SALT, SULFATE[6])
     (gap,) = sheet.gaps
-    assert (gap.portion, gap.against) == ("barium sulfate B", "against its parallel, barium sulfate A")
+    assert (gap.portion, gap.against) == ("barium sulfate B", "compared with its duplicate, barium sulfate A")
     assert gap.missing.value == pytest.approx(0.0203, abs=0.001)
 
 
@@ -91,7 +91,7 @@ def test_one_slurry_that_passed_does_not_excuse_the_other():
     lines = [line if line != "6: tried no new cloud" else "6: tried it clouds again" for line in SULFATE[1]]
     sheet = carried_out(SALT, lines)
     (finding,) = [f for f in sheet.findings if f.code == "not-complete"]
-    assert finding.what.endswith("on the way to barium sulfate A.")
+    assert finding.what.endswith("for barium sulfate A.")
     assert "not-complete" not in codes(carried_out(SALT, [*lines, "8: tried no new cloud"]))
 
 

@@ -80,7 +80,7 @@ def test_nothing_is_thrown_away_before_the_product_is_weighed():
     until = [f"done {number}" for number in range(1, 14)]
     found = told(*until, procedure=CLEAN)["keep-until-weighed"]
     assert found.level == "stop"
-    assert found.what == "The next step throws liquor away, and acetanilide, dry is not weighed yet."
+    assert found.what == "The next step discards liquor, but acetanilide, dry is not weighed yet."
     weighed = ("1: dish 30.000", "12: dish acetanilide, dry dried 31.500")
     assert "keep-until-weighed" not in told(*weighed, *until, procedure=CLEAN)
     assert "keep-until-weighed" not in told(*until[:5], procedure=CLEAN)

@@ -88,7 +88,7 @@ ROWS = [
     ("flame-near-solvent", "stop",
      ([solid("camphor", "1 g")], [step("sublime", ["camphor"], gives=["r"], kit=["spirit lamp"])]),
      ([solid("charcoal", "1 g"), liquid("water")], [step("heat", ["charcoal", "water"], gives=["r"], kit=["spirit lamp"])]),
-     "Step 1 uses a flame (spirit lamp) with camphor, which burns."),
+     "Step 1 uses a flame (spirit lamp) with camphor, which is flammable."),
     ("flame-near-solvent", "stop",
      ([], [step("plate", eluent="pentane : ether 9 : 1", eluent_volume=10, says="Develop over a candle")]),
      ([], [step("plate", eluent="water", eluent_volume=10, says="Develop over a candle")]),
@@ -120,7 +120,7 @@ ROWS = [
     ("heat-unsaid", "caution",
      (ETHER, [step("reflux", ["diethyl ether"], gives=["x"])]),
      (ETHER, [step("reflux", ["diethyl ether"], gives=["x"], **IN_BATH)]),
-     "Step 1 heats diethyl ether (flash point -45 °C), and nothing says with what."),
+     "Step 1 heats diethyl ether (flash point -45 °C), but the heat source is not stated."),
     ("hot-into-funnel", "stop",
      ([liquid("hot water"), liquid("ether")],
       [poured("ether"), step("extract", ["hot water"], takes=["x"], gives=["w", "o"])]),
@@ -133,7 +133,7 @@ ROWS = [
      ([liquid("water"), liquid("dichloromethane")],
       [step("heat", ["water"], gives=["x"], says="Boil the tea"), step("cool", on="x"),
        step("extract", ["dichloromethane"], takes=["x"], gives=["d", "w"])]),
-     "Step 2 brings what comes hot from “Boil the tea” together with dichloromethane, which boils at 40 °C."),
+     "Step 2 brings the hot liquid from “Boil the tea” together with dichloromethane, which boils at 40 °C."),
     ("hot-into-funnel", "stop",
      ([liquid("water"), liquid("ethyl acetate")],
       [poured("ethyl acetate"), step("extract", ["water"], takes=["x"], gives=["w", "o"], says="Pour the hot {water} into the cold funnel")]),
@@ -145,7 +145,7 @@ ROWS = [
       [step("heat", ["water"], gives=["x"], says="Boil it"), step("add", ["acetone"], on="x")]),
      ([liquid("water"), liquid("butan-1-ol")],
       [step("heat", ["water"], gives=["x"], says="Boil it"), step("add", ["butan-1-ol"], on="x")]),
-     "Step 2 brings what comes hot from “Boil it” together with acetone, which boils at 56 °C."),
+     "Step 2 brings the hot liquid from “Boil it” together with acetone, which boils at 56 °C."),
     ("grains-into-hot", "stop",
      boiled("Boil until clear", step("add", ["charcoal"], on="x")),
      boiled("Boil until clear", step("cool", on="x"), step("add", ["charcoal"], on="x")),
@@ -232,7 +232,7 @@ ROWS = [
     ("solvent-to-air", "caution",
      ([liquid("heptane", "60 mL")], [poured("heptane"), step("evaporate", takes=["x"], gives=["y"], place="hood")]),
      ([liquid("heptane", "60 mL")], [poured("heptane"), step("evaporate", takes=["x"], gives=["y"], kit=["rotary evaporator"])]),
-     "About 60 mL of organic solvent a bench go into the air at step 2."),
+     "About 60 mL of organic solvent per bench evaporates into the air at step 2."),
     ("solvent-ends-nowhere", "caution", ([liquid("heptane")], [poured("heptane")]),
      ([liquid("heptane")], [poured("heptane"), EMPTY]), "x holds heptane, and no step says where it goes."),
     ("no-waste-stream", "caution", ([liquid("heptane")], [poured("heptane"), step("discard", on="x")]),
@@ -259,7 +259,7 @@ ROWS = [
      ([solid("phenacetin")], [poured("phenacetin"), step("discard", on="x", waste="solids")]),
      "Step 2 puts phenacetin (solid chemicals) into “dry bin”."),
     ("before-waste", "note", ([solid("iodine")], [poured("iodine"), step("discard", on="x", waste="aqueous")]),
-     ([solid("glucose")], [poured("glucose"), step("discard", on="x", waste="sink")]), "Step 2 throws iodine away."),
+     ([solid("glucose")], [poured("glucose"), step("discard", on="x", waste="sink")]), "Step 2 discards iodine."),
     ("gas-in-bottle", "caution",
      ([acid(), solid("sodium hydrogencarbonate"), liquid("water")],
       [step("add", [acid()["name"]], gives=["x"]), step("dissolve", ["sodium hydrogencarbonate", "water"], gives=["y"]),
@@ -269,7 +269,7 @@ ROWS = [
        step("discard", takes=["x", "y"], waste="aqueous", says="Neutral first, then under a vented cap")]),
      "Step 3 puts sodium hydrogencarbonate and acid into one bottle."),
     ("gas-in-funnel", "caution", (*shaken("NaHCO3"), BENZOIC), (*shaken("NaOH"), BENZOIC),
-     "Step 2: about 323 mL of carbon dioxide come off in the funnel, 4.2 times the room over the liquid."),
+     "Step 2: about 323 mL of carbon dioxide forms in the funnel, 4.2 times the space above the liquid."),
 ]  # fmt: skip
 
 
@@ -333,8 +333,8 @@ def test_a_number_that_is_not_beside_the_solvent_is_not_the_solvents(name):
 
 
 @pytest.mark.parametrize(("content", "said"), [
-    ("water", "none"), ("hot wash water A", "none"), ("soda water", "nothing listed; see the sheet"),
-    ("something in water", "nothing listed; see the sheet"), ("0.5 M acetic acid in water", "irritant"),
+    ("water", "none"), ("hot wash water A", "none"), ("soda water", "nothing listed; see the safety data sheet"),
+    ("something in water", "nothing listed; see the safety data sheet"), ("0.5 M acetic acid in water", "irritant"),
     ("10 % methanol", "toxic; harms eyes and other organs"), ("5,0 % ethanol", "irritates eyes"),
 ])  # fmt: skip
 def test_only_of_water_itself_it_is_said_that_there_is_no_hazard(content, said):

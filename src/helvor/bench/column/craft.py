@@ -33,35 +33,39 @@ LOW_HEAD = 10.0
 """mm of liquid above the silica below which it is refilled at once. Common practice."""
 
 STEP_KINDS = (
-    StepKind("pack column", GROUP, "pack column", "Plug, sand, slurry; press out the bubbles; level the bed", 15, 5,
+    StepKind("pack column", GROUP, "pack column", "Put in the plug and the sand, pour in the slurry, press out the "
+                                                  "bubbles and level the bed", 15, 5,
              kit=("column", "stand", "funnel", "hand bellows", "beaker"), wets=True, example="column 20 mm 150 mm",
              caution="Silica dust in the hood; press gently: glass under pressure bursts."),
-    StepKind("load column", GROUP, "load", "Sample in little solvent onto the bed, down to the silica, sand on it", 8,
+    StepKind("load column", GROUP, "load", "Load the sample in a little solvent onto the bed, drain to the silica, "
+                                           "add sand", 8,
              kit=("column", "pipette"), wets=True, collects=True),
-    StepKind(ELUTE, GROUP, "elute", "Elute into numbered tubes; refill in time, never dry", 25, 10,
+    StepKind(ELUTE, GROUP, "elute", "Elute into numbered tubes; refill in time, never let the bed run dry", 25, 10,
              kit=("column", "rack", "tubes"), wets=True, rules=("fractions",), example="tubes 1-6 8 mL",
              caution="Flammable eluent: hood, no flame. Never let the liquid fall below the silica."),
-    StepKind("fraction plate", GROUP, "fraction plate", "A spot of every tube on one plate, capillary rinsed between",
+    StepKind("fraction plate", GROUP, "fraction plate", "Spot every tube on one plate; rinse the capillary between "
+                                                        "tubes",
              12, 8, kit=("plate", "capillary", "chamber"), example="spots 4-8 ferrocene 3"),
-    StepKind("pool", GROUP, "pool", "Put tubes of the same composition together", 6, wets=True, collects=True,
+    StepKind("pool", GROUP, "pool", "Pool tubes of the same composition", 6, wets=True, collects=True,
              kit=("flask",), example="pool 4-8 pool A", rules=("fractions",)),
 )  # fmt: skip
 CHECKS: dict[str, tuple[Check, ...]] = {
     "pack column": (
-        Check("plug", "cotton plug or frit, not too tight", "too tight it does not run", on="plug"),
-        Check("sand-below", "thin sand below, level", "a flat bed begins below", on="sand"),
+        Check("plug", "cotton plug or frit, not too tight", "if it is too tight, it does not flow", on="plug"),
+        Check("sand-below", "thin sand below, level", "a level bed needs a level base", on="sand"),
         Check("slurry", "silica as a slurry, in the hood", "dry dust harms the lungs", safety=True, on="bed"),
-        Check("pressed", "tapped and pressed: no bubbles, no cracks", "a crack is a short way down", on="bed"),
+        Check("pressed", "tapped and pressed: no bubbles, no cracks", "bands run down a crack", on="bed"),
         Check("kept", "what ran through is kept for eluting", "it is clean", on="tap"),
     ),
     "load column": (
-        Check("level", "liquid exactly at the silica", "above it the sample dilutes, below it cracks", on="bed"),
+        Check("level", "liquid exactly at the silica", "too much liquid dilutes the sample; too little cracks the "
+                                                       "bed", on="bed"),
         Check("little", "sample in the smallest volume, by pipette, close to the bed", "a thin band stays narrow",
               on="top"),
-        Check("sand-above", "thin sand on it, first eluent by pipette", "poured it stirs the bed up", on="sand"),
+        Check("sand-above", "thin sand on it, first eluent by pipette", "pouring stirs up the bed", on="sand"),
     ),
     ELUTE: (
-        Check("numbered", "tubes numbered before", "swapped tubes cannot be told", on="rack"),
+        Check("numbered", "tubes numbered before", "swapped tubes cannot be identified", on="rack"),
         Check("refill", "refilled in time", "a dry bed cracks", on="top"),
     ),
 }  # fmt: skip
@@ -86,35 +90,38 @@ def judge_columns(case: Case) -> Iterator[Finding]:
 
 def _bed(number: int, column: Column) -> Iterator[Finding]:
     if column.dry:
-        yield Finding("ran-dry", "stop", f"Step {number}: the liquid fell below the silica.",
+        yield Finding("ran-dry", "caution", f"Step {number}: the liquid fell below the silica.",
                       "A dry bed cracks, and bands run down the crack.",
-                      "Refill slowly along the wall; tubes from here on count less. Say so with the result.",
+                      "Refill slowly along the wall, and report with the result that tubes from here on are less "
+                      "reliable.",
                       about=column.step)  # fmt: skip
     elif column.above is not None and column.above < LOW_HEAD:
         soon = f", for {digits(column.refill_in, 1)} min at this flow" if column.refill_in is not None else ""
         yield Finding("low-head", "caution", f"Step {number}: {column.above:g} mm of liquid above the silica{soon}.",
-                      "In a moment it runs dry.", "Refill now.", about=column.step)  # fmt: skip
+                      "The bed is about to run dry.", "Refill now.", about=column.step)  # fmt: skip
     if column.bubbles:
-        yield Finding("bubbles", "caution", f"Step {number}: bubbles in the bed.", "Bands go round them and smear.",
-                      "Press on with more eluent before loading; afterwards go on and expect wider bands.",
+        yield Finding("bubbles", "caution", f"Step {number}: bubbles in the bed.", "Bands flow around bubbles and "
+                                                                                   "smear.",
+                      "Before loading, push more eluent through under pressure; after loading, continue and expect "
+                      "wider bands.",
                       about=column.step)  # fmt: skip
     load = sum(column.masses.values())
     if column.capacity and load > column.capacity:
         yield Finding("overloaded", "caution",
-                      f"{digits(load, 3)} mg on a column of {column.bore:g} mm; the table says "
+                      f"{digits(load, 3)} mg on a column of {column.bore:g} mm; the table allows "
                       f"{digits(column.capacity, 2)} mg at most.",
-                      "Overloaded bands tail into each other.", "A wider column, or half the sample.",
+                      "Overloaded bands overlap.", "A wider column, or half the sample.",
                       about=column.step)  # fmt: skip
 
 
 def _tubes(number: int, column: Column) -> Iterator[Finding]:
     for a, b in exchanged(column.tubes):
         yield Finding("tubes-exchanged", "caution", f"Step {number}: tubes {a} and {b} look exchanged.",
-                      "The other way round each compound comes in one run.",
-                      "Spot both again before anything is poured together.", about=f"{column.step} {a}")  # fmt: skip
+                      "If they are exchanged, each compound elutes in one block.",
+                      "Spot both again before you pool anything.", about=f"{column.step} {a}")  # fmt: skip
     for tube, compound in odd(column.tubes):
         yield Finding("odd-tube", "note", f"Step {number}: tube {tube} shows no {compound}, its neighbours do.",
-                      "The wrong tube was spotted, or it is out of series.", "Spot it again.",
+                      "The wrong tube may have been spotted, or it stands in the wrong place.", "Spot this tube again.",
                       about=f"{column.step} {tube}")  # fmt: skip
     mixed = [pool for pool in column.pools if pool.kind == "mixed"]
     pure = {number for pool in column.pools if pool.kind == "pure" for number in pool.tubes}
@@ -127,13 +134,14 @@ def _tubes(number: int, column: Column) -> Iterator[Finding]:
         words = f"tube{'s' if len(pool.tubes) > 1 else ''} {pool.words}"
         if taken:
             costs = [cost for cost in cost_of(column.pools, column.tubes, column.masses) if cost.tube in taken]
-            cost = f" It then is {digits(100 * costs[0].purity, 2)} % {costs[0].compound}." if costs else ""
+            cost = f" The pool is then {digits(100 * costs[0].purity, 2)} % {costs[0].compound}." if costs else ""
             yield Finding("mixed-taken", "note",
                           f"Step {number}: {words} with {join(list(pool.compounds))} were pooled.{cost}",
-                          "A pool is as pure as its worst tube.", about=f"{column.step} {pool.first}")  # fmt: skip
+                          "One mixed tube lowers the purity of the whole "
+                          "pool.", about=f"{column.step} {pool.first}")  # fmt: skip
         else:
             yield Finding("mixed-tube", "caution", f"Step {number}: {words} show {join(list(pool.compounds))}.",
-                          "Mixed tubes stay out of both pools, or are run again.",
+                          "Keep mixed tubes out of both pools, or run them again.",
                           about=f"{column.step} {pool.first}")  # fmt: skip
 
 
@@ -143,15 +151,17 @@ def _elution(number: int, column: Column) -> Iterator[Finding]:
     volumes = {name: mean / column.volume for name, (mean, _) in found.items()}
     if len(found) > 1 and all(volume < EARLY for volume in volumes.values()):
         yield Finding("eluent-too-strong", "caution",
-                      f"Step {number}: {join(list(found))} all came within {digits(max(volumes.values()), 2)} column "
-                      f"volumes.", "So strong an eluent parts nothing.", "Weaken it: Rf 0.2 to 0.35 on the plate.",
+                      f"Step {number}: {join(list(found))} all eluted within {digits(max(volumes.values()), 2)} column "
+                      f"volumes.", "The eluent is too strong to separate them.", "Use a weaker eluent: aim at Rf "
+                                                                                 "0.2 to 0.35 on the plate.",
                       about=column.step)  # fmt: skip
     spotted = [tube for tube in column.tubes if tube.seen is not None]
     if spotted and not found and column.passed > NOTHING_FOR * column.volume:
         yield Finding("nothing-came", "caution",
-                      f"Step {number}: nothing came in {digits(column.passed / column.volume, 2)} column volumes.",
-                      "The eluent is too weak, or it did not stand the silica.",
-                      "Step to a stronger eluent; spot the sample on a plate and leave it an hour.",
+                      f"Step {number}: nothing eluted in {digits(column.passed / column.volume, 2)} column volumes.",
+                      "The eluent is too weak, or the compound decomposed on the silica.",
+                      "Change to a stronger eluent. To test for decomposition, spot the sample on a plate, wait an "
+                      "hour and run it.",
                       about=column.step)  # fmt: skip
     for band in column.predicted:
         if band.volume is None or band.name not in found:
@@ -159,15 +169,16 @@ def _elution(number: int, column: Column) -> Iterator[Finding]:
         mean, _ = found[band.name]
         if abs(mean - band.volume) > max(3 * band.sigma, 0.25 * band.volume):
             yield Finding("off-prediction", "note",
-                          f"Step {number}: {band.name} came at {digits(mean, 3)} mL; {digits(band.volume, 3)} mL were "
-                          f"predicted.", "Rf, bed height or eluent were others than written.",
+                          f"Step {number}: {band.name} eluted at {digits(mean, 3)} mL; {digits(band.volume, 3)} mL was "
+                          f"predicted.", "Rf, bed height or eluent differed from the record.",
                           about=band.name)  # fmt: skip
     for a, b in zip(column.predicted, column.predicted[1:], strict=False):
         rs = resolution(a, b)
         if rs is not None and rs < POOR:
             yield Finding("predicted-overlap", "note",
                           f"Step {number}: {a.name} and {b.name} are predicted to overlap (Rs {digits(rs, 2)}).",
-                          "Some tubes will hold both.", "Smaller fractions around the gap, or a later step.",
+                          "Some tubes will contain both.", "Collect smaller fractions around the gap, or change "
+                                                           "eluent later.",
                           about=f"{a.name} {b.name}")  # fmt: skip
 
 
@@ -187,8 +198,8 @@ def _products(case: Case) -> Iterator[Finding]:
             yield Finding("silica-in-product", "caution",
                           f"{portion.name} weighs {digits(over, 2)} mg more than was loaded of "
                           f"{portion.said.component}.",
-                          "Silica, grease or solvent came along.",
-                          "Take it up in a little eluent, filter through cotton, evaporate again.",
+                          "It contains silica, grease or solvent.",
+                          "Dissolve it in a little eluent, filter through cotton, evaporate again.",
                           about=portion.name)  # fmt: skip
 
 
@@ -207,7 +218,7 @@ def stayed_on_column(case: Case) -> Iterator[Cause]:
         slow = [b.name for b in column.predicted if b.volume is None or b.volume + 2 * b.sigma > column.passed]
         if slow:
             yield Cause("still-on-column", "loss", f"Some {join(slow)} may still be on the column.",
-                        (f"{digits(column.passed, 3)} mL came through",), 0.5)  # fmt: skip
+                        (f"{digits(column.passed, 3)} mL passed through",), 0.5)  # fmt: skip
 
 
 def judge_plan_columns(plan: Plan) -> Iterator[Advice]:
@@ -243,7 +254,7 @@ def describe(payload: Payload) -> str:
                 said.append(f"{filled.volume} each" if filled.last > filled.first else str(filled.volume))
             return ", ".join([*said, *(word for word in (filled.eluent, filled.colour) if word)])
         case TubesSpotted() as spotted:
-            what = f"{spotted.compound} {STRENGTHS[spotted.strength]}" if spotted.compound else "nothing to be seen"
+            what = f"{spotted.compound} {STRENGTHS[spotted.strength]}" if spotted.compound else "nothing seen"
             return f"{tubes(spotted.first, spotted.last)}: {what}"
         case Pooled() as pooled:
             out = f" without {', '.join(map(str, pooled.without))}" if pooled.without else ""
@@ -264,7 +275,7 @@ def _range(words: list[str], example: str) -> tuple[int, int, list[str]]:
     joined = " ".join(words)
     match = _TUBES.match(joined)
     if match is None:
-        raise Unreadable(f"Which tubes? Write {example}.")
+        raise Unreadable(f"Enter the tubes, for example: {example}.")
     return int(match[1]), int(match[2] or match[1]), joined[match.end() :].split()
 
 
@@ -313,14 +324,14 @@ def _pool(words: list[str], run: Run, step: str) -> Understood:
     at_step = run.procedure.step(here)
     portion = next((given for given in (at_step.gives if at_step else ()) if same(given, name)), name)
     if not portion:
-        raise Unreadable("What is the pool called? Write pool 4-8 pool A.")
+        raise Unreadable("Enter a name for the pool, for example: pool 4-8 pool A.")
     payload = built(Pooled, step=here, first=first, last=last, portion=portion, without=tuple(without))
     return Understood(payload, f"*{describe(payload)}*")
 
 
 def _column(words: list[str], run: Run, step: str) -> Understood:
     if len(words) < 2:
-        raise Unreadable("How wide, how high? Write column 20 mm 150 mm.")
+        raise Unreadable("Enter the width and the height, for example: column 20 mm 150 mm.")
     bore, bed = (parse(word, "length", field_unit="mm") for word in words[:2])
     payload = built(ColumnPacked, step=step_here(run, step, ("pack column", ELUTE), "packed"), bore=bore, bed=bed)
     return Understood(payload, f"*{describe(payload)}*")

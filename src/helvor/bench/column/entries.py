@@ -24,7 +24,7 @@ class _Range(Payload):
     @model_validator(mode="after")
     def _in_order(self) -> _Range:
         if self.last < self.first:
-            raise ValueError("last: The last tube does not come before the first.")
+            raise ValueError("last: Enter a last tube that is not before the first.")
         return self
 
     @property
@@ -43,9 +43,9 @@ class ColumnPacked(Payload):
     @model_validator(mode="after")
     def _sizes(self) -> ColumnPacked:
         if not 2 <= self.bore.value <= 300:
-            raise ValueError("bore: A column is 2 to 300 mm wide inside.")
+            raise ValueError("bore: Enter an inside width of 2 to 300 mm.")
         if not 10 <= self.bed.value <= 2000:
-            raise ValueError("bed: A bed is 10 to 2000 mm high.")
+            raise ValueError("bed: Enter a bed height of 10 to 2000 mm.")
         return self
 
 
@@ -97,5 +97,5 @@ class LevelSeen(Payload):
     @model_validator(mode="after")
     def _something(self) -> LevelSeen:
         if self.above is None and not self.dry and not self.bubbles:
-            raise ValueError("above: How far does the liquid stand above the silica?")
+            raise ValueError("above: Enter the height of the liquid above the silica.")
         return self

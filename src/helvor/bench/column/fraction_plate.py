@@ -57,10 +57,12 @@ def lanes_for(tubes: Sequence[int], compounds: Sequence[str]) -> tuple[SetUp, *t
     """
     count = len(tubes) + len(compounds)
     if not tubes or not compounds:
-        raise Unreadable("A fraction plate takes at least one tube, and a reference for each compound.")
+        raise Unreadable("Choose at least one tube, and a reference for each compound.")
     if count > MAX_LANES:
         most = MAX_LANES - len(compounds)
-        raise Unreadable(f"A plate takes {MAX_LANES} lanes: at most {most} tubes beside the references. Take several.")
+        raise Unreadable(
+            f"A plate has room for {MAX_LANES} lanes: choose at most {most} tubes and put the others on a second plate."
+        )
     width = max(LEAST_WIDTH_MM, math.ceil((count + 1) * (LANE_ROOM + 1)))
     at = lane_positions(width, count)
     words = f"tubes {tubes[0]} to {tubes[-1]}" if len(tubes) > 1 else f"tube {tubes[0]}"
@@ -92,7 +94,7 @@ def tubes_on(sheet: PlateWorksheet) -> list[TubeOnPlate]:
     """
     lanes = {on.key: int(on.label) for on in sheet.plate.lanes if on.label.isdecimal() and on.lane.role != "reference"}
     if not lanes:
-        raise Unreadable("No lane of that plate is named by a tube's number.")
+        raise Unreadable("No lane of that plate has a tube's number as its label.")
     references: list[tuple[str, SpotMark]] = []
     spots: dict[int, list[tuple[SpotMark, int]]] = {tube: [] for tube in lanes.values()}
     stayed: dict[int, int] = {}
@@ -100,7 +102,7 @@ def tubes_on(sheet: PlateWorksheet) -> list[TubeOnPlate]:
         mark = mark_of(result)
         lane = result.on.on
         if mark is None and result.beyond_front:
-            raise Unreadable(f"Spot {result.name} lies beyond the front of that plate: put that right first.")
+            raise Unreadable(f"Spot {result.name} lies beyond the front of that plate: correct it first.")
         if mark is None and result.rf is None:
             raise Unreadable("That plate's front is not marked yet, so its spots cannot be compared.")
         if mark is None:
@@ -112,7 +114,9 @@ def tubes_on(sheet: PlateWorksheet) -> list[TubeOnPlate]:
         elif lane.lane.role == "reference":
             references.append((lane.lane.substance or lane.label, mark))
     if not references:
-        raise Unreadable("No reference on that plate shows a spot: without one nothing can be named.")
+        raise Unreadable(
+            "No reference on that plate shows a spot, so no compound can be named: enter the spot of a reference first."
+        )
     found = []
     for tube, marks in sorted(spots.items()):
         shows = {"Rf 0.00": stayed[tube]} if tube in stayed else dict[str, int]()

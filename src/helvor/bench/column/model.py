@@ -35,7 +35,7 @@ def column_volume(bore: float, bed: float) -> float:
     37.7
     """
     if not (bore > 0 and bed > 0):
-        raise Unreadable("A column has a bore and a bed above 0 mm.")
+        raise Unreadable("Enter an inside width and a bed height above 0 mm.")
     return LIQUID_PART * math.pi / 4 * bore * bore * bed / 1000
 
 
@@ -103,11 +103,11 @@ def emg(at: float, mean: float, sigma: float, tail: float) -> float:
 def _legs(volumes: Sequence[float], rfs: Sequence[float], v_m: float) -> list[tuple[float, float, float]]:
     """Stretches of a band's way: mL at their start, part of the length there, Rf from there on (Model 1, 2)."""
     if not volumes or len(volumes) != len(rfs):
-        raise Unreadable("Each eluent has a volume, and each compound an Rf in it.")
+        raise Unreadable("Enter a volume for each eluent, and an Rf in it for each compound.")
     if any(not 0 <= rf <= 1 for rf in rfs):
-        raise Unreadable("An Rf lies between 0 and 1.")
+        raise Unreadable("Enter an Rf between 0 and 1.")
     if any(not volume > 0 for volume in volumes) or not v_m > 0:
-        raise Unreadable("Volumes of eluent and column are above 0 mL.")
+        raise Unreadable("Enter volumes above 0 mL.")
     legs = [(0.0, 0.0, rfs[0])]
     for number in range(1, len(rfs)):
         at, place, rf = legs[-1]
@@ -182,9 +182,9 @@ def bands(
         Unreadable: as :func:`elution`; N below 4; a mass or sample volume below 0.
     """
     if not plates >= 4:
-        raise Unreadable("A column has at least some plates: give an N of 4 or more.")
+        raise Unreadable("Enter a plate number N of 4 or more.")
     if sample_ml < 0 or any(one.mass < 0 for one in compounds):
-        raise Unreadable("There is no less than nothing on the column.")
+        raise Unreadable("The load cannot be negative: enter 0 mg or more.")
     load = sum(one.mass for one in compounds) / capacity if capacity else 0.0
     found = []
     for one in compounds:

@@ -250,17 +250,17 @@ def _predict(
     capacity: float,
 ) -> tuple[tuple[Compound, ...], tuple[Band, ...], str]:  # fmt: skip
     if not programme:
-        return (), (), "Name the eluents that the step adds, with their volumes, for a prediction."
+        return (), (), "For a prediction, enter the eluents of this step with their volumes."
     compounds = []
     for component in procedure.components:
         rf = {name.casefold(): value for name, value in component.rf.items()}
         known = [rf.get(eluent.casefold()) for eluent, _ in programme]
         if any(value is None for value in known):
             missing = next(eluent for (eluent, _), value in zip(programme, known, strict=True) if value is None)
-            return (), (), f"The Rf of {component.name} in {missing} is not known: read it off a plate."
+            return (), (), f"The Rf of {component.name} in {missing} is not known: measure it on a plate."
         compounds.append(Compound(component.name, masses.get(component.name, 0.0), tuple(v or 0.0 for v in known)))
     if not compounds:
-        return (), (), "No component is followed."
+        return (), (), "No component is tracked."
     try:
         found = bands(compounds, [ml for _, ml in programme], volume, plates=PLATES, capacity=capacity)
     except Unreadable as unreadable:

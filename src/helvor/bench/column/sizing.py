@@ -66,26 +66,26 @@ def suitability(rf_a: float, rf_b: float) -> Suitability:
     2.14
     """
     if not (0 < rf_a < 1 and 0 < rf_b < 1):
-        raise Unreadable("An Rf of 0 or 1 says nothing about a column: change the eluent first.")
+        raise Unreadable("An Rf of 0 or 1 gives no information for a column: change the eluent first.")
     fast, slow = max(rf_a, rf_b), min(rf_a, rf_b)
     # Two decimals in, so that 0.35 and 0.15 are 0.20 apart and not a hair less.
     delta, cv = round(fast - slow, 6), 1 / slow - 1 / fast
     if delta < HARD:
         level, says = (
             "caution",
-            "They lie within 0.1: no column of this size parts them cleanly. Tune the eluent first.",
+            "The Rf values are within 0.1: a column of this size will not separate them. Tune the eluent first.",
         )
     elif fast > GOOD[1] + 0.15:
         level, says = (
             "caution",
-            "They run too fast: on a column they come out together at the start. Weaken the eluent.",
+            "They run too fast: on a column they elute together at the start. Use a weaker eluent.",
         )
     elif slow < 0.1:
-        level, says = "note", "The slower one hardly moves: step to a stronger eluent once the first is out."
+        level, says = "note", "The slower one hardly moves: change to a stronger eluent once the first is out."
     elif delta < EASY:
-        level, says = "note", "It can be done with little sample and small fractions."
+        level, says = "note", "It works with a small sample and small fractions."
     else:
-        level, says = "good", "Well apart: a column in this eluent should part them."
+        level, says = "good", "Well separated: a column in this eluent should separate them."
     return Suitability(fast, slow, delta, cv, level, says)
 
 
@@ -123,7 +123,7 @@ def draft(sample: float, fit: Suitability) -> ColumnDraft:
         Unreadable: the table does not reach so far, or they lie too near.
     """
     if fit.delta < HARD:
-        raise Unreadable("They lie within 0.1 of each other: there is no table for that. Tune the eluent first.")
+        raise Unreadable("The Rf values are within 0.1, and the table ends there. Tune the eluent first.")
     which = 2 if fit.delta >= EASY else 3
     least, most = FLASH[0][which] / 10, FLASH[-1][which]
     if not least <= sample <= most:
@@ -178,9 +178,11 @@ def gravity(sample: float, fit: Suitability, bores: Sequence[float] = (), flow: 
         Unreadable: no sample, a flow or a bore that is not above 0, or they lie too near.
     """
     if fit.delta < HARD:
-        raise Unreadable("They lie within 0.1 of each other: no column of this kind parts them. Tune the eluent first.")
+        raise Unreadable(
+            "The Rf values are within 0.1: a column of this kind will not separate them. Tune the eluent first."
+        )
     if not sample > 0 or any(not bore > 0 for bore in bores) or (flow is not None and not flow > 0):
-        raise Unreadable("Sample, bores and flow are above 0.")
+        raise Unreadable("Enter a sample, widths and a flow above 0.")
     ratio = GRAVITY[0] if fit.delta >= 2 * EASY else GRAVITY[1] if fit.delta >= EASY else GRAVITY[2]
     silica = ratio * sample / 1000
     volume = silica / SILICA_G_PER_ML
@@ -221,7 +223,7 @@ def for_class(plan: ColumnDraft | GravityDraft, benches: int, spare: float = SUM
     1100.0
     """
     if benches < 1 or spare < 0:
-        raise Unreadable("A class has at least one bench, and no less than nothing to spare.")
+        raise Unreadable("Enter at least 1 bench and a spare of 0 % or more.")
     count = benches * (1 + spare)
     return ForClass(
         benches, float(digits(plan.silica * count, 3)), float(digits(plan.eluent * count, 3)),

@@ -47,10 +47,10 @@ WARM = 10.0
 """°C above which a flask was hardly cooled in ice. Common practice."""
 FAR_BELOW = 0.12
 """Below the ceiling by so much of the solid, a loss is looked for. Common practice."""
-ORDER = "Scratch the glass under the surface, then a seed crystal, then ice; then boil some solvent off."
+ORDER = "Scratch the glass below the surface; then add a seed crystal; then cool in ice; then boil off some solvent."
 
 STEP_KINDS = (
-    StepKind(TRY, GROUP, "try solvents", "A few grains in each tube: cold, at the boil, on cooling", 15,
+    StepKind(TRY, GROUP, "try solvents", "Test a few grains in each solvent: cold, at the boil, on cooling", 15,
              kit=("test tubes", "water bath"), wets=True, example="try water cold none hot all cooled crystals",
              caution="Flammable solvents in the water bath, never over a flame."),
     StepKind(DISSOLVE, GROUP, "dissolve hot", "Dissolve in the least hot solvent, portion by portion, boiling", 10, 5,
@@ -65,19 +65,20 @@ STEP_KINDS = (
 CHECKS: dict[str, tuple[Check, ...]] = {
     DISSOLVE: (
         Check("chips", "boiling chips in before heating", "added hot, the liquid boils over", safety=True, on="flask"),
-        Check("portions", "solvent in portions, each boiled before the next", "what is too much stays as loss",
+        Check("portions", "solvent in portions, each boiled before the next", "excess solvent keeps product dissolved",
               on="flask"),
         Check("no-flame", "no flame near a flammable solvent", "its vapour runs along the bench", safety=True,
               on="plate"),
-        Check("residue", "what does not dissolve in two more portions is not the product", "it is filtered off hot",
+        Check("residue", "a solid that two more portions do not dissolve is not the product", "filter it off hot",
               on="flask"),
     ),
     CRYSTALLIZE: (
-        Check("still", "covered and left alone until lukewarm", "slow crystals are large and clean", on="flask"),
-        Check("ice-last", "ice only once crystals are there", "shock cooling traps the liquor", on="ice"),
+        Check("still", "covered and left alone until lukewarm", "crystals that grow slowly are large and "
+                                                                "clean", on="flask"),
+        Check("ice-last", "ice only after crystals have formed", "fast cooling traps mother liquor", on="ice"),
     ),
     MELT: (
-        Check("dry", "dry to constant mass", "solvent lowers and widens the range", on="capillary"),
+        Check("dry", "dry to constant mass", "residual solvent lowers and widens the range", on="capillary"),
         Check("slow", "1 to 2 °C a minute near melting", "faster reads too high", on="block"),
     ),
 }  # fmt: skip
@@ -98,25 +99,25 @@ def _dissolved(flask: Flask) -> Iterator[Finding]:
     if plan is None or not flask.volume:
         return
     if not plan.crystallizes:
-        yield Finding("never-saturated", "stop",
-                      f"{digits(flask.volume, 3)} mL hold all {digits(plan.mass, 3)} g of {flask.component} at "
+        yield Finding("never-saturated", "caution",
+                      f"{digits(flask.volume, 3)} mL dissolves all {digits(plan.mass, 3)} g of {flask.component} at "
                       f"{digits(plan.cold, 2)} °C.",
-                      "It is never saturated: nothing can come out.",
-                      f"Boil it down to about {digits(plan.least * 1.2, 2)} mL before it is cooled.",
+                      "It never becomes saturated, so nothing can crystallize.",
+                      f"Boil it down to about {digits(plan.least * 1.2, 2)} mL before you cool it.",
                       about=flask.step)  # fmt: skip
     elif flask.volume > GREEDY * plan.least:
         stays = digits(100 * plan.liquor / plan.mass, 2)
         yield Finding("too-much-solvent", "caution",
-                      f"{digits(flask.volume, 3)} mL of {flask.solvent} where {digits(plan.least, 2)} mL would do.",
-                      f"{stays} % stays in the cold liquor.",
-                      "Boil the extra off before cooling; keep the liquor for a second crop.",
+                      f"{digits(flask.volume, 3)} mL of {flask.solvent} used; {digits(plan.least, 2)} mL is enough.",
+                      f"{stays} % stays dissolved in the cold mother liquor.",
+                      "Boil off the excess before cooling; keep the mother liquor for a second crop.",
                       about=flask.step)  # fmt: skip
     if flask.extra and flask.lean:
         yield Finding("little-extra", "note",
                       f"Only {digits(flask.extra, 2)} mL more for the hot filtration.",
-                      f"It is saturated from {digits(plan.due, 2)} °C on: crystals come on the paper."
-                      if plan.due is not None else "Crystals come on the paper.",
-                      "10 to 25 % more, and a warm funnel.", about=flask.step)  # fmt: skip
+                      f"It is saturated below {digits(plan.due, 2)} °C, so crystals form on the paper."
+                      if plan.due is not None else "Crystals form on the paper during the filtration.",
+                      "Add 10 to 25 % more solvent, and warm the funnel.", about=flask.step)  # fmt: skip
 
 
 def _came(flask: Flask) -> Iterator[Finding]:
@@ -124,9 +125,11 @@ def _came(flask: Flask) -> Iterator[Finding]:
     if last is None:
         return
     if last.outcome == "oil":
-        yield Finding("oil", "stop", f"{flask.component or 'It'} came out as an oil.",
-                      "It melts under this solvent, or it parted while too hot: an oil keeps its impurities.",
-                      "Warm until clear, a little more solvent, cool slowly, stir, seed; else another solvent.",
+        yield Finding("oil", "caution", f"{flask.component or 'It'} separated as an oil.",
+                      "It melts under this solvent, or it separated above its melting point. An oil keeps its "
+                      "impurities.",
+                      "Warm until clear, add a little solvent, cool slowly, stir and seed. If it oils out again, "
+                      "use another solvent.",
                       about=flask.step)  # fmt: skip
     elif last.outcome == "nothing":
         tried = [one.remedy for one in flask.outcomes if one.outcome == "nothing" and one.remedy]
@@ -136,13 +139,14 @@ def _came(flask: Flask) -> Iterator[Finding]:
                       f"Next: {left[0]}. {ORDER}" if left else ORDER, about=flask.step)  # fmt: skip
     elif last.outcome == "grey":
         yield Finding("charcoal-through", "caution", "Charcoal came through: the crystals are grey.",
-                      "Its finest grains run through a coarse or torn paper, and weigh with the product.",
-                      "Dissolve again hot, filter through a finer fluted paper or twice, cool again.",
+                      "Fine charcoal passes a coarse or torn paper and is weighed with the product.",
+                      "Dissolve the crystals again hot, filter through a finer fluted paper or twice, and cool again.",
                       about=flask.step)  # fmt: skip
     elif last.outcome == "coloured":
         yield Finding("coloured", "note", "The crystals are coloured.",
-                      "A coloured impurity sits on them or in them.",
-                      "Wash cold; if it stays, once more with 1 to 2 % charcoal, filtered hot.",
+                      "A coloured impurity is on or in the crystals.",
+                      "Wash with cold solvent. If the colour stays, recrystallize with 1 to 2 % charcoal and "
+                      "filter hot.",
                       about=flask.step)  # fmt: skip
 
 
@@ -154,26 +158,26 @@ def _recovery(flask: Flask) -> Iterator[Finding]:
     shown, most = digits(100 * part, 3), digits(100 * top, 3)
     if part - top > COVERAGE * u + 0.002:
         yield Finding("above-ceiling", "caution",
-                      f"{shown} % recovered, but at most {most} % can come out of {digits(flask.volume, 3)} mL.",
-                      "Wet, or impurity came along, or solvent boiled off that was not written down.",
-                      "Dry to constant mass; look at the melting range.", about=product.name)  # fmt: skip
+                      f"{shown} % recovered, but at most {most} % can crystallize from {digits(flask.volume, 3)} mL.",
+                      "The product is still wet or impure, or solvent boiled off and was not recorded.",
+                      "Dry it to constant mass; check the melting range.", about=product.name)  # fmt: skip
     elif top - part > FAR_BELOW:
         why = []
         if flask.plan is not None and flask.volume > GREEDY * flask.plan.least:
             why.append("too much solvent")
         if not flask.cold_seen:
-            why.append("no temperature on record: perhaps not cooled in ice")
+            why.append("no temperature recorded, perhaps not cooled in ice")
         elif flask.cold > WARM:
             why.append(f"filtered at {digits(flask.cold, 2)} °C, not in ice")
         if flask.warm_wash:
             why.append(f"washed with {digits(flask.warm_wash, 2)} mL that was not ice-cold")
         why += ["left on the hot paper and in flasks"] if flask.extra or flask.rinsed else ["left in flask and funnel"]
         yield Finding("far-below-ceiling", "note",
-                      f"{shown} % recovered; {most} % could have come.", f"Most likely: {'; '.join(why)}.",
-                      "Rinse the flask with the cold liquor; a second crop from the liquor.",
+                      f"{shown} % recovered; the maximum is {most} %.", f"Most likely: {'; '.join(why)}.",
+                      "Rinse the flask with cold mother liquor; take a second crop from the mother liquor.",
                       about=product.name)  # fmt: skip
     elif TEACHING[0] <= part <= top:
-        yield Finding("ordinary-recovery", "good", f"{shown} % recovered of at most {most} %.", about=product.name)
+        yield Finding("ordinary-recovery", "good", f"{shown} % recovered; the maximum is {most} %.", about=product.name)
 
 
 def _liquor_gone(case: Case, flask: Flask) -> Iterator[Finding]:
@@ -185,9 +189,9 @@ def _liquor_gone(case: Case, flask: Flask) -> Iterator[Finding]:
     for step in procedure.steps:
         gone = [name for name in step.takes if name.casefold() in liquors]
         if gone and step.kind == "discard" and step.id in case.run.done:
-            yield Finding("liquor-gone", "caution", f"{gone[0]} was thrown away before the product was weighed.",
-                          "A second crop, or a product that stayed dissolved, is gone with it.",
-                          "Keep the liquor, labelled, until the mass agrees.", about=step.id)  # fmt: skip
+            yield Finding("liquor-gone", "caution", f"{gone[0]} was discarded before the product was weighed.",
+                          "A second crop, or product that stayed dissolved, is lost with it.",
+                          "Keep the mother liquor, labelled, until the product is weighed.", about=step.id)  # fmt: skip
 
 
 def _ranges(case: Case) -> Iterator[Finding]:
@@ -204,7 +208,8 @@ def _ranges(case: Case) -> Iterator[Finding]:
         if too_fast(one.said.rate):
             yield Finding("melted-fast", "note",
                           f"{one.said.portion} was heated at {one.said.rate:g} °C a minute.",
-                          "The thermometer lags behind: it reads high and wide.", "Again at 1 to 2 °C a minute.",
+                          "The thermometer lags, so the range reads too high and too "
+                          "wide.", "Measure again at 1 to 2 °C a minute.",
                           about=one.said.portion)  # fmt: skip
     for one in found:
         if not one.said.mixed_with:
@@ -216,8 +221,9 @@ def _ranges(case: Case) -> Iterator[Finding]:
         yield Finding("mixed-same" if same_ else "mixed-other", "good" if same_ else "caution",
                       f"{one.said.portion} mixed with {one.said.mixed_with}: {one.true.shown} °C, "
                       f"{'as alone' if same_ else 'lower than alone'}.",
-                      "Unchanged means the same substance." if same_ else
-                      "Two substances lower each other: it is not that one.", about=one.said.portion)  # fmt: skip
+                      "The melting point is unchanged, so they are the same substance." if same_ else
+                      "The melting point is depressed, so they are different "
+                      "compounds.", about=one.said.portion)  # fmt: skip
 
 
 def where_it_stayed(case: Case) -> Iterator[Cause]:
@@ -226,15 +232,15 @@ def where_it_stayed(case: Case) -> Iterator[Cause]:
         plan = flask.plan
         if plan is None or not flask.volume:
             continue
-        yield Cause("cold-liquor", "loss", f"{flask.component} stayed in the cold liquor.",
+        yield Cause("cold-liquor", "loss", f"{flask.component} stayed in the cold mother liquor.",
                     (f"{digits(flask.volume, 3)} mL at {digits(plan.cold, 2)} °C by its solubility",), 0.9,
                     plan.liquor, at_most=False)  # fmt: skip
         if plan.washed:
             yield Cause("cold-wash", "loss", "The cold wash dissolved some.",
                         (f"{digits(flask.wash, 3)} mL by its solubility",), 0.7, plan.washed, at_most=True)  # fmt: skip
         if plan.due is not None and flask.lean and any(step.kind == "hot filter" for step in case.run.procedure.steps):
-            yield Cause("hot-paper", "loss", "Crystals came on the hot paper.",
-                        (f"saturated from {digits(plan.due, 2)} °C on",), 0.5)  # fmt: skip
+            yield Cause("hot-paper", "loss", "Crystals formed on the hot paper.",
+                        (f"saturated below {digits(plan.due, 2)} °C",), 0.5)  # fmt: skip
 
 
 def judge_plan_crystals(plan: Plan) -> Iterator[Advice]:
@@ -250,15 +256,15 @@ def judge_plan_crystals(plan: Plan) -> Iterator[Advice]:
                 continue
             if component is not None and not any(same(name, known) for known in component.dissolves):
                 yield Advice(Finding("no-solubility", "note",
-                                     f"Step {number}: how much {component.name} {name} dissolves is not known.",
-                                     "Without it there is no ceiling.",
-                                     "Give two points of its solubility, cold and hot."), step.id)  # fmt: skip
+                                     f"Step {number}: the solubility of {component.name} in {name} is not known.",
+                                     "Without it the maximum recovery is unknown.",
+                                     "Enter two solubilities, one cold and one hot."), step.id)  # fmt: skip
             melts = published_of(procedure, "")[1] if len(procedure.components) == 1 else None
             if melts is not None and solvent.boils is not None and solvent.boils >= melts:
                 yield Advice(Finding("boils-above-melting", "caution",
                                      f"Step {number}: {name} boils at {solvent.boils:g} °C, the solid melts at "
-                                     f"{melts:g} °C.", "It may come out as an oil.",
-                                     "A solvent that boils lower."), step.id)  # fmt: skip
+                                     f"{melts:g} °C.", "It may separate as an oil.",
+                                     "Use a solvent that boils lower."), step.id)  # fmt: skip
 
 
 def describe(payload: Payload) -> str:
@@ -291,12 +297,12 @@ def describe(payload: Payload) -> str:
 
 def _solvent(words: list[str], run: Run, step: str) -> Understood:
     if not words:
-        raise Unreadable("How much? Write solvent 10 mL, or solvent 4 mL rinse.")
+        raise Unreadable("Enter the volume, for example: solvent 10 mL, or solvent 4 mL rinse.")
     here = step_here(run, step, (DISSOLVE, CRYSTALLIZE), "dissolved hot")
     text = " ".join(words)
     match = re.match(r"[\d.,]+\s*(?:mL|ml|L)?", text)
     if match is None:
-        raise Unreadable("How much? Write solvent 10 mL, or solvent 4 mL rinse.")
+        raise Unreadable("Enter the volume, for example: solvent 10 mL, or solvent 4 mL rinse.")
     rest = text[match.end() :].strip().casefold()
     why = next((key for key in WHY if rest and key.startswith(rest.split()[0])), "dissolve" if not rest else None)
     if why is None:
@@ -310,7 +316,7 @@ def _solvent(words: list[str], run: Run, step: str) -> Understood:
 
 def _temperature(words: list[str], run: Run, step: str) -> Understood:
     if not words:
-        raise Unreadable("How warm? Write temp 74, or temp 74 first crystals.")
+        raise Unreadable("Enter the temperature, for example: temp 74, or temp 74 first crystals.")
     value = parse_number(words[0].rstrip("°C"))[0]
     payload = built(
         TemperatureSeen, step=step_here(run, step, (CRYSTALLIZE, DISSOLVE), "cooled"), celsius=value,
@@ -326,7 +332,7 @@ _OUTCOMES = {"yes": "crystals", "crystals": "crystals", "none": "nothing", "no":
 def _crystals(words: list[str], run: Run, step: str) -> Understood:
     first = words[0].casefold() if words else ""
     if first not in _OUTCOMES:
-        raise Unreadable("What came? Write crystals yes, crystals none, crystals oil, or crystals none scratched.")
+        raise Unreadable("Enter the result: crystals yes, crystals none, crystals oil, or crystals none scratched.")
     rest = " ".join(words[1:]).casefold()
     remedy = next((key for key in REMEDIES if key and rest and key.startswith(rest.split()[0])), "")
     payload = built(
@@ -346,7 +352,8 @@ def _melts(words: list[str], run: Run, step: str) -> Understood:
     match = _MELTS.match(" ".join(words))
     if match is None:
         raise Unreadable(
-            "Melts what, and where? Write melts product 113.2-114.1, or melts product with acetanilide 113-114."
+            "Enter what melted and its range, for example: melts product 113.2-114.1, or melts product with "
+            "acetanilide 113-114."
         )
     seen = read_range(match["range"])
     portion, _, mixed = match["portion"].partition(" with ")
@@ -367,7 +374,9 @@ def _melts(words: list[str], run: Run, step: str) -> Understood:
 def _standard(words: list[str], run: Run, step: str) -> Understood:
     match = re.fullmatch(r"(.+?)\s+([\d.,]+)\s+(?:read\s+)?([\d.,]+)", " ".join(words))
     if match is None:
-        raise Unreadable("Which standard? Write standard benzoic acid 122.4 read 121.6.")
+        raise Unreadable(
+            "Enter the standard and both temperatures, for example: standard benzoic acid 122.4 read 121.6."
+        )
     published, read = parse_number(match[2])[0], parse_number(match[3])[0]
     payload = built(
         StandardMelted, step=step_here(run, step, (MELT,), "melted"), name=match[1], published=published, read=read
@@ -385,7 +394,9 @@ def _try(words: list[str], run: Run, step: str) -> Understood:
     said = dict(_TRIED.findall(text.casefold()))
     name = re.split(r"\b(?:cold|hot|cooled)\b", text, maxsplit=1, flags=re.IGNORECASE)[0].strip()
     if not name or not said:
-        raise Unreadable("Which solvent, and what was seen? Write try water cold none hot all cooled crystals.")
+        raise Unreadable(
+            "Enter the solvent and what you saw, for example: try water cold none hot all cooled crystals."
+        )
     known = named(run.procedure.substances, name)
     payload = built(
         SolventTried, step=step_here(run, step, (TRY, DISSOLVE), "tried"), solvent=known.name if known else name,

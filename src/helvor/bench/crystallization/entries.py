@@ -19,7 +19,7 @@ WHY = {"dissolve": "to dissolve it", "extra": "for the hot filtration", "rinse":
 """What solvent was added for; *boiled off* takes it away."""
 REMEDIES = {
     "": "nothing done", "scratched": "scratched the glass", "seeded": "seeded with a crystal", "ice": "set into ice",
-    "boiled down": "boiled some solvent off", "more solvent": "warmed again with more solvent",
+    "boiled down": "boiled off some solvent", "more solvent": "warmed again with more solvent",
 }  # fmt: skip
 """What was done where crystals did not come, or an oil did, in the order that they are tried."""
 
@@ -99,7 +99,7 @@ class SolventTried(Payload):
     @model_validator(mode="after")
     def _something(self) -> SolventTried:
         if not (self.cold or self.hot or self.cooled):
-            raise ValueError("cold: What was seen: cold, hot, or on cooling?")
+            raise ValueError("cold: Enter at least one of the three: cold, hot or on cooling.")
         if self.cold == "all" and self.hot == "none":
-            raise ValueError("hot: What dissolves cold dissolves hot.")
+            raise ValueError("hot: It dissolved cold, so it also dissolves hot: correct one of the two.")
         return self

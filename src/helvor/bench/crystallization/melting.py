@@ -37,7 +37,7 @@ class Range:
 
     def __post_init__(self) -> None:
         if not -100 <= self.starts <= self.ends <= 500:
-            raise Unreadable("A melting range goes from its first drop up to clear, between −100 and 500 °C.")
+            raise Unreadable("Enter a melting range from the first drop up to clear, between −100 and 500 °C.")
 
     @property
     def width(self) -> float:
@@ -57,7 +57,7 @@ def read_range(text: str) -> Range:
     """
     match = re.fullmatch(r"\s*(\d[\d.,]*)\s*(?:(?:-|–|to)\s*(\d[\d.,]*))?\s*(?:°\s*C)?\s*", text)
     if match is None:
-        raise Unreadable("A melting range is two temperatures: 113.2-114.1.")
+        raise Unreadable("Enter two temperatures, for example 113.2-114.1.")
     starts = parse_number(match[1])[0]
     return Range(starts, parse_number(match[2])[0] if match[2] else starts)
 
@@ -89,31 +89,33 @@ def judge_range(seen: Range, published: float, what: str) -> Verdict:
     book = f"{round_to(published, 1)} °C"
     if seen.ends > published + NEAR:
         return Verdict(
-            "above", "caution", f"{seen.shown} °C reaches above the published {book} of {what}.",
-            "Nothing impure melts higher: the thermometer reads high, it was heated too fast, or it is something else.",
-            "Check the thermometer with a standard; repeat slowly.",
+            "above", "caution", f"{seen.shown} °C ends above the published {book} of {what}.",
+            "Impurities lower a melting point. The thermometer reads high, heating was too fast, or this is "
+            "another substance.",
+            "Check the thermometer with a standard, then repeat slowly.",
         )  # fmt: skip
     if seen.width <= SHARP and abs(seen.ends - published) <= NEAR:
         return Verdict(
             "fits", "good", f"{seen.shown} °C fits pure {what}, published {book}.",
-            "A eutectic melts sharply too; only a mixed melting point decides what it is.", "",
+            "A eutectic also melts sharply: confirm the identity with a mixed melting point.", "",
         )  # fmt: skip
     if seen.width <= SHARP:
         return Verdict(
-            "sharp-low", "caution", f"{seen.shown} °C is sharp, but {round_to(published - seen.ends, 1)} °C under "
+            "sharp-low", "caution", f"{seen.shown} °C is sharp, but {round_to(published - seen.ends, 1)} °C below "
             f"the published {book}.",
-            "Another substance, a eutectic, or a thermometer that reads low.",
-            "Check the thermometer; melt it mixed with the pure substance.",
+            "This is another substance or a eutectic, or the thermometer reads low.",
+            "Check the thermometer, then measure a mixed melting point with the pure substance.",
         )  # fmt: skip
     if seen.ends >= published - NEAR:
         return Verdict(
             "wide", "note", f"It melts over {round_to(seen.width, 1)} °C, up to {round_to(seen.ends, 1)} °C.",
-            "A little impurity, or solvent still in it: the end is near the published value.",
-            "Dry it to constant mass; melt again, slowly.",
+            "It holds a little impurity or solvent; the end is near the published value.",
+            "Dry it to constant mass and measure again, slowly.",
         )  # fmt: skip
     return Verdict(
         "low", "caution", f"{seen.shown} °C is lower and wider than {book}.",
-        "Impure or wet.", "Dry to constant mass and melt again; if it stays, recrystallize once more.",
+        "The solid is impure or still wet.", "Dry it to constant mass and measure again. If nothing changes, "
+                                             "recrystallize once more.",
     )  # fmt: skip
 
 

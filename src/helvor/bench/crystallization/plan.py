@@ -37,7 +37,7 @@ def least_volume(mass: float, hot: float) -> float:
     40.0
     """
     if not (mass > 0 and hot > 0):
-        raise Unreadable("There is a mass above 0 g, and a solubility above 0.")
+        raise Unreadable("Enter a mass above 0 g and a solubility above 0.")
     return 100 * mass / hot
 
 
@@ -57,7 +57,7 @@ def ceiling(mass: float, volume: float, wash: float, cold: float) -> float:
     0.939
     """
     if not mass > 0 or volume < 0 or wash < 0 or cold < 0:
-        raise Unreadable("There is a mass above 0 g; volumes and solubility are not below 0.")
+        raise Unreadable("Enter a mass above 0 g; volumes and solubility of 0 or more.")
     return max(0.0, 1 - cold * (volume + wash) / (100 * mass))
 
 
@@ -116,14 +116,14 @@ def recrystallize(
         Unreadable: cold is not below hot, an amount cannot be, or the curve does not reach.
     """
     if cold >= hot:
-        raise Unreadable("It is filtered colder than it dissolves.")
+        raise Unreadable("Enter a filtering temperature below the dissolving temperature.")
     if not 0 <= extra <= 3:
-        raise Unreadable("The extra solvent is a part of the least: 0 to 300 %.")
+        raise Unreadable("Enter an extra of 0 to 300 % of the least volume.")
     s_hot, s_cold = curve.at(hot), curve.at(cold)
     least = least_volume(mass, s_hot)
     whole = least * (1 + extra) if volume is None else volume
     if not whole > 0:
-        raise Unreadable("There is some solvent, above 0 mL.")
+        raise Unreadable("Enter a volume of solvent above 0 mL.")
     liquor = stays(whole, s_cold, mass)
     washed = min(mass - liquor, s_cold * wash / 100)
     return Recrystallization(
@@ -145,7 +145,7 @@ def for_benches(plan: Recrystallization, benches: int) -> float:
         Unreadable: fewer than one bench.
     """
     if benches < 1:
-        raise Unreadable("A class has at least one bench.")
+        raise Unreadable("Enter at least 1 bench.")
     return plan.volume * benches * (1 + SUM_SPARE)
 
 

@@ -155,11 +155,14 @@ def _flask(run: Run, ledger: Ledger, step: Step) -> Flask:
 def _planned(flask: Flask) -> Flask:
     """With the plan of what is in it, or why there is none."""
     if flask.mass is None:
-        return replace(flask, why_not="Weigh the solid first: its mass makes the volume.")
+        return replace(flask, why_not="Weigh the solid first: the volume follows from its mass.")
     if flask.curve is None:
-        return replace(flask, why_not="No solubility of it in this solvent is known: read it off the shelf's curve.")
+        return replace(
+            flask,
+            why_not="Its solubility in this solvent is not known: enter it from the reference data or a handbook.",
+        )
     if flask.hot is None:
-        return replace(flask, why_not="How hot it is dissolved is not said.")
+        return replace(flask, why_not="Enter the temperature at which it dissolves.")
     try:
         # A wash that was not ice-cold takes what room temperature takes, at least: so much more of a cold one.
         warmth = flask.curve.at(max(ROOM, flask.cold)) / flask.curve.at(flask.cold) if flask.warm_wash else 1.0

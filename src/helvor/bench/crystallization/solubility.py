@@ -46,17 +46,17 @@ class Curve:
 
     def __post_init__(self) -> None:
         if len(self.points) < 2:
-            raise Unreadable("A solubility curve takes at least two points: cold and hot.")
+            raise Unreadable("Enter at least two points, one cold and one hot.")
         if len(self.points) > MOST_POINTS:
-            raise Unreadable(f"At most {MOST_POINTS} points make a curve.")
+            raise Unreadable(f"Enter at most {MOST_POINTS} points.")
         for point in self.points:
             if not 0 < point.grams <= 2000:
-                raise Unreadable("A solubility lies above 0 and at most at 2000 g in 100 mL.")
+                raise Unreadable("Enter a solubility above 0 and up to 2000 g in 100 mL.")
             if not -100 <= point.celsius <= 300:
-                raise Unreadable("A solubility is given between −100 and 300 °C.")
+                raise Unreadable("Enter a temperature between −100 and 300 °C.")
         ordered = tuple(sorted(self.points, key=lambda point: point.celsius))
         if any(b.celsius - a.celsius < 0.05 for a, b in pairwise(ordered)):
-            raise Unreadable("Two points lie at the same temperature.")
+            raise Unreadable("Two points have the same temperature: delete one.")
         object.__setattr__(self, "points", ordered)
 
     @property
@@ -77,7 +77,7 @@ class Curve:
         low, high = self.reach
         if not low - 1e-9 <= celsius <= high + 1e-9:
             raise Unreadable(
-                f"The solubility at {digits(celsius, 3)} °C is too far from its points "
+                f"The solubility at {digits(celsius, 3)} °C is too far outside its points "
                 f"({digits(self.points[0].celsius, 3)} to {digits(self.points[-1].celsius, 3)} °C)."
             )
         temperatures = [point.celsius for point in self.points]
@@ -135,7 +135,10 @@ def read_curve(text: str) -> Curve:
             continue
         match = _POINT.fullmatch(part)
         if match is None:
-            raise Unreadable(f"“{part.strip()[:30]}” is g in 100 mL and a temperature: 0.54 at 25, 5.0 at 100.")
+            raise Unreadable(
+                f"“{part.strip()[:30]}” is not a solubility curve: enter g in 100 mL at a temperature, such as "
+                "0.54 at 25, 5.0 at 100."
+            )
         points.append(Point(parse_number(match[2].replace("−", "-"))[0], parse_number(match[1])[0]))
     return Curve(tuple(points))
 

@@ -33,6 +33,9 @@ Much = Literal["", "none", "some", "all"]
 Cooled = Literal["", "crystals", "oil", "nothing"]
 Level = Literal["good", "note", "caution", "stop"]
 
+SUITS: dict[Level, str] = {"good": "suitable", "note": "usable", "caution": "doubtful", "stop": "unsuitable"}
+"""What people read for how well a solvent suits."""
+
 
 @dataclass(frozen=True, slots=True)
 class Tried:
@@ -75,17 +78,21 @@ class Judged:
 def judge_tube(tried: Tried) -> tuple[Level, float, str] | None:
     """What a test tube says (Choose 4); None where it was not looked at enough."""
     if tried.cold == "all":
-        return "caution", -2.0, "it dissolves cold already: too good a solvent, one half of a pair"
+        return "caution", -2.0, "soluble cold: too good a solvent alone; use it in a solvent pair"
     if tried.hot == "none":
-        return "caution", -2.0, "it does not dissolve at the boil: too poor a solvent, the other half of a pair"
+        return "caution", -2.0, "insoluble at the boil: too poor a solvent alone; use it in a solvent pair"
     if tried.cooled == "oil":
-        return "stop", -4.0, "it came out as an oil"
+        return "stop", -4.0, "it separated as an oil"
     if tried.cooled == "crystals" and tried.hot == "all":
         return "good", 3.0, "dissolved hot, crystals on cooling"
     if tried.cooled == "crystals":
-        return "note", 1.0, "crystals on cooling, but not all dissolved hot: more solvent"
+        return "note", 1.0, "crystals on cooling, but not all dissolved hot: use more solvent"
     if tried.cooled == "nothing":
-        return "caution", -1.0, "nothing came on cooling: too much of it, or supersaturated; scratch, seed, ice"
+        return (
+            "caution",
+            -1.0,
+            "no crystals on cooling: too much solvent, or supersaturated; scratch, seed, cool in ice",
+        )
     return None
 
 
@@ -111,9 +118,9 @@ def judge_solvent(one: Candidate, melts: float | None, melts_wet: float | None =
     if one.boils is not None and limit is not None and one.boils >= limit:
         under = "under it" if melts_wet is not None else "dry"
         words = f"it boils at {digits(one.boils, 3)} °C, the solid melts at {digits(limit, 3)} °C {under}"
-        worse("caution", -3, f"{words}: it may come out as an oil")
+        worse("caution", -3, f"{words}: it may separate as an oil")
     if one.boils is not None and one.boils > LEAVES:
-        worse("note", -0.5, f"it boils at {digits(one.boils, 3)} °C and leaves slowly")
+        worse("note", -0.5, f"it boils at {digits(one.boils, 3)} °C and evaporates slowly")
     if one.hot is not None and one.cold is not None:
         steep = one.hot / one.cold if one.cold > 0 else float("inf")
         if one.hot < LEAST_HOT:
@@ -136,7 +143,7 @@ def judge_solvent(one: Candidate, melts: float | None, melts_wet: float | None =
     if one.hazard:
         score -= 0.6 * one.hazard
     if one.flammable:
-        why.append("flammable: no flame, hood")
+        why.append("flammable: no flame, in the hood")
     return Judged(one.name, level, round(score, 2), tuple(why))
 
 

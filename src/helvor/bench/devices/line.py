@@ -148,19 +148,19 @@ def indication_of(line: str) -> Indication:
     words = words_of(line)
     fits = len(words) == 5 and words[0] == "reading" and words[1].isdigit() and len(words[1]) <= 12
     if not fits or not _NUMBER.fullmatch(words[2]) or words[4] not in STATES:
-        raise Garbled("a line that is no reading")
+        raise Garbled("a line that is not a reading")
     return Indication(int(words[1]), words[2], words[3], words[4])
 
 
-MOVING = "{name} does not come to rest: between {low} and {high} {unit}. Close its doors, wait, take it again."
+MOVING = "{name} is not stable: between {low} and {high} {unit}. Close its doors, wait, and take the reading again."
 STATE_DOUBTS = {
-    "over": "{name} is over its range. Nothing is written; take something off.",
-    "under": "{name} is under its range: is its pan or its probe in place?",
-    "unset": "{name} has not been calibrated since it was switched on.",
+    "over": "{name} is above its range. Nothing was saved; take something off.",
+    "under": "{name} is below its range: check that its pan or probe is in place.",
+    "unset": "{name} has not been calibrated since it was switched on: calibrate it first.",
 }
-FROZEN = "{name} shows the same indication again and again: its display stands still. Switch it off and on."
-FEW = "{name} said too little: {count} of {wanted} indications."
-OTHER_UNIT = "{name} shows {unit}, and this field takes {wanted}."
+FROZEN = "{name} keeps sending the same value: its display is frozen. Switch it off and on."
+FEW = "{name} sent only {count} of {wanted} values. Take the reading again."
+OTHER_UNIT = "{name} shows {unit}, but this field needs {wanted}."
 
 
 def judge(name: str, seen: Sequence[Indication], unit: str, step: float) -> Taken:
@@ -191,10 +191,10 @@ def judge(name: str, seen: Sequence[Indication], unit: str, step: float) -> Take
     return Taken(name, last[-1].shown, unit)
 
 
-SILENT = "{name} does not answer. Is it on, and its cable in? Nothing was written; type what you read."
-GONE = "{name} dropped out in the middle. Nothing was written; take it again or type what you read."
-ABSENT = "{name} is not at the other end of its line. Nothing was written; type what you read."
-GARBLED = "{name} sent {what}. Nothing was written; take it again or type what you read."
+SILENT = "{name} does not answer. Check that it is on and connected. Nothing was saved; type what you read."
+GONE = "{name} lost the connection. Nothing was saved; take the reading again or type what you read."
+ABSENT = "{name} is not connected. Nothing was saved; type what you read."
+GARBLED = "{name} sent {what}. Nothing was saved; take the reading again or type what you read."
 
 
 def failed(name: str, unit: str, words: str, **more: object) -> Taken:

@@ -125,7 +125,7 @@ def calibrate(first: tuple[float, float], second: tuple[float, float]) -> Calibr
     """
     (ph_one, mv_one), (ph_two, mv_two) = first, second
     if abs(ph_one - ph_two) < 1:
-        raise ValueError("two buffers at least one pH apart make a calibration")
+        raise ValueError("calibrate with two buffers at least 1 pH unit apart")
     slope = (mv_two - mv_one) / (ph_one - ph_two)
     return Calibration(mv_one + slope * (ph_one - 7.0), slope)
 
@@ -194,7 +194,7 @@ def boils_at(boiling: float, millibar: float) -> float:
     (77.1, 38.0)
     """
     if millibar <= 0:
-        raise ValueError("a pressure is above zero")
+        raise ValueError("enter a pressure above zero")
     normal = boiling + 273.15
     return 1 / (1 / normal - GAS * math.log(millibar / AIR) / (VAPORIZES * normal)) - 273.15
 

@@ -161,7 +161,7 @@ def ph_of(water: Water, solutes: Sequence[Solute] = (), organic: float = 0.0) ->
     2.88
     """
     if water.volume <= 0:
-        raise Unreadable("A pH needs water.")
+        raise Unreadable("Add a water layer: a pH needs water.")
     low, high = LOWEST, HIGHEST
     for _ in range(42):  # to 10⁻¹¹
         middle = (low + high) / 2
@@ -189,9 +189,9 @@ def ph_to_move(acts: Acts, pka: float, k: float, organic: float, water: float, p
     9.17
     """
     if acts == "neutral":
-        raise Unreadable("No pH moves a neutral substance into water.")
+        raise Unreadable("A neutral substance stays in the organic layer at any pH.")
     if not (k > 0 and organic > 0 and water > 0 and 0 < part < 1):
-        raise Unreadable("K and both volumes are above 0, the part between 0 and 100 %.")
+        raise Unreadable("Enter K and both volumes above 0, and a fraction between 0 and 100 %.")
     beyond = k * organic / water * part / (1 - part) - 1
     if beyond <= 0:
         return None
@@ -224,13 +224,13 @@ def to_reach(ph: float, water: Water, solutes: Sequence[Solute], molar: float, o
         Unreadable: the solution is too weak to get there, or there is no water.
     """
     if not (math.isfinite(molar) and molar > 0):
-        raise Unreadable("The acid or base has a concentration above 0 mol/L.")
+        raise Unreadable("Enter a concentration above 0 mol/L.")
     now = ph_of(water, solutes, organic)
     sign = -1.0 if ph < now else 1.0
     reach = -math.log10(molar) if sign < 0 else PKW + math.log10(molar)
     if (ph - reach) * sign >= 0:
         what = "acid" if sign < 0 else "base"
-        raise Unreadable(f"pH {ph:g} is out of reach of {what} of {molar:g} mol/L: at its best it is pH {reach:.1f}.")
+        raise Unreadable(f"pH {ph:g} cannot be reached with {what} of {molar:g} mol/L: its limit is pH {reach:.1f}.")
     low, high = 0.0, 1.0
     added = 0.0
 
@@ -268,7 +268,7 @@ def in_portions(volume: float) -> tuple[float, ...]:
 def base_needed(acids: Iterable[float], margin: float = 1.2) -> float:
     """mol of base for the acids (mol of each), or of acid for bases, with a margin (1.2 = a fifth more)."""
     if margin < 1:
-        raise Unreadable("The margin is at least 1: with less base than acid some acid stays.")
+        raise Unreadable("Enter a factor of 1 or more: with less base than acid, some acid stays.")
     return sum(acids) * margin
 
 
@@ -312,7 +312,9 @@ def reagent_for(acts: Acts, pka: float | None, k: float, organic: float, portion
                 f"pKa {pka:g} is well below carbonic acid's {PKA_CARBONIC[0]:g}; phenols stay. It foams.",
             )
         if wanted is not None and wanted > 14:
-            return Chosen("sodium hydroxide", "NaOH", 2.5, f"pKa {pka:g}: even strong base takes only part.", False)
+            return Chosen(
+                "sodium hydroxide", "NaOH", 2.5, f"pKa {pka:g}: even a strong base extracts only part of it.", False
+            )
         return Chosen(
             "sodium hydroxide",
             "NaOH",
@@ -329,7 +331,7 @@ def reagent_for(acts: Acts, pka: float | None, k: float, organic: float, portion
             False,
         )
     molar = 1.0 if need < 0.7 else 3.0 if need < 2.5 else STRONGEST_ACID
-    return Chosen("hydrochloric acid", "HCl", molar, f"pKa {pka:g}: the acid is strong enough to keep it charged.")
+    return Chosen("hydrochloric acid", "HCl", molar, f"pKa {pka:g}: this acid is strong enough to keep it ionized.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -359,8 +361,8 @@ def read_paper(paper: str, colour: str) -> Colour:
         Unreadable: the paper or its colour is not known.
     """
     if paper not in PAPERS:
-        raise Unreadable(f"Which paper? {', '.join(PAPERS)}.")
+        raise Unreadable(f"Choose a paper: {', '.join(PAPERS)}.")
     found = next((one for one in PAPERS[paper] if one.word == colour.strip().casefold()), None)
     if found is None:
-        raise Unreadable(f"{paper.capitalize()} paper is {', '.join(one.word for one in PAPERS[paper])}.")
+        raise Unreadable(f"{paper.capitalize()} paper can be {', '.join(one.word for one in PAPERS[paper])}.")
     return found

@@ -29,54 +29,56 @@ STEP_KINDS = (
     StepKind("wash layer", GROUP, "wash layer", "Wash the layer in the funnel", 4, 2,
              kit=("separating funnel", "beaker"), wets=True, collects=True, layers=True, caution=HOOD,
              example="drain lower 10 mL", rules=("mixing-funnel", "boundary", "water-wash")),
-    StepKind("set ph", GROUP, "set pH", "Bring to the pH in small portions, testing after each", 6, 2,
+    StepKind("set ph", GROUP, "set pH", "Adjust the pH in small portions; test after each", 6, 2,
              asks=("outcome",), kit=("ice", "indicator paper", "rod", "dropper"), wets=True,
              caution="Acid into water; carbonate foams; it gets warm.", example="ph red"),
-    StepKind("dry layer", GROUP, "dry layer", "Drying agent in portions until some grains move freely", 3, 10,
+    StepKind("dry layer", GROUP, "dry layer", "Add drying agent in portions until some grains move freely", 3, 10,
              kit=("conical flask", "drying agent"), rules=("drying-agent", "off-drying-agent"),
              caution="Do not stopper at once: heat of hydration can boil the solvent.", example="agent 1.0 g free"),
     StepKind("reflux", GROUP, "reflux", "Heat under reflux", 6, 30,
              kit=("round flask", "condenser", "clamp", "heating mantle", "boiling chips"), heats=True,
              rules=("condenser-water",), caution="Never a closed system; no flame; hot glass looks like cold glass.",
              example="drops"),
-    StepKind("take down", GROUP, "take down", "Cool, then take the reflux down", 3, 10, kit=("cork ring",), cools=True,
+    StepKind("take down", GROUP, "take down", "Cool, then take the reflux apart", 3, 10, kit=("cork ring",), cools=True,
              caution="Hand-warm before opening; the condenser comes off first."),
     StepKind("quench", GROUP, "quench", "Quench slowly, drop by drop", 6, 3, kit=("ice", "dropper"), wets=True,
              caution="Gas: open, in the hood, no flame."),
 )  # fmt: skip
 
-_COOL = Check("cool", "both liquids at room temperature", "what boils low boils at once in a closed funnel",
+_COOL = Check("cool", "both liquids at room temperature", "a volatile solvent boils at once in a closed funnel",
               safety=True, on="cone")  # fmt: skip
-_VENT = Check("vent", "stem up, into the hood, first vent after one swirl", "pressure throws the stopper out",
+_VENT = Check("vent", "stem up, into the hood, first vent after one swirl", "pressure throws out the stopper",
               safety=True, on="stem")  # fmt: skip
 _FUNNEL = (
     _COOL,
-    Check("tap", "tap closed, tested with a little of the solvent", "else it runs out as it is filled", on="tap"),
-    Check("beaker", "a beaker under the stem, always", "what runs out is not lost", on="beaker"),
-    Check("no-solid", "chips, stir bar and solids out", "they block the tap", on="cone"),
-    Check("stopper", "stopper rinsed back, kept on a wipe or in the hand", "it carries product", on="stopper"),
+    Check("tap", "tap closed, tested with a little of the solvent", "an open tap lets the liquid run out", on="tap"),
+    Check("beaker", "a beaker under the stem, always", "a leak is then not lost", on="beaker"),
+    Check("no-solid", "chips, stir bar and solids removed", "solids block the tap", on="cone"),
+    Check("stopper", "stopper rinsed back, kept on a wipe or in the hand", "the stopper carries product", on="stopper"),
     _VENT,
 )  # fmt: skip
 CHECKS: dict[str, tuple[Check, ...]] = {
     "extract": _FUNNEL, "wash layer": (_COOL, _VENT), "reflux": SET_UP, "take down": TAKE_DOWN, "quench": QUENCH,
     "dry layer": (
-        Check("no-water", "no water to be seen: it was separated again", "it is not dried away", on="flask"),
-        Check("loose", "covered loosely while it stands", "it gets warm", on="flask"),
-        Check("rinsed", "the salt rinsed with a little solvent", "it holds product", on="flask"),
+        Check("no-water", "no visible water: separated again if there was", "drying agent does not remove visible "
+                                                                            "water", on="flask"),
+        Check("loose", "covered loosely while it stands", "drying releases heat", on="flask"),
+        Check("rinsed", "salt rinsed with a little solvent", "the salt holds product", on="flask"),
     ),
     "set ph": (
-        Check("ice", "ice with water around it", "it gets warm, crystals come finer", on="bath"),
-        Check("stirred", "stirred and tested on a drop, not with the strip in it", "the strip's dye gets in",
+        Check("ice", "ice with water around it", "neutralization warms it; in ice it stays cold", on="bath"),
+        Check("stirred", "tested with a drop on the strip, not with the strip in the "
+                         "liquid", "the strip's dye dissolves",
               on="beaker"),
     ),
 }  # fmt: skip
 DROP = Trial(
     "drop", "A drop of water down the wall: which layer does it join?", "the lower one", "the upper one",
-    "Where water goes is the water layer, whatever the densities promised.",
+    "The layer that the drop joins is the water layer, even if the densities suggest otherwise.",
 )  # fmt: skip
 DRY = Trial(
     "clear", "Swirl the dried layer: is it clear, and do some grains move freely?", "clear and free", "cloudy or caked",
-    "Cloudy means droplets; caked means there is more water than salt.",
+    "Cloudy means water droplets; caked means too little drying agent.",
 )  # fmt: skip
 TRIALS = {"extract": (DROP,), "wash layer": (DROP,), "dry layer": (DRY,)}
 
@@ -89,7 +91,7 @@ def describe(payload: Payload) -> str:
         case Emulsion() as seen:
             thick = f" of {seen.thick}" if seen.thick else ""
             tried = f", tried: {', '.join(seen.tried)}" if seen.tried else ""
-            return f"the rag is gone{tried}" if seen.gone else f"a rag{thick} between the layers{tried}"
+            return f"emulsion cleared{tried}" if seen.gone else f"emulsion{thick} between the layers{tried}"
         case Drained() as out:
             volume = f", {out.volume}" if out.volume else ""
             return f"{out.place} layer out: {out.portion}{f' in {out.vessel}' if out.vessel else ''}{volume}"
@@ -103,9 +105,9 @@ def describe(payload: Payload) -> str:
             mass = f"{added.mass} of " if added.mass else ""
             return f"{mass}{AGENT[added.agent].name}{', some grains move freely' if added.flows else ', still caked'}"
         case Boiling(boils=boils):
-            return "the first drops fall back" if boils else "it stopped boiling"
+            return "reflux started" if boils else "boiling stopped"
         case LayerGone() as gone:
-            return f"{gone.portion} was thrown away{f': {gone.why}' if gone.why else ''}"
+            return f"{gone.portion} discarded{f': {gone.why}' if gone.why else ''}"
     return ""
 
 
@@ -125,7 +127,7 @@ def _drain(words: list[str], run: Run, step: str) -> Understood:
     places = {"lower": "lower", "upper": "upper", "bottom": "lower", "top": "upper"}
     place = places.get(words[0].casefold(), "") if words else ""
     if not place:
-        raise Unreadable("Which layer? Write drain lower 14.5 mL beaker 5-B.")
+        raise Unreadable("Enter the layer, for example: drain lower 14.5 mL beaker 5-B.")
     here = step_here(run, step, PARTING, "extracted")
     rest = words[1:]
     volume = None
@@ -159,7 +161,7 @@ def _rag(words: list[str], run: Run, step: str) -> Understood:
 
 def _ph(words: list[str], run: Run, step: str) -> Understood:
     if not words:
-        raise Unreadable("What does it show? Write ph red, ph 2.1, or ph litmus blue.")
+        raise Unreadable("Enter the pH, for example: ph red, ph 2.1, or ph litmus blue.")
     known = run.procedure.step(step)
     here = step if known is not None else step_here(run, step, ("set ph", *PARTING), "brought to a pH")
     at = run.procedure.step(here)
@@ -200,7 +202,7 @@ def _gone(words: list[str], run: Run, step: str) -> Understood:
     known = sorted(run.portion_names, key=len, reverse=True)
     portion = next((name for name in known if said.casefold().startswith(name.casefold())), "")
     if not portion:
-        raise Unreadable("Which portion was thrown away? Write gone acid extracts, and how it happened.")
+        raise Unreadable("Enter what was discarded and how, for example: gone acid extracts poured away.")
     here = step or next((s.id for s in reversed(run.procedure.steps) if s.id in run.done), run.procedure.steps[0].id)
     payload = built(LayerGone, step=here, portion=portion, why=said[len(portion) :].strip(" ,:"))
     return Understood(payload, describe(payload))

@@ -20,11 +20,11 @@ MOST_PORTIONS = 50
 
 def _sound(d: float, feed: float, portion: float) -> None:
     if not math.isfinite(d) or d <= 0:
-        raise Unreadable("The distribution ratio D is above 0 and finite: 0 means nothing moves, endless all of it.")
+        raise Unreadable("Enter a distribution ratio D above 0.")
     if not (math.isfinite(feed) and feed > 0):
-        raise Unreadable("What is extracted has a volume above 0 mL.")
+        raise Unreadable("Enter a volume above 0 mL for the liquid that is extracted.")
     if not (math.isfinite(portion) and portion > 0):
-        raise Unreadable("A portion has a volume above 0 mL.")
+        raise Unreadable("Enter a portion volume above 0 mL.")
 
 
 def left(d: float, feed: float, portion: float, times: int = 1) -> float:
@@ -44,7 +44,7 @@ def left(d: float, feed: float, portion: float, times: int = 1) -> float:
     """
     _sound(d, feed, portion)
     if not 1 <= times <= MOST_PORTIONS:
-        raise Unreadable(f"Take 1 to {MOST_PORTIONS} portions.")
+        raise Unreadable(f"Enter 1 to {MOST_PORTIONS} portions.")
     return float((1 / (1 + d * portion / feed)) ** times)
 
 
@@ -61,7 +61,7 @@ def portions_for(d: float, feed: float, portion: float, wanted: float) -> int | 
     5
     """
     if not 0 < wanted < 1:
-        raise Unreadable("Ask for a part between 0 and 100 %: all of it never comes out.")
+        raise Unreadable("Enter a fraction between 0 and 100 %; 100 % can never be extracted.")
     once = left(d, feed, portion)
     if once <= 0:
         return 1  # so little stays that no number holds it
@@ -107,7 +107,7 @@ def from_trial(taken: float, found: float, feed: float, portion: float, *, u_fou
     """
     _sound(1.0, feed, portion)
     if not 0 < found < taken:
-        raise Unreadable("In a trial some comes into the extract and some stays: found is above 0 and below taken.")
+        raise Unreadable("Enter an amount found that is above 0 and below the amount taken.")
     stays = taken - found
     d = (found / portion) / (stays / feed)
     # d = f/(t − f)·V₀/V, so its derivative by f is d·t/(f·(t − f)).
@@ -155,7 +155,7 @@ def with_clinging(d: float, feed: float, portions: Sequence[float], clings: floa
     for portion in portions:
         _sound(d, feed, portion)
         if not 0 <= clings < portion:
-            raise Unreadable("Less clings than a portion holds.")
+            raise Unreadable("Enter a volume left behind that is smaller than the portion.")
         extract = portion + film
         whole = in_feed + in_film
         in_feed = whole / (1 + d * extract / feed)

@@ -48,11 +48,11 @@ class Agent:
 AGENTS: tuple[Agent, ...] = (
     Agent("sodium-sulfate", "sodium sulfate", "Na2SO4", 10, 10, "decant", "slow and coarse; settles"),
     Agent("magnesium-sulfate", "magnesium sulfate", "MgSO4", 7, 3, "filter", "fast and fine; slightly acidic",
-          "what acid harms"),
+          "acid-sensitive compounds"),
     Agent("calcium-chloride", "calcium chloride", "CaCl2", 6, 10, "decant", "for hydrocarbons and halides",
-          "alcohols, amines, phenols: it binds them"),
+          "alcohols, amines or phenols: it binds them"),
     Agent("potassium-carbonate", "potassium carbonate", "K2CO3", 1.5, 10, "decant", "for amines and alcohols",
-          "acids and phenols: it makes their salts"),
+          "acids or phenols: it forms their salts"),
     Agent("calcium-sulfate", "calcium sulfate", "CaSO4", 0.5, 3, "filter", "fast, holds little; after another",
           ""),
 )  # fmt: skip
@@ -102,9 +102,9 @@ def agent_for(
     2.7
     """
     if not (volume > 0 and density > 0):
-        raise Unreadable("The layer has a volume and a density above 0.")
+        raise Unreadable("Enter a volume and a density above 0.")
     if takes_up < 0 or droplets < 0:
-        raise Unreadable("There is no less than no water in it.")
+        raise Unreadable("The amount of water cannot be negative: enter 0 or more.")
     dissolved = volume * density * takes_up / 100 * ((1 - BRINE_TAKES) if brine else 1.0)
     grams = (dissolved + droplets) / (OF_FULL * agent.holds)
     first = grams / 2

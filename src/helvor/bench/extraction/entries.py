@@ -38,9 +38,9 @@ class Emulsion(Payload):
     def _known(self) -> Emulsion:
         known = {key for key, _ in REMEDIES}
         if not set(self.tried) <= known:
-            raise ValueError("tried: Choose from the remedies, or write it in words.")
+            raise ValueError("tried: Choose a remedy, or describe it.")
         if self.thick is not None and self.thick.value > 200:
-            raise ValueError("thick: A rag is at most 200 mm thick.")
+            raise ValueError("thick: Enter an emulsion of at most 200 mm.")
         return self
 
 
@@ -73,7 +73,7 @@ class PhRead(Payload):
     @model_validator(mode="after")
     def _one_way(self) -> PhRead:
         if (self.ph is None) == (not self.colour):
-            raise ValueError("ph: Give the meter's number, or the colour of a paper.")
+            raise ValueError("ph: Enter the meter's value, or choose the colour of a paper.")
         if self.colour:
             try:
                 read_paper(self.paper or "universal", self.colour)
@@ -102,7 +102,7 @@ class AgentAdded(Payload):
     @model_validator(mode="after")
     def _known(self) -> AgentAdded:
         if self.agent not in AGENT:
-            raise ValueError(f"agent: Which drying agent? {', '.join(agent.name for agent in AGENT.values())}.")
+            raise ValueError(f"agent: Choose a drying agent: {', '.join(agent.name for agent in AGENT.values())}.")
         return self
 
 

@@ -395,13 +395,13 @@ class _Follower:
 
     def _rounds(self, step: Step, feed: Content, portions: list[list[tuple[str, float]]]) -> Parting:
         if not portions:
-            return _unfollowed(step, feed, "Nothing is said of how much is added.")
+            return _unfollowed(step, feed, "Enter the amount of the liquid that is added.")
         first = Content()
         for name, volume in portions[0]:
             first = first.plus(self.brought(step, name, volume))
         makes = "organic" if first.volume("organic") > first.volume("aqueous") else "aqueous"
         if not first.liquids:
-            return _unfollowed(step, feed, f"Say of {portions[0][0][0]} which layer it makes, and its density.")
+            return _unfollowed(step, feed, f"Enter which layer {portions[0][0][0]} forms, and its density.")
         whole = feed
         start = dict(feed.mol)
         extract, rounds = Content(), []

@@ -123,10 +123,12 @@ def wrong_layer(case: Case, flow: Flow) -> Iterator[Finding]:
                 yield Finding(
                     "wrong-layer",
                     "caution" if settled.close else "stop",
-                    f"Step {number}: {out.portion} was drawn as the {out.place} layer; by density it is the {where} "
+                    f"Step {number}: {out.portion} was recorded as the {out.place} layer, but by density it is the "
+                    f"{where} "
                     f"one ({digits(settled.apart, 2)} g/mL apart).",
-                    "The layers may have been exchanged; what is wanted sits in the other vessel.",
-                    "Drop test: which of the two takes up a drop of water? Keep both, correct the labels.",
+                    "The layers may have been exchanged: the product may be in the other vessel.",
+                    "Add a drop of water to each: the one that takes it up is the water layer. Keep both; correct "
+                    "the labels.",
                     about=step.id,
                 )
             yield from _volume_fits(number, step, parting, out, makes)
@@ -147,7 +149,7 @@ def _volume_fits(number: int, step: Step, parting: Parting, out: Drained, makes:
             f"Step {number}: {out.volume} of {out.portion}, but that layer holds about {digits(own, 2)} mL "
             f"and the other {digits(other, 2)} mL.",
             "The volume fits the other layer.",
-            "Test both with a drop of water before anything is thrown away.",
+            "Test both with a drop of water before you discard anything.",
             about=f"{step.id} {out.portion}",
         )  # fmt: skip
 
@@ -171,8 +173,8 @@ def volumes_add_up(case: Case, flow: Flow) -> Iterator[Finding]:
         if came_out > went_in * (1 + FITS) + 3 * sum(volume.resolution for volume in volumes):
             yield Finding(
                 "more-out-than-in", "caution",
-                f"Step {number}: {digits(came_out, 3)} mL came out; {digits(went_in, 3)} mL went in.",
-                "A portion was not written down, or a volume was misread.", "Look through the portions of this step.",
+                f"Step {number}: {digits(came_out, 3)} mL drained; only {digits(went_in, 3)} mL was added.",
+                "A portion was not recorded, or a volume was misread.", "Check the portions of this step.",
                 about=step.id,
             )  # fmt: skip
     by_vessel: dict[str, dict[str, str]] = {}
@@ -184,9 +186,10 @@ def volumes_add_up(case: Case, flow: Flow) -> Iterator[Finding]:
         apart = [name for name in names if not _joined(case, name, names)]
         if len(names) > 1 and len(apart) > 1:
             yield Finding(
-                "same-vessel", "caution", f"{join(names)} went into the same {vessel}.",
-                "What was parted is together again.",
-                "If one was emptied out before, say where it is; else treat them as one portion.", about=vessel,
+                "same-vessel", "caution", f"{join(names)}: recorded in the same {vessel}.",
+                "The separated layers have been recombined.",
+                "If one was poured elsewhere first, record where it is; otherwise treat them as one "
+                "portion.", about=vessel,
             )  # fmt: skip
 
 
@@ -205,7 +208,7 @@ def solid_in_funnel(case: Case, flow: Flow) -> Iterator[Finding]:
         for name in solids_added(step, case.run):
             yield Finding(
                 "solid-in-funnel", "caution", f"Step {number} puts {name}, a solid, into the funnel.",
-                "It blocks the tap.", "Dissolve it first, or add it in a beaker.", about=f"{step.id} {name}",
+                "A solid blocks the tap.", "Dissolve it first, or add it in a beaker.", about=f"{step.id} {name}",
             )  # fmt: skip
 
 
@@ -232,10 +235,10 @@ def drop_test(case: Case, flow: Flow) -> Iterator[Finding]:
         if joined != settled.where("aqueous"):
             yield Finding(
                 "drop-test-other", "caution",
-                f"Step {number}: the drop of water joined the {joined} layer; the densities put water in the "
+                f"Step {number}: the drop of water joined the {joined} layer; by density the water is the "
                 f"{settled.where('aqueous')} one.",
-                "The test counts, not the sum: something in there is not what the record says.",
-                "Keep both layers, look at what was poured in, and go by the test.", about=step.id,
+                "Trust the test: the contents differ from the record.",
+                "Keep both layers, check what was added, and go by the test.", about=step.id,
             )  # fmt: skip
 
 
@@ -247,7 +250,7 @@ def in_the_funnel(case: Case, flow: Flow) -> Iterator[Finding]:
             continue
         if parting.trouble and parting.feed.liquids:
             yield Finding("no-two-layers", "caution", f"Step {number}: {parting.trouble}",
-                          "Without two layers nothing is parted.", about=step.id)  # fmt: skip
+                          "Without two layers nothing is separated.", about=step.id)  # fmt: skip
         settled = parting.settled
         if settled is None:
             continue
@@ -258,14 +261,14 @@ def in_the_funnel(case: Case, flow: Flow) -> Iterator[Finding]:
                 "funnel-full", "caution",
                 f"Step {number}: {digits(most, 2)} mL in a funnel of {step.volume:g} mL; "
                 f"{case.rules['funnel-fill'].words} is {digits(fill * step.volume, 2)} mL.",
-                "There is no room to mix and to vent.", "Take a larger funnel, or smaller portions.", about=step.id,
+                "There is no room to mix and vent.", "Use a larger funnel, or smaller portions.", about=step.id,
             )  # fmt: skip
         if settled.close and step.id not in case.run.done:
             yield Finding(
                 "close-call", "caution",
-                f"Step {number}: the layers are {digits(settled.apart, 1)} g/mL apart.",
-                "So close they part slowly, and either may come out on top.",
-                f"Drop test. {settled.widen}", about=step.id,
+                f"Step {number}: the layers differ by {digits(settled.apart, 1)} g/mL in density.",
+                "With densities this close they separate slowly, and either may be on top.",
+                f"Test with a drop of water. {settled.widen}", about=step.id,
             )  # fmt: skip
         for remark in settled.remarks:
             if step.id not in case.run.done:
@@ -277,9 +280,9 @@ def in_the_funnel(case: Case, flow: Flow) -> Iterator[Finding]:
         if drained and not vented:
             yield Finding(
                 "never-vented", "caution" if _pressure(parting) else "note",
-                f"Step {number}: a layer was drawn off, and no venting is on record.",
-                "Unmixed layers have not shared anything out; unvented ones are under pressure.",
-                "If it was mixed and vented, write it; else mix again.", about=step.id,
+                f"Step {number}: a layer was drained, but no venting is recorded.",
+                "Unmixed layers have not reached equilibrium; unvented ones are under pressure.",
+                "If it was mixed and vented, record it; otherwise mix and vent now.", about=step.id,
             )  # fmt: skip
 
 
@@ -288,12 +291,12 @@ def gas_in_funnel(number: int, step: Step, parting: Parting) -> Iterator[Finding
     gas = sum(one.gas for one in parting.rounds)
     room = step.volume - max(one.settled.volume for one in parting.rounds) if step.volume else None
     if gas >= MUCH_GAS or (room is not None and gas > HEADSPACE * max(room, 1.0)):
-        over = f", {digits(gas / room, 2)} times the room over the liquid" if room is not None and room > 0 else ""
+        over = f", {digits(gas / room, 2)} times the space above the liquid" if room is not None and room > 0 else ""
         yield Finding(
             "gas-in-funnel", "caution",
-            f"Step {number}: about {digits(gas, 2)} mL of carbon dioxide come off in the funnel{over}.",
-            "Pressure throws the stopper out.",
-            "Mix in an open beaker until it stops foaming, then into the funnel; vent after each swirl, stem into the "
+            f"Step {number}: about {digits(gas, 2)} mL of carbon dioxide forms in the funnel{over}.",
+            "The pressure throws out the stopper.",
+            "Mix in an open beaker until the foaming stops, then transfer; vent after each swirl, stem into the "
             "hood, away from everybody.", about=step.id,
         )  # fmt: skip
 
@@ -319,16 +322,16 @@ def emulsion(case: Case, flow: Flow) -> Iterator[Finding]:
         if seen[-1].gone:
             words = [text.split(":")[0] for key, text in REMEDIES if key in tried]
             how = f" after: {join(words)}" if words else ""
-            yield Finding("emulsion-gone", "good", f"Step {number}: the rag is gone{how}.", about=step.id)
+            yield Finding("emulsion-gone", "good", f"Step {number}: the emulsion cleared{how}.", about=step.id)
             continue
         left = next((text for key, text in REMEDIES if key not in tried), "")
         thick = next((said.thick for said in reversed(seen) if said.thick), None)
         yield Finding(
             "emulsion", "caution",
-            f"Step {number}: {thick if thick else 'a rag'} of emulsion between the layers"
+            f"Step {number}: {f'{thick} of emulsion' if thick else 'emulsion'} between the layers"
             + (f", {len(tried)} remedies tried." if len(tried) > 1 else "."),
-            "What is in the rag belongs to neither layer yet; drawn off it carries water along.",
-            f"Next: {left}." if left else "Keep the rag apart and decide later.", about=step.id,
+            "An emulsion belongs to neither layer; drained with the organic layer it carries water over.",
+            f"Next: {left}." if left else "Keep the emulsion separate and decide later.", about=step.id,
         )  # fmt: skip
 
 
@@ -351,10 +354,10 @@ def portions(case: Case, flow: Flow) -> Iterator[Finding]:
                 yield Finding(
                     "too-few-portions", "caution",
                     f"Step {number}: after {len(parting.rounds)} portion{'s' if len(parting.rounds) > 1 else ''} "
-                    f"{digits(100 * left, 2)} % of the {solute.name} is still in the layer extracted.",
-                    "It ends up where the next layer goes.",
-                    f"{more} more of {digits(portion, 2)} mL leave {digits(100 * LEFT, 1)} %." if more
-                    else "More portions help little: another pH or solvent does.", about=f"{step.id} {solute.name}",
+                    f"{digits(100 * left, 2)} % of the {solute.name} is still in the extracted layer.",
+                    "It goes wherever the next layer goes.",
+                    f"{more} more of {digits(portion, 2)} mL would leave {digits(100 * LEFT, 1)} %." if more
+                    else "More portions help little: change the pH or the solvent.", about=f"{step.id} {solute.name}",
                 )  # fmt: skip
             else:
                 yield Finding(
@@ -389,9 +392,9 @@ def short_of_reagent(number: int, step: Step, parting: Parting) -> Iterator[Find
             yield Finding(
                 "base-short", "caution",
                 f"Step {number}: {digits(1000 * brought, 3)} mmol of base for {digits(1000 * needed, 3)} mmol of acid"
-                + (", what clings from the acid before included." if parting.feed.water.strong < 0 else "."),
-                "The rest of the acid stays in the organic layer.",
-                f"At least {digits(1000 * (needed - brought) * 1.2, 2)} mmol more.", about=step.id,
+                + (", including acid left from the step before." if parting.feed.water.strong < 0 else "."),
+                "The remaining acid stays in the organic layer.",
+                f"Add at least {digits(1000 * (needed - brought) * 1.2, 2)} mmol more.", about=step.id,
             )  # fmt: skip
     if brought < 0:
         for base in bases:
@@ -402,10 +405,10 @@ def short_of_reagent(number: int, step: Step, parting: Parting) -> Iterator[Find
             if wanted is not None and once < MEANT and brought < -base.mol:
                 yield Finding(
                     "acid-too-weak", "caution",
-                    f"Step {number}: at pH {digits(ph, 2)} a portion takes only {digits(100 * once, 2)} % of the "
+                    f"Step {number}: at pH {digits(ph, 2)} a portion extracts only {digits(100 * once, 2)} % of the "
                     f"{base.name} (pKa {base.pka:g}).",
-                    "A base that weak is charged in strong acid only.",
-                    f"pH {digits(wanted, 2)} would move half at once: a stronger acid, or more portions.",
+                    "A base this weak is ionized only in strong acid.",
+                    f"pH {digits(wanted, 2)} would extract half at once: use a stronger acid, or more portions.",
                     about=f"{step.id} {base.name}",
                 )  # fmt: skip
 
@@ -421,15 +424,15 @@ def ph_reached(case: Case, flow: Flow) -> Iterator[Finding]:
         if came is not None and came.gas > MUCH_GAS and step.id not in case.run.done and _touched(case, step):
             yield Finding(
                 "gas-comes-off", "caution",
-                f"Step {number}: about {digits(came.gas, 2)} mL of carbon dioxide come off.",
-                "Carbonate foams over.", "A large beaker, small portions, wait for the foam.", about=step.id,
+                f"Step {number}: about {digits(came.gas, 2)} mL of carbon dioxide forms.",
+                "Carbonate foams over.", "Use a large beaker and small portions; let the foam settle.", about=step.id,
             )  # fmt: skip
         if not read:
             if step.id in case.run.done:
                 yield Finding(
-                    "ph-untested", "caution", f"Step {number}: brought to pH {step.ph:g}, and no pH is on record.",
-                    "Only what is uncharged comes out; a sum does not know what was really in there.",
-                    "Test a drop now, before filtering.", about=step.id,
+                    "ph-untested", "caution", f"Step {number}: adjusted to pH {step.ph:g}, but no pH is recorded.",
+                    "Only the neutral form precipitates, and the calculation assumes the recorded amounts.",
+                    "Test a drop now, before you filter.", about=step.id,
                 )  # fmt: skip
             continue
         low, high = read[-1].range
@@ -437,13 +440,14 @@ def ph_reached(case: Case, flow: Flow) -> Iterator[Finding]:
         if missed:
             yield Finding(
                 "ph-not-reached", "caution",
-                f"Step {number}: the last test shows pH {_range(low, high)}; pH {step.ph:g} is asked for.",
-                "Part of it is still charged and stays dissolved.",
-                f"Add {_more(case, flow, step, low if down else high)} in small portions, test after each.",
+                f"Step {number}: the last test shows pH {_range(low, high)}; the procedure asks for pH {step.ph:g}.",
+                "Part of the product is still ionized and stays dissolved.",
+                f"Add {_more(case, flow, step, low if down else high)} in small portions; test after each.",
                 about=step.id,
             )  # fmt: skip
         else:
-            yield Finding("ph-reached", "good", f"Step {number}: pH {_range(low, high)}, {step.ph:g} was asked for.",
+            yield Finding("ph-reached", "good", f"Step {number}: pH {_range(low, high)}; the procedure asks for "
+                                                f"{step.ph:g}.",
                           about=step.id)  # fmt: skip
 
 
@@ -496,10 +500,11 @@ def gone_early(case: Case, flow: Flow) -> Iterator[Finding]:
         for component, mass, taken in still_wanted(case.run, case.ledger, flow, name):
             yield Finding(
                 "layer-gone", "caution" if mass < 0.2 * taken else "stop",
-                f"{name} was thrown away at step {number}{f' ({why})' if why else ''}; it should hold "
+                f"{name} was discarded at step {number}{f' ({why})' if why else ''}; it should contain "
                 f"{digits(mass, 2)} g of {component}, {digits(100 * mass / taken, 2)} % of it.",
-                f"The {component} is not weighed yet: there is no way back.",
-                "Get it out of the waste bottle if it can be told apart; else go on with another bench's, marked so.",
+                f"The {component} is not weighed yet and cannot be recovered later.",
+                "Recover it from the waste bottle if it can still be separated; otherwise continue with another "
+                "bench's portion and record that.",
                 about=f"{name} {component}",
             )  # fmt: skip
 
@@ -519,9 +524,9 @@ def exchanged(case: Case, flow: Flow) -> Iterator[Finding]:
             if apart and abs(mass - wanted2) < FITS * wanted2 and abs(mass2 - wanted) < FITS * wanted:
                 yield Finding(
                     "products-exchanged", "caution",
-                    f"{name} weighs {digits(mass, 3)} g and {other} {digits(mass2, 3)} g; the record promises "
+                    f"{name} weighs {digits(mass, 3)} g and {other} {digits(mass2, 3)} g; expected: "
                     f"{digits(wanted, 3)} and {digits(wanted2, 3)} g.",
-                    "Each mass fits the other.", "Melting points tell them apart; look where layers were labelled.",
+                    "Each mass fits the other product.", "Check the melting points and where the layers were labelled.",
                     about=f"{name} {other}",
                 )  # fmt: skip
 
@@ -544,23 +549,24 @@ def wet_product(case: Case, flow: Flow) -> Iterator[Finding]:
                 brine = any("brine" in name.casefold() for step in through for name in step.adds)
                 lacks = [
                     *([] if brine else ["no brine wash"]), *([] if dried else ["no drying agent"]),
-                    *([] if off or not dried else ["the drying agent never taken off"]),
+                    *([] if off or not dried else ["the drying agent not removed"]),
                 ]  # fmt: skip
                 if lacks:
                     yield Finding(
                         "wet-product", "caution",
                         f"{portion.name} weighs {shown(portion.mass)} g, {digits(1000 * over, 2)} mg more than was "
-                        f"put in; on its way {join(lacks)}.",
-                        "Water or salt counts as product.",
-                        "Take it up in the solvent again, dry, filter, evaporate; or weigh on to constant mass.",
+                        f"put in; during work-up: {join(lacks)}.",
+                        "Water or salt is counted as product.",
+                        "Dissolve it in the solvent again, dry, filter and evaporate; or dry it to constant mass.",
                         about=portion.name,
                     )  # fmt: skip
         spectra = [a for _, a in case.run.attached if _is_spectrum(a.name, a.words) and _step_makes(a.step, through)]
         dry = portion.constancy is not None and portion.constancy.state == "constant"
         if layered and spectra and not dry:
             yield Finding(
-                "wet-for-ir", "note", f"{portion.name} has a spectrum beside it and is not at constant mass.",
-                "Water hides the O–H region, 3200 to 3600 cm⁻¹.", "Dry it to constant mass, take the spectrum again.",
+                "wet-for-ir", "note", f"{portion.name} has a spectrum attached but is not at constant mass.",
+                "Water masks the O–H region, 3200 to 3600 cm⁻¹.", "Dry it to constant mass, then record the "
+                                                                  "spectrum again.",
                 about=portion.name,
             )  # fmt: skip
 
@@ -581,10 +587,10 @@ def drying_layer(case: Case, flow: Flow) -> Iterator[Finding]:
         if added and not added[-1].flows:
             yield Finding(
                 "agent-caked", "caution" if step.id in case.run.done else "note",
-                f"Step {number}: no grain moves freely yet after {len(added)} "
+                f"Step {number}: no grains move freely yet after {len(added)} "
                 f"portion{'s' if len(added) > 1 else ''} of {AGENT[added[-1].agent].name}.",
-                "Caked means there is more water than salt.",
-                "If water is to be seen, separate it again; else a little more, swirl, wait.", about=step.id,
+                "Caked means too little drying agent for the water.",
+                "If you see water, separate it again; otherwise add a little more, swirl and wait.", about=step.id,
             )  # fmt: skip
         content = flow.before.get(step.id)
         for key in dict.fromkeys(said.agent for said in added):
@@ -598,7 +604,7 @@ def unsuited(key: str, case: Case, mol: dict[str, float]) -> Iterator[str]:
         if mol.get(component.name.casefold(), 0.0) <= 0:
             continue
         if key == "potassium-carbonate" and component.acts == "acid":
-            yield f"potassium carbonate makes the salt of {component.name} and takes it along."
+            yield f"potassium carbonate forms the salt of {component.name} and removes it."
         if key == "calcium-chloride" and component.acts == "base":
             yield f"calcium chloride binds amines such as {component.name}."
 
@@ -619,8 +625,8 @@ def evaporated_hot(case: Case, flow: Flow) -> Iterator[Finding]:
                 yield Finding(
                     "evaporated-hot", "caution",
                     f"Step {number}: evaporated at {celsius:g} °C; {component.name} melts at {melts:g} °C.",
-                    "It melts onto the glass or goes off with the vapour.",
-                    "A bath below, and stop while a little solvent is left.", about=f"{step.id} {component.name}",
+                    "It melts onto the glass or is lost with the vapour.",
+                    "Use a cooler bath, and stop while a little solvent is left.", about=f"{step.id} {component.name}",
                 )  # fmt: skip
 
 
@@ -631,8 +637,9 @@ def reflux_time(case: Case, flow: Flow) -> Iterator[Finding]:
         if not marks:
             if step.id in case.run.done:
                 yield Finding(
-                    "reflux-untimed", "note", f"Step {number}: when the first drops fell back is not on record.",
-                    "Time counts from then, not from when the heat was turned on.", about=step.id,
+                    "reflux-untimed", "note", f"Step {number}: the start of reflux was not recorded.",
+                    "Time counts from the first drops that fall back, not from turning on the heat. Record it at "
+                    "the step.", about=step.id,
                 )  # fmt: skip
             continue
         clock = boiled(marks)
@@ -640,14 +647,15 @@ def reflux_time(case: Case, flow: Flow) -> Iterator[Finding]:
             yield Finding(
                 "reflux-short", "caution",
                 f"Step {number}: it boiled {digits(clock.minutes, 2)} min of {step.waits}.",
-                "The reaction may not be over.",
-                "To go on: let it cool, put fresh chips in (those in it are full of liquid and no longer help), then "
-                "heat again; or say so with the yield.", about=step.id,
+                "The reaction may be incomplete.",
+                "To continue: let it cool, add fresh chips (used chips no longer work), then "
+                "heat again; or report it with the yield.", about=step.id,
             )  # fmt: skip
         if clock.stretches > 1:
             yield Finding(
                 "reflux-broken", "note",
-                f"Step {number}: {clock.stretches} stretches; {digits(clock.broken, 2)} min between do not count.",
+                f"Step {number}: {clock.stretches} periods of boiling; the {digits(clock.broken, 2)} min between "
+                "do not count.",
                 about=step.id,
             )  # fmt: skip
 
@@ -682,7 +690,7 @@ def stayed_in_layers(case: Case) -> Iterator[Cause]:
         if elsewhere:
             where = join([f"{name} ({digits(1000 * mass, 2)} mg)" for name, mass in elsewhere.items()])
             yield Cause(
-                "in-other-layers", "loss", f"Some {component} went into other layers.",
+                "in-other-layers", "loss", f"Some {component} is in other layers.",
                 (f"by its distribution: {where}",),
                 0.4, sum(elsewhere.values()), portion=portion.name,
             )  # fmt: skip
@@ -693,7 +701,7 @@ def stayed_in_layers(case: Case) -> Iterator[Cause]:
                 (p.name for p in case.ledger.portions.values()
                  if p.said.end == "product" and same(p.said.component, component)), "",
             )  # fmt: skip
-            yield Cause("layer-gone", "loss", f"{gone.portion} was thrown away with {component} in it.",
+            yield Cause("layer-gone", "loss", f"{gone.portion} was discarded with {component} in it.",
                         (gone.why or "on record",), 0.9, mass, portion=product)  # fmt: skip
 
 
@@ -711,15 +719,15 @@ def judge_plan_layers(plan: Plan) -> Iterator[Advice]:
         if step.kind in PARTING and (solids := solids_added(step, run)):
             yield Advice(
                 Finding("solid-in-funnel", "caution", f"Step {number} puts {join(solids)}, a solid, into the funnel.",
-                        "It blocks the tap.", "Dissolve it first, or add it in a beaker."),
+                        "A solid blocks the tap.", "Dissolve it first, or add it in a beaker."),
                 step.id,
             )  # fmt: skip
         if step.kind in PARTING and parting is not None:
             if parting.trouble:
                 yield Advice(
                     Finding("no-two-layers", "caution", f"Step {number}: {parting.trouble}",
-                            "Without two layers nothing is parted.",
-                            "Say of each liquid which layer it makes, with its density."),
+                            "Without two layers nothing is separated.",
+                            "Enter for each liquid which layer it forms, and its density."),
                     step.id,
                 )  # fmt: skip
                 continue
@@ -729,15 +737,15 @@ def judge_plan_layers(plan: Plan) -> Iterator[Advice]:
                     Finding("funnel-full", "caution",
                             f"Step {number}: {digits(most, 2)} mL in a funnel of {step.volume:g} mL.",
                             f"{plan.rules['funnel-fill'].words.capitalize()} leaves room to mix and vent.",
-                            "A larger funnel, or smaller portions."),
+                            "Use a larger funnel, or smaller portions."),
                     step.id,
                 )  # fmt: skip
             if parting.settled is not None and parting.settled.close:
                 yield Advice(
                     Finding("close-call", "caution",
-                            f"Step {number}: the layers are {digits(parting.settled.apart, 1)} g/mL apart.",
-                            "So close they part slowly, and either may come out on top.",
-                            f"{parting.settled.widen} Keep the drop test in the instruction."),
+                            f"Step {number}: the layers differ by {digits(parting.settled.apart, 1)} g/mL in density.",
+                            "With densities this close they separate slowly, and either may be on top.",
+                            f"{parting.settled.widen} Keep the water-drop test in the instruction."),
                     step.id,
                 )  # fmt: skip
             for finding in (*short_of_reagent(number, step, parting), *gas_in_funnel(number, step, parting)):
@@ -749,14 +757,15 @@ def judge_plan_layers(plan: Plan) -> Iterator[Advice]:
             if agent is not None and off == "filter" and school == "decant":
                 yield Advice(
                     Finding("fine-agent", "note", f"Step {number}: {agent.name} is fine and does not settle.",
-                            "Decanted it comes along with the product.", "Filter it off."),
+                            "If you decant, it comes over with the product.", "Filter it off."),
                     step.id,
                 )  # fmt: skip
             content = flow.before.get(step.id)
             if content is not None and not content.brined and content.volume("organic") > 0:
                 yield Advice(
-                    Finding("no-brine", "note", f"Step {number}: the layer meets no brine before it is dried.",
-                            "Brine takes most of the water out; else it takes more salt, which holds product."),
+                    Finding("no-brine", "note", f"Step {number}: no brine wash before drying.",
+                            "Brine removes most of the water; without it you need more drying agent, which holds "
+                            "product."),
                     step.id,
                 )  # fmt: skip
         if step.kind == "evaporate" and step.celsius is not None:
@@ -770,6 +779,6 @@ def judge_plan_layers(plan: Plan) -> Iterator[Advice]:
                         Finding("evaporated-hot", "caution",
                                 f"Step {number}: {step.celsius:g} °C; {substance.name} melts at "
                                 f"{substance.melts:g} °C.",
-                                "It melts onto the glass or goes off with the vapour.", "A cooler bath."),
+                                "It melts onto the glass or is lost with the vapour.", "Use a cooler bath."),
                         step.id,
                     )  # fmt: skip

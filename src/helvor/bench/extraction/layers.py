@@ -98,8 +98,8 @@ class Settled:
     def widen(self) -> str:
         """What moves close layers further apart; salt makes the water heavier, so it helps where water is below."""
         if self.where("aqueous") == "upper":
-            return "Not salt: it brings them closer. More of a heavy organic solvent parts them."
-        return "Salt makes the water heavier; more of a light organic solvent helps too."
+            return "Do not add salt: it brings the densities closer. More of a dense organic solvent separates them."
+        return "Salt makes the water denser; more of a light organic solvent also helps."
 
     @property
     def volume(self) -> float:
@@ -125,9 +125,9 @@ def settle(poured: Sequence[tuple[Liquid, float]], celsius: float = 20.0) -> Set
     """
     for liquid, volume in poured:
         if not volume > 0:
-            raise Unreadable(f"{liquid.name}: the volume is above 0 mL.")
+            raise Unreadable(f"{liquid.name}: enter a volume above 0 mL.")
         if not 0.3 < liquid.density < 4:
-            raise Unreadable(f"{liquid.name}: a liquid has a density between 0.3 and 4 g/mL.")
+            raise Unreadable(f"{liquid.name}: enter a density between 0.3 and 4 g/mL.")
     water = [(liquid, volume) for liquid, volume in poured if liquid.makes == "aqueous"]
     organic = [(liquid, volume) for liquid, volume in poured if liquid.makes == "organic"]
     both = [(liquid, volume) for liquid, volume in poured if liquid.makes == "both"]
@@ -142,13 +142,18 @@ def settle(poured: Sequence[tuple[Liquid, float]], celsius: float = 20.0) -> Set
         share = ratio / (1 + ratio)
         organic.append((liquid, volume * share))
         water.append((liquid, volume * (1 - share)))
-        remarks.append(f"{liquid.name} goes into both layers, shifts their densities, holds water and feeds emulsions")
+        remarks.append(
+            f"{liquid.name} dissolves in both layers, shifts their densities, holds water and favours emulsions"
+        )
     carried = sum(volume for _, volume in both)
     if carried > MUCH_CARRIED * whole:
-        remarks.append(f"with {100 * carried / whole:.0f} % that mixes with both it may not part: add brine or water")
+        remarks.append(
+            f"with {100 * carried / whole:.0f} % of a liquid that mixes with both, the layers may not separate: "
+            "add brine or water"
+        )
     kinds = len({liquid.name for liquid, _ in organic if liquid.makes == "organic"})
     if kinds > 1:
-        remarks.append(f"{kinds} organic liquids: those that mix make one layer with a density in between")
+        remarks.append(f"{kinds} organic liquids: if they mix, they form one layer with a density in between")
     pair = [_layer(organic, celsius), _layer(water, celsius)]
     upper, lower = sorted(pair, key=lambda layer: layer.density)
     apart = lower.density - upper.density
@@ -159,12 +164,12 @@ def _why_one(water: Sequence[object], organic: Sequence[object], both: Sequence[
     names = " and ".join(liquid.name for liquid, _ in both)
     if water and both:
         verb = "mixes" if len(both) == 1 else "mix"
-        return f"{names} {verb} with water: one liquid, no layers. Some part when salted; another solvent is surer."
+        return f"{names} {verb} with water: no layers. Salting out may separate some; better choose another solvent."
     if organic and both:
-        return f"{names} and the organic liquid are one liquid: there is no water layer."
+        return f"{names} and the organic liquid mix: there is no water layer."
     if both:
-        return f"{names} alone makes no layers."
-    return "There is only one layer: nothing was added to part it from." if water or organic else "It is empty."
+        return f"{names} alone: no layers."
+    return "There is only one layer: add a second liquid." if water or organic else "It is empty."
 
 
 def _layer(parts: Sequence[tuple[Liquid, float]], celsius: float) -> Layer:
@@ -191,7 +196,7 @@ def funnel_for(volume: float, fill: str = "two-thirds") -> float | None:
     125.0
     """
     if not volume > 0:
-        raise Unreadable("A funnel is chosen for a volume above 0 mL.")
+        raise Unreadable("Enter a volume above 0 mL.")
     return next((size for size in FUNNELS if volume <= FILL[fill] * size), None)
 
 
@@ -213,9 +218,9 @@ def lost_at_cut(cut: Cut, rag: float, per_ml: float) -> float:
 
 
 REMEDIES: tuple[tuple[str, str], ...] = (
-    ("wait", "wait: many part within ten minutes"),
+    ("wait", "wait: many separate within ten minutes"),
     ("swirl", "swirl gently, upright"),
-    ("brine", "add a little brine: more density, less mixing"),
+    ("brine", "add a little brine: it makes the water denser"),
     ("plug", "filter through a plug of wool"),
     ("alcohol", "a few drops of alcohol"),
     ("solvent", "more of the organic solvent"),

@@ -43,10 +43,10 @@ def read_liquid(line: str, known: LiquidOf, formula: FormulaOf) -> tuple[Liquid,
     own = _DENSITY.search(text)
     match = _VOLUME.fullmatch(_DENSITY.sub("", text).strip())
     if match is None:
-        raise Unreadable(f"“{text[:40]}” is a name and a volume, such as diethyl ether 50 mL.")
+        raise Unreadable(f"“{text[:40]}” is not clear: enter a name and a volume, such as diethyl ether 50 mL.")
     volume = parse(match["volume"], "volume", field_unit="mL").value
     if volume <= 0:
-        raise Unreadable(f"“{text[:40]}”: the volume is above 0 mL.")
+        raise Unreadable(f"“{text[:40]}”: enter a volume above 0 mL.")
     name = match["name"].strip()
     molar = _MOLAR.fullmatch(name)
     if molar is not None:
@@ -57,7 +57,9 @@ def read_liquid(line: str, known: LiquidOf, formula: FormulaOf) -> tuple[Liquid,
     else:
         found = known(name)
         if found is None and own is None:
-            raise Unreadable(f"{name} is not a liquid on the shelf: give its density, such as {name} 0.87 g/mL 20 mL.")
+            raise Unreadable(
+                f"{name} is not a liquid in the reference data: enter its density, such as {name} 0.87 g/mL 20 mL."
+            )
         liquid = found or Liquid(name, "organic", 1.0)
     if own is not None:
         liquid = replace(liquid, density=parse_number(own[1])[0])
@@ -88,12 +90,12 @@ def read_part(line: str, known: PartOf) -> Part:
     if last in _ACTS and known(rest) is None:
         said, name = last, " ".join(rest.split()[:-1]).strip(" ,:;")
     if not name:
-        raise Unreadable("Name the component, such as benzoic acid 1.00 g.")
+        raise Unreadable("Enter the component, such as benzoic acid 1.00 g.")
     part = known(name) or Part(name, "", 1.0, "neutral")
     if said:
         part = replace(part, acts=_ACTS[said])
     elif pka is not None and part.acts == "neutral":
-        raise Unreadable(f"{name}: with a pKa say acid, or base where it is that of the conjugate acid.")
+        raise Unreadable(f"{name}: add the word acid, or base if the pKa is that of the conjugate acid.")
     if pka is not None:
         part = replace(part, pka=_number(pka[1]))
     if log_k is not None:
@@ -101,16 +103,16 @@ def read_part(line: str, known: PartOf) -> Part:
     elif k is not None:
         ratio = _number(k[1])
         if ratio <= 0:
-            raise Unreadable(f"{name}: K is above 0.")
+            raise Unreadable(f"{name}: enter a K above 0.")
         part = replace(part, log_k=math.log10(ratio))
     if grams is not None:
         part = replace(part, grams=_number(grams[1]) / (1000 if grams[2] == "mg" else 1))
     if part.acts != "neutral" and part.pka is None:
-        raise Unreadable(f"{name}: an acid or base needs its pKa, such as {name} acid pKa 4.2 logP 1.9.")
+        raise Unreadable(f"{name}: enter its pKa, such as {name} acid pKa 4.2 logP 1.9.")
     if part.log_k is None:
-        raise Unreadable(f"{name}: its log P is not on the shelf: write it, such as {name} logP 2.1.")
+        raise Unreadable(f"{name}: its log P is not in the reference data: enter it, such as {name} logP 2.1.")
     if part.grams <= 0:
-        raise Unreadable(f"{name}: the amount is above 0 g.")
+        raise Unreadable(f"{name}: enter an amount above 0 g.")
     return part
 
 

@@ -28,7 +28,7 @@ def flask_for(volume: float) -> float | None:
     (50.0, 100.0)
     """
     if not volume > 0:
-        raise Unreadable("A flask is chosen for a volume above 0 mL.")
+        raise Unreadable("Enter a volume above 0 mL.")
     return next((size for size in FLASKS if volume <= FULL[1] * size + 1e-9), None)
 
 
@@ -68,28 +68,32 @@ def boiled(marks: Sequence[tuple[datetime, bool]], now: datetime | None = None) 
 
 
 SET_UP: tuple[Check, ...] = (
-    Check("chips", "chips in, before any heat", "put into hot liquid they make it boil over", safety=True, on="flask"),
+    Check("chips", "chips in, before any heat", "added to hot liquid, they make it boil over", safety=True, on="flask"),
     Check("clamped", "flask clamped at the neck, condenser held too", "its weight strains the joint", safety=True,
           on="clamp"),
-    Check("seated", "condenser seated, joint greased if the house greases", "vapour gets out there", on="joint"),
+    Check("seated", "condenser seated, joint greased if the house "
+                    "greases", "vapour escapes at a loose joint", on="joint"),
     Check("open", "open at the top", "a closed system bursts", safety=True, on="top"),
     Check("water", "water in at the bottom, out at the top, gentle; seen to flow before any heat",
-          "else vapour leaves at the top; a strong stream tears the hose off", when=("condenser-water", "before-heat"),
+          "without water, vapour leaves at the top; a strong flow tears the hose "
+          "off", when=("condenser-water", "before-heat"),
           safety=True, on="water"),
-    Check("water", "water in at the bottom, out at the top, gentle; before any heat under what burns, else when it "
-          "boils", "else vapour leaves at the top", when=("condenser-water", "when-boiling"), safety=True, on="water"),
+    Check("water", "water in at the bottom, out at the top, gentle; before any heat if it is flammable, otherwise "
+                   "when it "
+          "boils", "without water, vapour leaves at the "
+                   "top", when=("condenser-water", "when-boiling"), safety=True, on="water"),
     Check("heat", "heat high until it boils, then down: the vapour's ring in the lower third",
-          "higher up vapour escapes", on="heater"),
+          "above that, vapour escapes", on="heater"),
 )  # fmt: skip
 TAKE_DOWN: tuple[Check, ...] = (
     Check("heat-off", "heat off and away, hands gloved", "hot glass looks like cold glass", safety=True, on="heater"),
-    Check("cooled", "hand-warm before anything is opened", "hot vapour scalds and catches fire", safety=True,
+    Check("cooled", "cooled to hand-warm before opening", "hot vapour scalds and can catch fire", safety=True,
           on="flask"),
     Check("condenser-first", "flask held, condenser off first", "its weight breaks the joint", on="joint"),
     Check("ring", "flask on a cork ring", "a round flask rolls", on="clamp"),
     Check("water-off", "water off last, hoses drained", "a hot condenser needs it", on="water"),
 )  # fmt: skip
 QUENCH: tuple[Check, ...] = (
-    Check("slowly", "added drop by drop, ice bath under it", "gas and heat come at once", safety=True),
+    Check("slowly", "added drop by drop, ice bath under it", "gas and heat are released at once", safety=True),
     Check("open", "open, in the hood, no flame", "hydrides give hydrogen", safety=True),
 )  # fmt: skip

@@ -96,17 +96,17 @@ def propose(
         Unreadable: nothing to part, two of a name, or a solvent that makes no layer of its own.
     """
     if len(parts) < 2:
-        raise Unreadable("A scheme parts at least two substances.")
+        raise Unreadable("Enter at least two substances.")
     if len({part.name.casefold() for part in parts}) < len(parts):
-        raise Unreadable("Two substances have the same name.")
+        raise Unreadable("Two substances have the same name: rename one.")
     if solvent.layer != "organic":
-        raise Unreadable(f"{solvent.name} makes no layer of its own over water: take another solvent.")
+        raise Unreadable(f"{solvent.name} forms no separate layer with water: choose another solvent.")
     if not 5 <= organic <= 1000:
-        raise Unreadable("Take 5 to 1000 mL of the solvent.")
+        raise Unreadable("Enter 5 to 1000 mL of the solvent.")
     proposed = _Draft(parts, solvent, organic, rules, kinds).proposed()
     hydroxide = any(stage.chosen.formula in ("NaOH", "KOH") for stage in proposed.stages)
     if hydroxide and any(care.name == "chloroform" for care in named(solvent.name)):
-        raise Unreadable("Chloroform and hydroxide react violently: take another solvent, an ether or ethyl acetate.")
+        raise Unreadable("Chloroform and hydroxide react violently: choose another solvent, an ether or ethyl acetate.")
     return proposed
 
 
@@ -166,7 +166,7 @@ class _Draft:
             if chosen is None:
                 continue
             if not chosen.fits:
-                self.remarks.append(f"{part.name}: {chosen.why} Only part of it leaves.")
+                self.remarks.append(f"{part.name}: {chosen.why} Only part of it is extracted.")
             known = groups.get(chosen.formula)
             if known is None:
                 groups[chosen.formula] = (chosen, [part])
@@ -176,10 +176,14 @@ class _Draft:
         for _, together in groups.values():
             if len(together) > 1:
                 names = " and ".join(part.name for part in together)
-                self.remarks.append(f"{names} leave together: part them afterwards, by crystallization or on a column.")
+                self.remarks.append(
+                    f"{names} are extracted together: separate them afterwards, by crystallization or on a column."
+                )
         neutral = [part.name for part in self.parts if part.acts == "neutral"]
         if len(neutral) > 1:
-            self.remarks.append(f"{' and '.join(neutral)} both stay in the organic layer: no acid or base parts them.")
+            self.remarks.append(
+                f"{' and '.join(neutral)} both stay in the organic layer: no acid or base separates them."
+            )
         return [groups[key] for key in sorted(groups, key=lambda key: order.get(key, 9))]
 
     def _extract(self, chosen: Chosen, leaving: list[Part]) -> tuple[str, list[Part], float, Chosen]:
@@ -196,8 +200,8 @@ class _Draft:
         )  # fmt: skip
         extracts, rest = f"{word} extracts", f"organic after {word}"
         size = funnel_for(self.organic + volume, self.rules["funnel-fill"].key)
-        says = f"Take out {' and '.join(part.name for part in leaving)} with {{{reagent}}} in {self.count} portions"
-        foam = "It foams: swirl open first." if chosen.formula == "NaHCO3" else ""
+        says = f"Extract {' and '.join(part.name for part in leaving)} with {{{reagent}}} in {self.count} portions"
+        foam = "It foams: swirl it open first." if chosen.formula == "NaHCO3" else ""
         self._step("extract", says, takes=(self.layer,), gives=(extracts, rest), adds=(reagent,), times=self.count,
                    volume=size, container=("funnel",), hands=15, waits=6, cautions=foam)  # fmt: skip
         self.layer = rest
@@ -226,10 +230,10 @@ class _Draft:
                       layer="aqueous", hazards="corrosive", waste="aqueous")
         )  # fmt: skip
         product = f"{' and '.join(part.name for part in leaving)} crystals"[:40]
-        self._step("set ph", f"In ice, bring to pH {digits(ph, 2)} with {{{tag}}} in small portions", on=extracts,
+        self._step("set ph", f"In ice, adjust to pH {digits(ph, 2)} with {{{tag}}} in small portions", on=extracts,
                    adds=(tag,), ph=round(ph, 1), hands=6, waits=5,
-                   cautions="It foams: a large beaker." if chosen.formula == "NaHCO3" else "")  # fmt: skip
-        liquor = f"liquor of {leaving[0].name}"[:40]
+                   cautions="It foams: use a large beaker." if chosen.formula == "NaHCO3" else "")  # fmt: skip
+        liquor = f"mother liquor of {leaving[0].name}"[:40]
         self._step("vacuum filter", "Filter with suction; rinse with a little ice water", takes=(extracts,),
                    gives=(liquor, product), hands=6, waits=8)  # fmt: skip
         self.solids.append(product)
@@ -263,13 +267,13 @@ class _Draft:
         low = min((part.melts for part in stays if part.melts is not None), default=None)
         bath = 45.0 if low is None else max(25.0, min(45.0, low - 20))
         ages = any(care.peroxides for care in named(self.solvent.name))
-        self._step("evaporate", f"Take the solvent off with the rotary evaporator, bath at {bath:g} °C, and collect it",
+        self._step("evaporate", f"Evaporate the solvent on the rotary evaporator, bath at {bath:g} °C, and collect it",
                    takes=("clear layer",), gives=(product,), container=("round flask",), celsius=bath, hands=4,
                    waits=20, kit=("rotary evaporator", "round flask"), cautions="No flame, no hotplate near it." + (
-                       " The bottle tested for peroxides first; never to dryness while warm." if ages else ""
+                       " Test the bottle for peroxides first; never evaporate to dryness while warm." if ages else ""
                    ))  # fmt: skip
         self._step("cool", "Let it come to room temperature", on=product, hands=1, waits=5)
-        self._step("weigh", "Weigh flask and residue, until it stays", on=product, container=("round flask",), hands=4,
+        self._step("weigh", "Weigh flask and residue to constant mass", on=product, container=("round flask",), hands=4,
                    asks=("mass",))  # fmt: skip
         single = stays[0] if len(stays) == 1 else None
         self.portions += [
@@ -285,11 +289,11 @@ class _Draft:
             self._step("weigh", f"Weigh a labelled {dish} for {solid}, empty", container=(dish,), empty=True, hands=2,
                        asks=("mass",))  # fmt: skip
         for solid, dish in dishes.items():
-            self._step("transfer", f"{solid} onto {dish}, spread out", on=solid, container=(dish,), hands=3)
+            self._step("transfer", f"Spread {solid} on {dish}", on=solid, container=(dish,), hands=3)
         if dishes:
-            self._step("keep", "The dishes into air until the next meeting", place="air", hands=2)
+            self._step("keep", "Leave the dishes in air until the next meeting", place="air", hands=2)
         for solid, dish in dishes.items():
-            self._step("weigh", f"Weigh {solid} on {dish}, until it stays", on=solid, container=(dish,), hands=4,
+            self._step("weigh", f"Weigh {solid} on {dish} to constant mass", on=solid, container=(dish,), hands=4,
                        asks=("mass",), meeting=2)  # fmt: skip
 
     def _clear_up(self) -> None:
@@ -297,16 +301,18 @@ class _Draft:
         water = [portion.name for portion in self.portions if portion.end == "waste" and portion.name != "spent salt"]
         meeting = 2 if self.solids else 1
         if water:
-            self._step("discard", "All products weighed: liquors, neutralized, and brine into aqueous waste",
+            self._step("discard", "After all products are weighed, put the neutralized mother liquors and the "
+                                  "brine into aqueous waste",
                        takes=water,
                        waste="aqueous", hands=3, meeting=meeting)  # fmt: skip
         if any(portion.name == "spent salt" for portion in self.portions):
-            self._step("wait", "The spent salt, wet with solvent, spread out in the hood until it is loose and dry",
+            self._step("wait", "Spread the spent salt, wet with solvent, in the hood until it is loose and dry",
                        on="spent salt", place="hood", hands=1, waits=20, meeting=meeting)  # fmt: skip
-            self._step("discard", "The spent salt, dry, into the solid waste", on="spent salt", waste="solids", hands=1,
+            self._step("discard", "Put the dry spent salt into the solid "
+                                  "waste", on="spent salt", waste="solids", hands=1,
                        meeting=meeting)  # fmt: skip
             stream = self.solvent.waste or "solvents"
-            self._step("discard", f"The solvent that the evaporator collected into {WASTE[stream]}", waste=stream,
+            self._step("discard", f"Put the solvent that the evaporator collected into {WASTE[stream]}", waste=stream,
                        hands=1, meeting=meeting)  # fmt: skip
 
     def _step(self, kind: str, says: str, **more: object) -> None:
@@ -318,8 +324,8 @@ class _Draft:
     def _procedure(self) -> Procedure:
         names = ", ".join(part.name for part in self.parts)
         return Procedure(
-            title=f"Parting {len(self.parts)} through their salts",
-            aim=f"Part {names} by what acid and base make of them."[:400],
+            title=f"Acid–base extraction of {len(self.parts)} compounds",
+            aim=f"Separate {names} by acid–base extraction."[:400],
             hazards="Flammable solvent: no flame in the room. Acid and base burn skin and eyes. Goggles, gloves, hood.",
             substances=tuple(self.substances), components=tuple(self.components), portions=tuple(self.portions),
             steps=tuple(self.steps),
@@ -347,5 +353,5 @@ class _Draft:
 def _m(part: Part) -> float:
     """Molar mass, g/mol."""
     if not part.formula:
-        raise Unreadable(f"{part.name}: a formula is needed for its amount in mol.")
+        raise Unreadable(f"{part.name}: enter its formula; the amount in mol needs it.")
     return molar_mass(part.formula)

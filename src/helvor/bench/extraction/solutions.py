@@ -69,10 +69,12 @@ def solution_density(formula: str, fraction: float, celsius: float = 20.0) -> fl
     """
     known = COEFFICIENTS.get(plain(formula))
     if known is None:
-        raise Unreadable(f"The density of {formula} in water is not known here: give it.")
+        raise Unreadable(f"The density of {formula} in water is not known: enter it.")
     c0, c1, c2, c3, c4, most = known
     if not 0 <= fraction <= most + 1e-3:
-        raise Unreadable(f"{formula}: no more than {100 * most:.0f} % by mass goes into water here.")
+        raise Unreadable(
+            f"{formula}: the table ends at {100 * most:.0f} % by mass in water. Enter a lower concentration."
+        )
     if fraction == 0:
         return water_density(celsius)
     apparent = (c0 * fraction + c1) * math.exp(1e-6 * (celsius + c4) ** 2) / (fraction + c2 + c3 * celsius) / 1000
@@ -95,7 +97,10 @@ def fraction_of(formula: str, molar: float, celsius: float = 20.0) -> float:
             break
         fraction = nearer
     if fraction > most:
-        raise Unreadable(f"{molar:g} mol/L of {formula}: no more than {100 * most:.0f} % by mass goes into water here.")
+        raise Unreadable(
+            f"{molar:g} mol/L of {formula}: the table ends at {100 * most:.0f} % by mass in water. Enter a lower "
+            "concentration."
+        )
     return fraction
 
 

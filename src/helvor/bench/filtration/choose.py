@@ -27,12 +27,12 @@ METHODS: dict[str, str] = {
     "hot-gravity": "Hot gravity, fluted paper, warm stemless funnel",
     "vacuum": "Vacuum",
     "crucible": "Vacuum, filter crucible",
-    "decant": "Decant, then filter the last",
+    "decant": "Decant, then filter the rest",
 }
 SOLVENTS: dict[str, str] = {
     "water": "water",
     "organic": "an organic solvent",
-    "volatile": "a volatile or very flammable one",
+    "volatile": "a volatile or highly flammable solvent",
 }
 GRAINS: dict[str, str] = {
     "coarse": "coarse grains that settle",
@@ -134,28 +134,31 @@ def choose(task: Task) -> Choice:
     'gravity'
     """
     if not 0 <= task.solid <= 2000 or not 0 < task.liquid <= 20000:
-        raise Unreadable("A solid is 0 to 2000 g and a liquid above 0, at most 20 L.")
+        raise Unreadable("Enter 0 to 2000 g of solid, and a liquid above 0 and up to 20 L.")
     if task.hot:
-        return _cone(task, "hot-gravity", "It is hot and would crystallize in the stem and under suction: a fluted "
+        return _cone(task, "hot-gravity", "It is hot and would crystallize in the stem and under vacuum: a fluted "
                      "paper and a warm stemless funnel let it through before it cools.")  # fmt: skip
     if task.wanted == "liquid" or task.aid:
         if task.settles and not task.aid:
-            return _cone(task, "decant", "The liquid is wanted and the solid settles: pour most of it off, then only "
-                         "the last goes through paper.")  # fmt: skip
+            return _cone(task, "decant", "You want the liquid and the solid settles: decant most of it, so that only "
+                         "the rest goes through paper.")  # fmt: skip
         what = "the drying agent or charcoal" if task.aid else "the solid"
-        return _cone(task, "gravity", f"The liquid is wanted: {what} stays on a paper, and no suction draws fine "
-                     "grains through or boils the solvent away.")  # fmt: skip
+        return _cone(task, "gravity", f"You want the liquid: {what} stays on the paper, and without vacuum no fine "
+                     "grains pass and no solvent boils away.")  # fmt: skip
     if task.grain == "gel":
-        return _cone(task, "gravity", "Suction would press a jelly into the pores and stop; a wide cone keeps running.")
+        return _cone(
+            task, "gravity", "With vacuum a gelatinous precipitate clogs the pores; a wide cone keeps flowing."
+        )
     if task.weighed and task.crucibles:
         return _crucible(task)
     if task.weighed and task.grain == "fine":
-        return _cone(task, "gravity", "Every grain counts and it is fine: a slow paper that holds it, filled to the "
-                     "line, loses least.")  # fmt: skip
+        return _cone(task, "gravity", "Every grain counts and the solid is fine: a slow paper that retains it, "
+                                      "filled to the "
+                     "line, loses the least.")  # fmt: skip
     if task.settles and task.liquid > 100:
-        return _plate(task, "decant", "It is heavy and settles: pour the clear liquid off with the rinses first, so "
-                      "that little has to go through the paper.")  # fmt: skip
-    return _plate(task, "vacuum", "The solid is wanted and it is cold: suction is quick and leaves it nearly dry.")
+        return _plate(task, "decant", "It is dense and settles: decant the clear liquid and the rinses first, so "
+                      "that little liquid has to pass the paper.")  # fmt: skip
+    return _plate(task, "vacuum", "You want the solid and it is cold: vacuum is quick and leaves it nearly dry.")
 
 
 SPEED = {"coarse": "fast", "crystals": "medium", "fine": "slow", "gel": "fast"}
@@ -165,19 +168,22 @@ SPEED = {"coarse": "fast", "crystals": "medium", "fine": "slow", "gel": "fast"}
 def _also(task: Task) -> list[str]:
     also = []
     if task.grain == "fine":
-        also.append("If it runs through: digest it warm first, put an electrolyte in the wash, pass it a second time.")
+        also.append("If it runs through: digest it warm first, add an electrolyte to the wash, refilter.")
     if task.settles and task.liquid > 100:
-        also.append("Rinse by decanting and pour little liquid through the paper: rinse volume costs time.")
+        also.append("Rinse by decanting and pour little liquid through the paper: a large rinse takes time.")
     if task.wanted == "liquid":
-        also.append("The liquid that wets the paper ends in the receiver: change it if the filtrate is wanted pure.")
+        also.append(
+            "The liquid that wets the paper runs into the receiver: change the receiver if the filtrate must be pure."
+        )
     if task.solvent != "water":
-        also.append("Wet the paper with the same solvent: water would block it and spoil the filtrate.")
+        also.append("Wet the paper with the same solvent: water would block it and contaminate the filtrate.")
     if task.solvent == "volatile":
         also.append(
-            "No flame in the room, in the hood; under suction it boils away and leaves crust: gentle and brief."
+            "No flame in the room; work in the hood. Under vacuum the solvent boils away and leaves a crust: keep "
+            "it gentle and brief."
         )
     if task.hot:
-        also.append("Keep solvent hot for rinsing flask and paper: product hides in both. No flame near it.")
+        also.append("Keep hot solvent ready to rinse flask and paper: product stays in both. No flame near it.")
     return also
 
 
@@ -188,7 +194,7 @@ def _cone(task: Task, method: Method, why: str) -> Choice:
     fitting = [p for p in PAPERS if cake <= CONE_PART * cone_of(p).holds and _has_funnel(p)]
     if not fitting:
         raise Unreadable(
-            f"{task.solid:g} g of solid overfills the largest usual paper: divide it, or use a flat plate and suction."
+            f"{task.solid:g} g of solid overfills the largest usual paper: divide it, or use a flat plate and vacuum."
         )
     quick = [p for p in fitting if task.liquid / fill_line(p, school).volume <= POURS]
     paper = (quick or fitting[-1:])[0]
@@ -199,7 +205,7 @@ def _cone(task: Task, method: Method, why: str) -> Choice:
     minutes = task.liquid / pace
     also = _also(task)
     if task.minutes is not None and minutes > task.minutes:
-        also.insert(0, f"It would drip for about {minutes:.0f} min: decant first, or start it early.")
+        also.insert(0, f"It would take about {minutes:.0f} min: decant first, or start early.")
     kind = "stemless, warmed glass funnel" if method == "hot-gravity" else "60° glass funnel"
     return Choice(
         method, why, f"{kind}, {funnel} mm", funnel, paper, SPEED[task.grain], fold, pours, minutes, tuple(also),
@@ -216,16 +222,16 @@ def _plate(task: Task, method: Method, why: str) -> Choice:
     cake = task.solid / BULK[task.grain] * 1000  # mm³
     fitting = [p for p in PLATES if cake <= CAKE_MM * math.pi * (p / 2) ** 2]
     if not fitting:
-        raise Unreadable(f"{task.solid:g} g makes too thick a cake for the largest usual plate: divide it.")
+        raise Unreadable(f"{task.solid:g} g makes too thick a cake for the largest usual plate: divide the solid.")
     small = task.solid < HIRSCH_BELOW
     plate = fitting[0] if small else next((p for p in fitting if p >= 40), fitting[-1])
     kind = "Hirsch funnel" if plate < 40 else "Büchner funnel"
     also = _also(task)
     if small:
-        also.append("On a large plate so little would be lost in the paper and along the wall.")
+        also.append("On a large plate so small an amount would be lost on the paper and the wall.")
     paper = disc_for_plate(plate)
     usual = next((p for p in PAPERS if p == plate), None)
-    also.append(f"Cut the paper to {paper:g} mm" + (f", or take the {usual} mm circle and trim it." if usual else "."))
+    also.append(f"Cut the paper to {paper:g} mm" + (f", or trim a {usual} mm circle." if usual else "."))
     minutes = 2 + task.liquid / (40 * (plate / 55) ** 2) * (4 if task.grain == "fine" else 1)
     flask = _flask(task, also)
     return Choice(
@@ -237,22 +243,23 @@ def _flask(task: Task, also: list[str]) -> int:
     """The suction flask; where even the largest would be over half full, it is emptied on the way."""
     flask = next((size for size in SUCTION_FLASKS if size >= 2 * task.liquid), SUCTION_FLASKS[-1])
     if task.liquid > flask / 2:
-        also.append(f"Empty the flask on the way: {task.liquid:g} mL is more than half of {flask} mL.")
+        also.append(f"Empty the flask part-way: {task.liquid:g} mL is more than half of {flask} mL.")
     return flask
 
 
 def _crucible(task: Task) -> Choice:
     if task.solid > 5:
-        raise Unreadable("A filter crucible takes a few grams at most: divide it, or use a plate.")
+        raise Unreadable("A filter crucible takes a few grams at most: divide the solid, or use a plate.")
     also = _also(task)
     flask = _flask(task, also)
     return Choice(
         "crucible",
-        "The solid is weighed and stands a hot oven: a filter crucible is its own tare, and no paper chars or draws "
+        "You weigh the solid and it tolerates a hot oven: a filter crucible is its own tare, and there is no paper "
+        "to char or take up "
         "water.",
         "filter crucible in its adapter", 30.0, 0.0, "slow" if task.grain == "fine" else "medium", "none", 1,
         5 + task.liquid / 10 * (3 if task.grain == "fine" else 1),
-        ("Seated by its weight and a slight twist only.",
-         "If crucibles are scarce: pry disc and solid into a tared boat and hand the crucible on.", *also),
+        ("Seat it by its weight and a slight twist only.",
+         "If crucibles are scarce: lift disc and solid into a tared boat and pass the crucible on.", *also),
         flask,
     )  # fmt: skip

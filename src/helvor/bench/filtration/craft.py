@@ -40,77 +40,81 @@ STEP_KINDS = (
     StepKind("hot filter", "Filter", "hot filter", "Filter hot through a fluted paper; rinse with hot solvent", 6, 5,
              kit=("stemless funnel", "fluted paper", "hotplate"), wets=True, heats=True, collects=True,
              liquid_first=True, caution="Hot solvent vapour: no flame near it, hood, hot glass looks like cold glass."),
-    StepKind("vacuum filter", "Filter", "suction", "Filter with suction", 8, 5,
-             kit=("Büchner funnel", "suction flask", "trap", "clamp", "filter paper"), wets=True, collects=True,
+    StepKind("vacuum filter", "Filter", "suction", "Filter with vacuum", 8, 5,
+             kit=("Büchner funnel", "filter flask", "trap", "clamp", "filter paper"), wets=True, collects=True,
              liquid_first=True, rules=("wetting-paper", "aspirator", "cloudy-filtrate", "stopping-vacuum"),
-             caution="Look the flask over for cracks and clamp it first: one that tips under vacuum can implode."),
-    StepKind("crucible filter", "Filter", "crucible", "Filter through the crucible with suction", 8, 8,
-             kit=("filter crucible", "adapter", "suction flask", "trap", "clamp"), wets=True, collects=True,
+             caution="Check the flask for cracks and clamp it first: a flask that tips under vacuum can implode."),
+    StepKind("crucible filter", "Filter", "crucible", "Filter through the crucible with vacuum", 8, 8,
+             kit=("filter crucible", "adapter", "filter flask", "trap", "clamp"), wets=True, collects=True,
              liquid_first=True, rules=("aspirator", "stopping-vacuum"),
-             caution="Look the flask over for cracks and clamp it first: one that tips under vacuum can implode."),
+             caution="Check the flask for cracks and clamp it first: a flask that tips under vacuum can implode."),
     StepKind("wash", "Filter", "wash", "Wash the solid with small portions", 4, 2, kit=("wash bottle",), wets=True),
-    StepKind("suck dry", "Filter", "draw air", "Draw air through until it drips no more", 1, 10,
+    StepKind("suck dry", "Filter", "draw air", "Draw air through until dripping stops", 1, 10,
              rules=("drying-place", "stopping-vacuum")),
-    StepKind("pry out", "Filter", "pry out", "Pry disc and solid into the tared boat, rinse the rest in", 5,
+    StepKind("pry out", "Filter", "pry out", "Lift disc and solid into the tared boat, rinse in the rest", 5,
              kit=("weighing boat", "spatula", "wash bottle"), collects=True),
     StepKind("transfer", "Filter", "transfer", "Transfer the solid to the dish", 4, kit=("spatula",), collects=True,
              rules=("drying-solid",)),
 )  # fmt: skip
 
-_AIR_FIRST = Check("air-in", "air let in first, then the source off", "prevents suck-back",
+_AIR_FIRST = Check("air-in", "air let in first, then the vacuum turned off", "prevents suck-back",
                    when=("stopping-vacuum", "air-first"), safety=True, on="hose")  # fmt: skip
-_SOURCE_FIRST = Check("source-off", "source off, then the seal broken", "spares the aspirator's valve",
+_SOURCE_FIRST = Check("source-off", "vacuum turned off, then the seal broken", "spares the aspirator's valve",
                       when=("stopping-vacuum", "source-first"), on="hose")  # fmt: skip
 _WETTED = (
-    Check("wetted", "paper wetted with the mixture's own solvent", "does not block or dilute",
+    Check("wetted", "paper wetted with the mixture's own solvent", "the paper does not block, the filtrate is not "
+                                                                   "diluted",
           when=("wetting-paper", "own-solvent"), on="paper"),
     Check("wetted", "paper wetted with water", "one bottle for all", when=("wetting-paper", "water"), on="paper"),
 )  # fmt: skip
 _SUCTION = (
-    Check("clamped", "flask looked over and clamped first", "one that tips under vacuum can implode", safety=True,
+    Check("clamped", "flask checked for cracks and clamped first", "a flask that tips under vacuum can "
+                                                                   "implode", safety=True,
           on="clamp"),
-    Check("trap", "trap between flask and aspirator", "holds back what is drawn over either way",
+    Check("trap", "trap between flask and aspirator", "it catches liquid drawn over in either direction",
           when=("stopping-vacuum", "air-first"), on="trap"),
-    Check("trap", "trap between flask and aspirator, empty; without one air goes in first",
-          "with the source off first, water comes back into the flask", when=("stopping-vacuum", "source-first"),
+    Check("trap", "trap between flask and aspirator, empty; without a trap let air in first",
+          "if the vacuum is turned off first, water is sucked back into the "
+          "flask", when=("stopping-vacuum", "source-first"),
           safety=True, on="trap"),
     Check("hose", "thick hose on vacuum, no tension", "gas and air taps look alike; a thin hose collapses",
           safety=True, on="hose"),
 )  # fmt: skip
 CHECKS: dict[str, tuple[Check, ...]] = {
     "gravity filter": (
-        Check("stem", "the stem touches the receiver's wall", "a thread of liquid draws, drops splash", on="stem"),
-        Check("seated", "paper sits below the rim and clings", "air beside it slows the flow", on="paper"),
+        Check("stem", "the stem touches the receiver's wall", "a continuous stream filters faster; drops "
+                                                              "splash", on="stem"),
+        Check("seated", "paper sits below the rim, close to the glass", "air beside it slows the flow", on="paper"),
         *_WETTED,
-        Check("stir-bar", "stir bar out", "it would fall into the paper", on="beaker"),
+        Check("stir-bar", "stir bar out", "it would fall onto the paper", on="beaker"),
     ),
     "hot filter": (
         Check("warm", "stemless funnel and receiver warm", "it would crystallize on cold glass", on="funnel"),
-        Check("no-flame", "no flame near", "solvent vapour catches fire", safety=True, on="hotplate"),
-        Check("fluted", "paper fluted", "more surface, quicker through", on="paper"),
-        Check("hot-rinse", "hot solvent ready for rinsing", "product hides in flask and paper", on="beaker"),
+        Check("no-flame", "no flame near", "solvent vapour can catch fire", safety=True, on="hotplate"),
+        Check("fluted", "paper fluted", "more surface, faster flow", on="paper"),
+        Check("hot-rinse", "hot solvent ready for rinsing", "product stays in flask and paper", on="beaker"),
     ),
     "vacuum filter": (
         *_SUCTION,
-        Check("flat", "paper flat over every hole", "what bends up the wall leaks", on="paper"),
+        Check("flat", "paper flat over every hole", "paper bent up the wall leaks", on="paper"),
         *_WETTED,
-        Check("draws", "it draws: palm pulled, the sound changes, the wetting goes through",
-              "then the mixture may come", on="funnel"),
+        Check("draws", "vacuum tested: palm over the funnel feels suction",
+              "then pour the mixture", on="funnel"),
         Check("stir-bar", "stir bar out", "it would tear the paper", on="beaker"),
     ),
     "crucible filter": (
         *_SUCTION,
-        Check("seated", "crucible seated by its weight and a slight twist", "pressed in it jams or breaks",
+        Check("seated", "crucible seated by its weight and a slight twist", "if pressed in, it jams or breaks",
               on="funnel"),
-        Check("disc", "disc weighed alone, or with the crucible as one tare", "it comes out with the solid",
+        Check("disc", "disc weighed alone, or with the crucible as one tare", "the disc comes out with the solid",
               on="paper"),
-        Check("draws", "it draws: palm pulled, the sound changes", "then the mixture may come", on="funnel"),
+        Check("draws", "vacuum tested: palm over the crucible feels suction", "then pour the mixture", on="funnel"),
     ),
     "pry out": (
         Check("boat", "boat tared and newly labelled, on the underside too", "names on paper are lost", on=""),
-        Check("disc-known", "the disc's own mass is on record", "it is subtracted with the boat next day", on=""),
-        Check("rinsed", "the rest rinsed in with wash liquid", "what stays in the pores is lost", on=""),
-        Check("handed-on", "crucible clean, handed on to the next class", "they are scarce", on=""),
+        Check("disc-known", "the disc's own mass is recorded", "it is subtracted together with the boat", on=""),
+        Check("rinsed", "the rest rinsed in with wash liquid", "solid left in the pores is lost", on=""),
+        Check("handed-on", "crucible cleaned and passed on", "crucibles are scarce", on=""),
     ),
     "suck dry": (_AIR_FIRST, _SOURCE_FIRST),
 }  # fmt: skip
@@ -171,10 +175,10 @@ def describe(payload: Payload) -> str:
         case Filtrate(clear=True):
             return "filtrate clear"
         case Filtrate(then=then):
-            return f"filtrate cloudy{', passed again' if then == 'again' else f', {then}' if then else ''}"
+            return f"filtrate cloudy{', refiltered' if then == 'again' else f', {then}' if then else ''}"
         case Drying() as d:
             at = f" at {d.celsius:g} °C" if d.celsius is not None else ""
-            return f"{d.portion} dries {DRYING_PLACES[d.place]}{at}"
+            return f"{d.portion} drying {DRYING_PLACES[d.place]}{at}"
     return ""
 
 
@@ -190,11 +194,11 @@ def flask_too_full(case: Case) -> Iterator[Finding]:
         yield Finding(
             "flask-full",
             "stop" if full else "caution",
-            f"The suction flask of step {number} holds {flask.level:g} mL of {flask.holds:g}: "
-            + ("more than it can." if full else "half or more."),
-            "Above half the liquid is drawn into the hose and the trap.",
-            "Let air in, empty it, go on; then write that it was emptied." if not full else
-            "Look again: a volume was misread, or the flask was emptied and that was not written.",
+            f"Step {number}: the filter flask holds {flask.level:g} mL of {flask.holds:g}: "
+            + ("more than its volume." if full else "half or more."),
+            "Above half, liquid is drawn into the hose and the trap.",
+            "Let air in, empty the flask, continue; then record that you emptied it." if not full else
+            "Check the volumes: one was misread, or the flask was emptied and that was not recorded.",
             about=step.id,
         )  # fmt: skip
 
@@ -209,9 +213,10 @@ def set_up_unchecked(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "set-up-unchecked",
                 "note",
-                f"Step {number} is in use, and nobody ticked: {'; '.join(check.words for check in left)}.",
+                f"Step {number} has started but these checks are not ticked: "
+                f"{'; '.join(check.words for check in left)}.",
                 f"{'; '.join(dict.fromkeys(check.why for check in left))}.".capitalize(),
-                "Tick it if it was so; else look before the next time.",
+                "Tick them if they were done; otherwise check before the next filtration.",
                 about=step.id,
             )
 
@@ -227,10 +232,9 @@ def cloudy(case: Case) -> Iterator[Finding]:
         yield Finding(
             "filtrate-cloudy",
             "caution" if again and not said.then else "note",
-            f"The filtrate of step {numbers.get(step_id, '?')} is cloudy"
-            + (", and was accepted so." if said.then else "."),
-            "What makes it cloudy is solid that ran through.",
-            "Pass it through the same paper once more." if again else "Say it in the discussion of losses.",
+            f"Step {numbers.get(step_id, '?')}: the filtrate is cloudy" + (" and was accepted." if said.then else "."),
+            "It is cloudy because solid ran through.",
+            "Refilter it through the same paper." if again else "Mention it under losses.",
             about=step_id,
         )
 
@@ -245,10 +249,10 @@ def washes_dissolve(case: Case) -> Iterator[Finding]:
         yield Finding(
             "wash-dissolves",
             "note",
-            f"{volume:g} mL of wash can take up to {digits(size * 1000, 2)} mg of {portion}, "
+            f"{volume:g} mL of wash can dissolve up to {digits(size * 1000, 2)} mg of {portion}, "
             f"{digits(100 * size / (have + size), 2)} % of it.",
-            "Every wash takes what it can dissolve.",
-            "Smaller washes, ice-cold, or with an ion in common next time.",
+            "Every wash dissolves some of the solid.",
+            "Next time use smaller washes, ice-cold, or with a common ion.",
             about=portion,
         )
 
@@ -299,8 +303,8 @@ def dried_too_hot(case: Case) -> Iterator[Finding]:
                 yield Finding(
                     "dried-too-hot",
                     "caution",
-                    f"{said.portion} dries at {said.celsius:g} °C, but {limit.why}.",
-                    "What melts or scorches is lost to the weighing.",
+                    f"{said.portion}: drying at {said.celsius:g} °C, but {limit.why}.",
+                    "Solid that melts or scorches cannot be weighed.",
                     f"Turn it down to {limit.celsius:g} °C at most.",
                     about=said.portion,
                 )
@@ -322,9 +326,9 @@ def flammable_in_oven(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "flammable-in-oven",
                 "stop",
-                f"{said.portion} is wet with {wet[-1]} and stands in a closed oven.",
+                f"{said.portion}: wet with {wet[-1]} in a closed oven.",
                 "Its vapour can catch fire or burst the door open.",
-                "Take it out with care, let it stand in the hood until it looks dry; local rules and a qualified "
+                "Take it out with care and let it stand in the hood until it looks dry; local rules and a qualified "
                 "person decide.",
                 about=said.portion,
             )
@@ -381,8 +385,8 @@ def not_washed(case: Case) -> Iterator[Cause]:
             for step in case.run.procedure.made_by(name)
         )
         if weighed and filtered and case.run.procedure.portion(name).end == "product" and name not in washes:
-            yield Cause("not-washed", "gain", f"What the mother liquor held dried onto {name}.",
-                        ("no wash on record",), 0.4, portion=name)  # fmt: skip
+            yield Cause("not-washed", "gain", f"Solutes of the mother liquor dried onto {name}.",
+                        ("no wash recorded",), 0.4, portion=name)  # fmt: skip
 
 
 def stays_on_paper(case: Case) -> Iterator[Cause]:
@@ -390,7 +394,7 @@ def stays_on_paper(case: Case) -> Iterator[Cause]:
     for step in case.run.procedure.steps:
         if step.kind == "transfer" and step.id in case.run.done:
             for name in ends_through(case.run.procedure, case.ledger.ends, step.id):
-                yield Cause("on-paper", "loss", f"Some of {name} stayed on the paper and along the wall.",
+                yield Cause("on-paper", "loss", f"Some {name} stayed on the paper and the wall.",
                             ("transferred to a dish",), 0.3, portion=name)  # fmt: skip
 
 
@@ -408,8 +412,8 @@ def overfilled(plan: Plan) -> Iterator[Advice]:
                         "paper-small", "note",
                         f"Step {moment.number} pours {moment.matter.volume:g} mL through a paper that holds "
                         f"{digits(line.volume, 2)} mL to its line: about {pours} pours.",
-                        "The period ends while it still drips.",
-                        f"Decant first, or take a larger paper: to the edge this one holds "
+                        "It may not finish within the period.",
+                        f"Decant first, or use a larger paper: to the edge this one holds "
                         f"{digits(cone_of(step.paper).holds, 2)} mL.",
                     ),
                     step.id,
@@ -418,10 +422,10 @@ def overfilled(plan: Plan) -> Iterator[Advice]:
             yield Advice(
                 Finding(
                     "suction-flask-small", "caution",
-                    f"Step {moment.number} draws {moment.matter.volume:g} mL into a suction flask of "
+                    f"Step {moment.number} collects {moment.matter.volume:g} mL in a filter flask of "
                     f"{step.volume:g} mL.",
-                    "Above half the liquid is drawn into the hose.",
-                    f"Take one of at least {2 * moment.matter.volume:g} mL, or empty it on the way.",
+                    "Above half, liquid is drawn into the hose.",
+                    f"Use a flask of at least {2 * moment.matter.volume:g} mL, or empty it part-way.",
                 ),
                 step.id,
             )  # fmt: skip
@@ -443,9 +447,9 @@ def disc_in_the_boat(plan: Plan) -> Iterator[Advice]:
                 yield Advice(
                     Finding(
                         "disc-in-the-boat", "caution",
-                        f"Step {later.number} weighs the boat with disc and solid, but names no disc on the pan.",
-                        "The disc would count as product.",
-                        "Write boat + disc, and weigh the disc alone before it is used.",
+                        f"Step {later.number} weighs the boat with disc and solid, but does not list the disc.",
+                        "The disc would be counted as product.",
+                        "Enter boat + disc, and weigh the disc alone before you use it.",
                     ),
                     later.step.id,
                 )  # fmt: skip
@@ -458,13 +462,13 @@ def step_here(run: Run, step: str, kinds: tuple[str, ...], what: str) -> str:
         return step
     fitting = [s for s in run.procedure.steps if s.kind in kinds]
     if not fitting:
-        raise Unreadable(f"There is no step here in which something is {what}.")
+        raise Unreadable(f"No step of this run has something {what}.")
     return next((s.id for s in fitting if s.id not in run.done), fitting[-1].id)
 
 
 def _pour(words: list[str], run: Run, step: str) -> Understood:
     if not words:
-        raise Unreadable("How much? Write pour 25 mL, or pour 5 mL rinse.")
+        raise Unreadable("Enter the volume, for example: pour 25 mL, or pour 5 mL rinse.")
     volume = parse(words[0], "volume", field_unit="mL")
     what = "rinse" if len(words) > 1 and words[1].casefold().startswith("rins") else "mixture"
     payload = built(Poured, step=step_here(run, step, FILTERS, "filtered"), volume=volume, what=what)
@@ -483,7 +487,7 @@ _WASH = re.compile(
 def _wash(words: list[str], run: Run, step: str) -> Understood:
     match = _WASH.fullmatch(" ".join(words))
     if match is None:
-        raise Unreadable("With what, how much? Write wash water 3 x 5 mL cold.")
+        raise Unreadable("Enter the liquid and the volume, for example: wash water 3 x 5 mL cold.")
     volume = parse(match["volume"], "volume", field_unit="mL")
     cold = {"hot": "hot", None: "room"}.get(match["cold"], "ice-cold")
     known = run.procedure.substance(match["liquid"])
@@ -502,7 +506,7 @@ def _filtrate(words: list[str], run: Run, step: str) -> Understood:
         then = "again" if "again" in said else "accepted" if "accept" in said else ""
         payload = Filtrate(step=step_here(run, step, (*FILTERS, "decant"), "filtered"), clear=False, then=then)
     else:
-        raise Unreadable("How does it look? Write filtrate clear, filtrate cloudy again, or filtrate cloudy accepted.")
+        raise Unreadable("Enter how it looks: filtrate clear, filtrate cloudy again, or filtrate cloudy accepted.")
     return Understood(payload, describe(payload))
 
 

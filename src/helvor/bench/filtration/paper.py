@@ -63,7 +63,7 @@ def cone_of(diameter: float) -> Cone:
     (47.6, 37.7)
     """
     if not 20 <= diameter <= 500:
-        raise Unreadable("A filter paper is 20 to 500 mm across.")
+        raise Unreadable("Enter a paper diameter of 20 to 500 mm.")
     slant, radius = diameter / 2, diameter / 4
     height = slant * math.cos(math.radians(30))
     return Cone(diameter, slant, radius, height, math.pi * radius**2 * height / 3 / 1000)
@@ -125,7 +125,7 @@ def funnel_for_paper(paper: float) -> int:
     for funnel in FUNNELS:
         if paper / 2 <= funnel - BELOW_RIM[0]:
             return funnel
-    raise Unreadable(f"No usual funnel takes a paper of {paper:g} mm.")
+    raise Unreadable(f"No usual funnel fits a paper of {paper:g} mm: enter a smaller one.")
 
 
 def disc_for_plate(plate: float) -> float:
@@ -138,7 +138,7 @@ def disc_for_plate(plate: float) -> float:
     49.0
     """
     if not 10 <= plate <= 300:
-        raise Unreadable("A plate is 10 to 300 mm across.")
+        raise Unreadable("Enter a plate diameter of 10 to 300 mm.")
     return plate - 2 * INSIDE_OUTLINE
 
 
@@ -195,14 +195,14 @@ def fold_guide(fold: str, pleats: int = 16) -> list[FoldStep]:
         Unreadable: there is no such fold, or the pleats cannot be made by halving and turning over.
     """
     half = FoldStep("Fold the disc in half along a line through its middle.", _DISC, dashes=(_ACROSS,))
-    quarter = FoldStep("Fold the half once more, to a quarter; do not press the tip, it would wear thin.",
+    quarter = FoldStep("Fold the half once more, to a quarter; do not press the tip: it would wear thin.",
                        _sector(0, 180), creases=(_ACROSS,), dashes=(_DOWN,))  # fmt: skip
     opened = FoldStep("Open it to a cone: one layer on one side, three on the other.", _CONE, layers=(_CONE_BACK,))
     if fold == "quarter":
         return [half, quarter, opened]
     if fold == "torn":
         torn = FoldStep(
-            "Tear a small corner off the outer layer: the fold lies closer to the glass and no air leaks in.",
+            "Tear a small corner off the outer layer: the fold then sits closer to the glass and no air leaks in.",
             _sector(0, 90), creases=((_on(90), (_C, _C)),), dashes=((_on(4, _R), _on(18, _R - 9)),),
         )  # fmt: skip
         return [half, quarter, torn, opened]
@@ -220,12 +220,12 @@ def fold_guide(fold: str, pleats: int = 16) -> list[FoldStep]:
         ]  # fmt: skip
     if fold == "fluted":
         return _fluted(half, pleats)
-    raise Unreadable("The folds are quarter, torn, twisted and fluted.")
+    raise Unreadable("Choose a fold: quarter, torn, twisted or fluted.")
 
 
 def _fluted(half: FoldStep, pleats: int) -> list[FoldStep]:
     if not 8 <= pleats <= 32 or pleats % 4:
-        raise Unreadable("A fluted paper has 8 to 32 pleats, a multiple of four.")
+        raise Unreadable("Enter 8 to 32 pleats, a multiple of four.")
     sectors = pleats // 2
     rays = [(_on(180 * i / sectors), (_C, _C)) for i in range(1, sectors)]
     coarse = [rays[i] for i in range(len(rays)) if (i + 1) % 2 == 0]

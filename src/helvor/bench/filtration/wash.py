@@ -31,9 +31,9 @@ def left_after(rinses: int, volume: float, behind: float) -> float:
     1.0
     """
     if volume <= 0 or behind < 0:
-        raise Unreadable("A rinse has a volume above zero, and what stays behind is not below it.")
+        raise Unreadable("Enter a rinse volume above 0 mL, and 0 mL or more left behind.")
     if not 0 <= rinses <= 1000:
-        raise Unreadable("Rinses are counted from 0 to 1000.")
+        raise Unreadable("Enter 0 to 1000 rinses.")
     return float((behind / (behind + volume)) ** rinses)
 
 
@@ -47,13 +47,13 @@ def rinses_for(part_left: float, volume: float, behind: float) -> int:
     (2, 7)
     """
     if not 0 < part_left < 1:
-        raise Unreadable("The part left is between 0 and 1: 0.01 for 99 % washed out.")
+        raise Unreadable("Enter a fraction left between 0 and 1, such as 0.01 for 99 % washed out.")
     ratio = left_after(1, volume, behind)
     if ratio == 0:
         return 1
     needed = math.ceil(math.log(part_left) / math.log(ratio) - 1e-9)
     if needed > MOST_RINSES:
-        raise Unreadable(f"That takes {needed} rinses: use more at a time, or drain better between them.")
+        raise Unreadable(f"That needs {needed} rinses: use larger ones, or drain better between them.")
     return max(1, needed)
 
 
@@ -98,6 +98,6 @@ def wash_loss(volume: float, solubility: float, there: float | None = None) -> f
     0.06
     """
     if volume < 0 or solubility < 0:
-        raise Unreadable("A volume and a solubility are not below zero.")
+        raise Unreadable("Enter a volume and a solubility of 0 or more.")
     loss = volume / 1000 * solubility
     return min(loss, there) if there is not None else loss

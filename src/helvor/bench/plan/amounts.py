@@ -41,7 +41,7 @@ def factor_for(procedure: Procedure, substance: str, wanted: Reading) -> float:
     """
     target = procedure.substance(substance)
     if target is None or target.amount is None or target.amount.unit != wanted.unit or not target.amount.value:
-        raise Unreadable(f"Choose a substance that is given in {wanted.unit}.")
+        raise Unreadable(f"Choose a substance with an amount in {wanted.unit}.")
     factor = wanted.value / target.amount.value
     scaled(procedure, factor)
     return factor

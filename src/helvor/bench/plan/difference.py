@@ -15,7 +15,7 @@ class Difference:
     """One thing that differs. ``before`` and ``after`` are words; empty where it was not there."""
 
     place: str
-    what: Literal["added", "taken out", "changed", "moved"]
+    what: Literal["added", "deleted", "changed", "moved"]
     before: str
     after: str
 
@@ -50,7 +50,7 @@ def _parts(before: dict[str, Any], after: dict[str, Any]) -> list[Difference]:
         if a is None and b is not None:
             found.append(Difference(b.name, "added", "", _summary(b)))
         elif b is None and a is not None:
-            found.append(Difference(a.name, "taken out", _summary(a), ""))
+            found.append(Difference(a.name, "deleted", _summary(a), ""))
         elif a is not None and b is not None:
             found += _fields(a, b, b.name)
     return found
@@ -64,7 +64,7 @@ def _steps(old: Procedure, new: Procedure) -> list[Difference]:
     kept_new = [step.id for step in new.steps if step.id in old_place]
     for step in old.steps:
         if step.id not in new_place:
-            found.append(Difference(f"step {old_place[step.id]}", "taken out", step.says or step.kind, ""))
+            found.append(Difference(f"step {old_place[step.id]}", "deleted", step.says or step.kind, ""))
     for step in new.steps:
         place = f"step {new_place[step.id]}"
         was = old.step(step.id)

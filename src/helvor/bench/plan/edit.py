@@ -134,7 +134,7 @@ def _put(parts: Sequence[_Part], part: _Part, was: str) -> tuple[_Part, ...]:
         Problem: another one has that name already.
     """
     if any(same(other.name, part.name) and not same(other.name, was) for other in parts):
-        raise Problem("name", f"There is “{part.name}” already: give this one another name.")
+        raise Problem("name", f"“{part.name}” exists already: enter another name.")
     if was and any(same(other.name, was) for other in parts):
         return tuple(part if same(other.name, was) else other for other in parts)
     return tuple(parts) + (part,)  # noqa: RUF005  a starred tuple of a TypeVar confuses the type checker
@@ -143,7 +143,7 @@ def _put(parts: Sequence[_Part], part: _Part, was: str) -> tuple[_Part, ...]:
 def _known(procedure: Procedure, step_id: str) -> Step:
     step = procedure.step(step_id)
     if step is None:
-        raise Problem("step", "That step is not in this procedure any more.")
+        raise Problem("step", "That step is no longer in this procedure.")
     return step
 
 

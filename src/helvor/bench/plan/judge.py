@@ -227,16 +227,15 @@ def names_lead_somewhere(plan: Plan) -> Iterator[Advice]:
         number = int(place.removeprefix("step ")) if place.startswith("step ") else 0
         step = plan.procedure.steps[number - 1].id if number else ""
         yield Advice(
-            Finding("loose-end", "stop", f"{place[0].upper()}{place[1:]}: {sentence}", "The ledger cannot follow it.",
+            Finding("loose-end", "caution", f"{place[0].upper()}{place[1:]}: "
+                                         f"{sentence}", "The mass balance cannot use it.",
                     "Correct the name, or add what is missing."),
             step,
         )  # fmt: skip
     for moment in plan.moments:
         if moment.kind is None:
             yield Advice(
-                Finding(
-                    "unknown-kind", "caution", f"Step {moment.number} is of a kind not known here: {moment.step.kind}."
-                ),
+                Finding("unknown-kind", "caution", f"Step {moment.number} has an unknown kind: {moment.step.kind}."),
                 moment.step.id,
             )
 
@@ -271,7 +270,7 @@ def tare_never_weighed(plan: Plan) -> Iterator[Advice]:
                 "tare-never-weighed",
                 "caution",
                 f"{what}, yet step {moment.number} weighs it with its content.",
-                "What the container weighs would count as product.",
+                "The container's mass would be counted as product.",
                 f"Weigh the {names} before step {plan.procedure.steps.index(first) + 1} puts something in.",
                 about=step.id,
             ),
@@ -292,8 +291,8 @@ def discarded_too_early(plan: Plan) -> Iterator[Advice]:
                 Finding(
                     "discarded-early",
                     level,
-                    f"Step {moment.number} throws {portion} away before step {last_weighing} weighs the product.",
-                    "If the product is in the wrong portion there is no way back.",
+                    f"Step {moment.number} discards {portion} before step {last_weighing} weighs the product.",
+                    "If the product is in the wrong portion, it cannot be recovered.",
                     "Keep it, labelled, until the product is in hand.",
                 ),
                 moment.step.id,
@@ -310,9 +309,9 @@ def hot_on_the_balance(plan: Plan) -> Iterator[Advice]:
                 Finding(
                     "hot-on-balance",
                     "caution",
-                    f"Step {moment.number} weighs what comes hot from “{clause(moment.matter.hot)}”.",
-                    "Warm air lifts the pan, so it reads too light; heat can also harm the balance.",
-                    "Let it cool before.",
+                    f"Step {moment.number} weighs a hot container (heated in “{clause(moment.matter.hot)}”).",
+                    "Warm air lifts the pan, so it reads too light; heat can also damage the balance.",
+                    "Let it cool first.",
                 ),
                 moment.step.id,
                 fix,
@@ -337,7 +336,7 @@ def too_hot(plan: Plan) -> Iterator[Advice]:
                         "too-hot",
                         "caution",
                         f"Step {moment.number} dries at {at:g} °C, but {limit.why}.",
-                        "What melts or scorches is lost to the weighing.",
+                        "Solid that melts or scorches cannot be weighed.",
                         f"Dry at {limit.celsius:g} °C at most.",
                     ),
                     step.id,
@@ -370,8 +369,8 @@ def vessel_too_full(plan: Plan) -> Iterator[Advice]:
                     "vessel-full",
                     "caution",
                     f"Step {moment.number} puts {moment.matter.volume:g} mL into a vessel of {size:g} mL.",
-                    "More than two thirds full it boils over or splashes when it is stirred.",
-                    f"Take one of at least {round_to(moment.matter.volume / FULL, 0)} mL.",
+                    "If it is more than two thirds full, it can boil over or splash when stirred.",
+                    f"Use a vessel of at least {round_to(moment.matter.volume / FULL, 0)} mL.",
                 ),
                 moment.step.id,
             )
@@ -386,7 +385,13 @@ def reagents(plan: Plan) -> Iterator[Advice]:
         equation = parse_equation(text)
     except Unreadable as unreadable:
         yield Advice(
-            Finding("bad-equation", "caution", str(unreadable), "Without it there is no yield.", _balanced(text))
+            Finding(
+                "bad-equation",
+                "caution",
+                str(unreadable),
+                "Without a balanced equation no yield can be calculated.",
+                _balanced(text),
+            )
         )
         return
     substances = plan.procedure.substances
@@ -405,9 +410,9 @@ def reagents(plan: Plan) -> Iterator[Advice]:
             Finding(
                 "no-limiting",
                 "caution",
-                f"No amount of {' or '.join(missing)} is given, so no limiting reagent can be named.",
-                "Without it there is no theoretical mass and no percent yield.",
-                "Give the amount and formula of at least the reagent that runs out first.",
+                f"No amount of {' or '.join(missing)} is entered, so the limiting reagent is unknown.",
+                "Without it there is no theoretical yield and no percent yield.",
+                "Enter the amount and formula of at least the limiting reagent.",
             )
         )
     about = [s.name for s in substances if s.formula and plain(s.formula) in equation.left and not s.exact]
@@ -416,8 +421,8 @@ def reagents(plan: Plan) -> Iterator[Advice]:
             Finding(
                 "reagent-about",
                 "note",
-                f"{' and '.join(about)} stands in the equation, but its amount is marked “about”.",
-                "An amount that enters a result has to be exact.",
+                f"{' and '.join(about)}: in the equation, but its amount is marked “about”.",
+                "An amount used in a result must be exact.",
                 "Mark it exact, or make sure that it is in excess.",
             )
         )
@@ -426,9 +431,9 @@ def reagents(plan: Plan) -> Iterator[Advice]:
             Finding(
                 "no-product",
                 "note",
-                "No portion has the formula of a product of the equation.",
-                "So nothing can be compared with what was possible.",
-                "Open the portion that is weighed at the end and give it its formula.",
+                "No portion has the formula of a product in the equation.",
+                "Nothing can be compared with the theoretical yield.",
+                "Open the portion that is weighed at the end and enter its formula.",
             )
         )
 
@@ -454,7 +459,7 @@ def flammable_into_oven(plan: Plan) -> Iterator[Advice]:
                     "stop",
                     f"Step {moment.number} puts something wet with {moment.matter.flammable} into a closed oven.",
                     "Its vapour can catch fire or burst the door open.",
-                    "Air it in the hood first.",
+                    "Let it dry in the hood first.",
                 ),
                 moment.step.id,
                 fix,
@@ -471,9 +476,9 @@ def fits_the_period(plan: Plan) -> Iterator[Advice]:
                 Finding(
                     "too-long",
                     "note",
-                    f"Meeting {meeting.meeting} takes one bench {meeting.ends} min, {over} more than the period.",
-                    f"{len(late)} step{'s' if len(late) > 1 else ''} would end after it.",
-                    "Move the last steps to another meeting, or let waiting run overnight.",
+                    f"Meeting {meeting.meeting} takes one bench {meeting.ends} min, {over} min more than the period.",
+                    f"{len(late)} step{'s' if len(late) > 1 else ''} would end after the period.",
+                    "Move the last steps to another meeting, or let the waiting run overnight.",
                 ),
                 late[0].id if late else "",
             )

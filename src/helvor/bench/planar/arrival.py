@@ -42,7 +42,7 @@ def stopping_line(height: float, origin: float, below_top: float) -> float:
     """
     line = height - origin - below_top
     if line <= 0:
-        raise Unreadable("The stopping line lies below the origin.")
+        raise Unreadable("Enter a stopping line above the origin.")
     return line
 
 
@@ -60,12 +60,12 @@ def rise(readings: Sequence[tuple[float, float]], height: float, u_front: float 
     27.0
     """
     if height < 0:
-        raise Unreadable("The liquid stands above the origin: what is spotted dissolves into it.")
+        raise Unreadable("The eluent level is above the origin: the spots would dissolve. Enter a lower level.")
     if not readings or any(t <= 0 or z < 0 or z + height == 0 for t, z in readings):
-        raise Unreadable("A reading of the front has minutes above zero and a distance not below it.")
+        raise Unreadable("Enter minutes above zero and a distance of 0 mm or more.")
     ordered = sorted(readings)
     if any(b[1] < a[1] for a, b in itertools.pairwise(ordered)):
-        raise Unreadable("The front went back between two readings: one of them is misread.")
+        raise Unreadable("The front moved back between two readings: correct the one that is wrong.")
     # y = (z + h)² with u(y) = 2·(z + h)·u(z); weighted fit of y = κ·t.
     rows = [(t, (z + height) ** 2, 1 / (2 * (z + height) * u_front) ** 2) for t, z in ordered]
     stt, sty = sum(w * t * t for t, _, w in rows), sum(w * t * y for t, y, w in rows)
@@ -89,6 +89,6 @@ def read_readings(text: str) -> list[tuple[float, float]]:
     for line in (line.strip() for line in text.splitlines() if line.strip()):
         match = re.fullmatch(r"([\d.,]+)\s*(?:min)?\s*[,;:]?\s+([\d.,]+)\s*(?:mm)?", line)
         if match is None:
-            raise Unreadable(f"“{line[:40]}”: write minutes and millimetres, such as 4 min 20 mm.")
+            raise Unreadable(f"“{line[:40]}”: enter minutes and millimetres, such as 4 min 20 mm.")
         readings.append((parse_number(match[1])[0], parse_number(match[2])[0]))
     return readings

@@ -53,13 +53,13 @@ class Eluent(BaseModel):
     def _told_apart(cls, components: tuple[Component, ...]) -> tuple[Component, ...]:
         names = [component.name.casefold() for component in components]
         if len(set(names)) < len(names):
-            raise ValueError("The same solvent is named twice.")
+            raise ValueError("Enter each solvent once.")
         return components
 
     @model_validator(mode="after")
     def _whole(self) -> Eluent:
         if abs(sum(component.percent for component in self.components) - 100) > 0.01:
-            raise ValueError("The parts of an eluent add up to 100 %.")
+            raise ValueError("Enter parts that add up to 100 %.")
         return self
 
     @property
@@ -117,25 +117,25 @@ def parse_eluent(text: str) -> Eluent:
     """
     shown = " ".join(text.split())
     if not shown:
-        raise Unreadable("No eluent is written here.")
+        raise Unreadable("Enter an eluent, such as hexane : ethyl acetate 4 : 1.")
     if len(shown) > 120:
-        raise Unreadable("This is longer than an eluent needs: 120 characters are enough.")
+        raise Unreadable("Enter an eluent of at most 120 characters.")
     pairs = _percents(shown) or _volumes(shown) or _ratio(shown)
     if pairs is None and not re.search(r"\d\s*[:/]|[+:]|^\d+\s|\d$", shown):
         pairs = [(shown, 1.0)]
     if pairs is None:
         raise Unreadable(
-            f"“{shown}” is not understood: write hexane : ethyl acetate 4 : 1, or 20 % ethyl acetate in hexane."
+            f"“{shown}” is not clear: enter hexane : ethyl acetate 4 : 1, or 20 % ethyl acetate in hexane."
         )
     if len(pairs) > MAX_COMPONENTS:
-        raise Unreadable(f"An eluent has at most {MAX_COMPONENTS} solvents here.")
+        raise Unreadable(f"Enter at most {MAX_COMPONENTS} solvents.")
     if any(amount <= 0 for _, amount in pairs):
-        raise Unreadable("A part of zero is no part: leave that solvent out.")
+        raise Unreadable("One part is zero: leave that solvent out.")
     names = [name.strip(" ,;()") for name, _ in pairs]
     if not all(names):
-        raise Unreadable("A solvent has no name: name each one.")
+        raise Unreadable("Enter a name for each solvent.")
     if len({name.casefold() for name in names}) < len(names):
-        raise Unreadable(f"“{names[0]}” is named twice: give each solvent once.")
+        raise Unreadable(f"“{names[0]}” is entered twice: enter each solvent once.")
     whole = sum(amount for _, amount in pairs)
     return Eluent(
         written=shown,
@@ -155,12 +155,12 @@ def _percents(text: str) -> list[tuple[str, float]] | None:
         whole = [(match["name"], parse_number(match["amount"])[0]) for match in pieces if match]
         if len(whole) == len(pieces) and abs(sum(amount for _, amount in whole) - 100) < 1e-6:
             return whole
-        raise Unreadable(f"“{text}” names no main solvent: write 20 % ethyl acetate in hexane.")
+        raise Unreadable(f"“{text}” has no main solvent: enter 20 % ethyl acetate in hexane.")
     pairs = []
     for piece in re.split(r"\s*(?:,|\+|\band\b)\s+", solutes):
         match = _PERCENT.fullmatch(piece.strip())
         if match is None:
-            raise Unreadable(f"“{piece}” has no per cent with it: write 20 % ethyl acetate in hexane.")
+            raise Unreadable(f"“{piece}” has no percentage: enter 20 % ethyl acetate in hexane.")
         pairs.append((match["name"], parse_number(match["amount"])[0]))
     left = 100 - sum(amount for _, amount in pairs)
     if left <= 0:
@@ -173,14 +173,14 @@ def _volumes(text: str) -> list[tuple[str, float]] | None:
         return None
     pieces = re.split(r"\s*(?:\+|,|\band\b)\s*(?!\d+-)", text)
     if len(pieces) == 1:
-        raise Unreadable(f"“{text}” is one volume: write 7.6 mL hexane + 0.4 mL ethyl acetate.")
+        raise Unreadable(f"“{text}” is one volume: enter 7.6 mL hexane + 0.4 mL ethyl acetate.")
     pairs: list[tuple[str, float]] = []
     for piece in pieces:
         match = _VOLUME.fullmatch(piece) or _VOLUME_LAST.fullmatch(piece)
         if match is None:
             if re.match(_AMOUNT, piece):
-                raise Unreadable(f"“{piece}” has no unit: write {re.match(_AMOUNT, piece).group()} mL.")  # type: ignore[union-attr]
-            raise Unreadable(f"“{piece}” has no volume with it: write 0.4 mL {piece}.")
+                raise Unreadable(f"“{piece}” has no unit: enter {re.match(_AMOUNT, piece).group()} mL.")  # type: ignore[union-attr]
+            raise Unreadable(f"“{piece}” has no volume: enter 0.4 mL {piece}.")
         pairs.append((match["name"], parse(match["amount"], "volume").value))
     # "hexane : ethyl acetate 7.6 mL + 0.4 mL" carries all the names on its first piece.
     if pairs[0][0] and not any(name for name, _ in pairs[1:]):
@@ -200,6 +200,6 @@ def _ratio(text: str) -> list[tuple[str, float]] | None:
     amounts = [parse_number(amount)[0] for amount in re.split(r"\s*[:/]\s*", match["ratio"])]
     if len(names) != len(amounts):
         raise Unreadable(
-            f"{len(names)} solvent{'s' * (len(names) != 1)} but {len(amounts)} parts: give each solvent its part."
+            f"{len(names)} solvent{'s' * (len(names) != 1)} but {len(amounts)} parts: enter one part for each solvent."
         )
     return list(zip(names, amounts, strict=True))

@@ -88,17 +88,17 @@ def level_against_origin(case: Case) -> Iterator[Finding]:
         yield Finding(
             "level-above-origin",
             "stop",
-            f"The eluent stands at {mm(level)} mm, the origin at {mm(origin)} mm: the spots are in the liquid.",
-            "What is spotted dissolves into the pool and never climbs.",
-            "Pour some out before the plate goes in; a plate that stood in it is spotted again.",
+            f"The eluent level is {mm(level)} mm, the origin at {mm(origin)} mm: the spots are in the eluent.",
+            "The spots dissolve into the eluent and do not rise.",
+            "Pour some out before the plate goes in. If a plate stood in it, spot a new one.",
         )
     elif origin - level < LEVEL_ROOM_MM:
         yield Finding(
             "level-close-to-origin",
             "caution",
-            f"The eluent stands only {mm(origin - level)} mm below the origin.",
-            "A tilt or a spot as wide as that dips in.",
-            f"Pour out until at least {mm(LEVEL_ROOM_MM)} mm are left.",
+            f"The eluent level is only {mm(origin - level)} mm below the origin.",
+            "If the plate tilts, or a spot is that wide, the spot is in the eluent.",
+            f"Pour some out until at least {mm(LEVEL_ROOM_MM)} mm are left.",
         )
 
 
@@ -117,8 +117,8 @@ def lanes_too_close(case: Case) -> Iterator[Finding]:
             "lanes-crowded",
             "note",
             f"Lanes {', '.join(close)} are less than {mm(LANE_ROOM_MM)} mm apart.",
-            "Spots widen as they climb and run into each other.",
-            "Fewer lanes on this plate, or a wider one.",
+            "Spots widen as they rise and run into each other.",
+            "Use fewer lanes, or a wider plate.",
         )
     width = plate.set_up.width.value
     at_edge = [lane.label for lane in plate.lanes if min(lane.lane.at.value, width - lane.lane.at.value) < LANE_ROOM_MM]
@@ -127,9 +127,9 @@ def lanes_too_close(case: Case) -> Iterator[Finding]:
             "lane-at-edge",
             "note",
             f"Lane{'s' * (len(at_edge) > 1)} {join(at_edge)} "
-            f"{'stand' if len(at_edge) > 1 else 'stands'} within {mm(LANE_ROOM_MM)} mm of the edge.",
-            "The eluent climbs unevenly there, so distances bend.",
-            "Start lanes further in next time; read a front of its own for this one.",
+            f"{'are' if len(at_edge) > 1 else 'is'} within {mm(LANE_ROOM_MM)} mm of the edge.",
+            "The eluent rises unevenly near the edge, so distances are distorted.",
+            "Place lanes further in next time; read a separate front for this lane.",
         )
 
 
@@ -141,8 +141,8 @@ def front_missing(case: Case) -> Iterator[Finding]:
     yield Finding(
         "front-missing",
         "caution" if plate.spots else "note",
-        "No solvent front is on record yet.",
-        "Without it there is no Rf, and it vanishes as the plate dries.",
+        "No solvent front is recorded yet.",
+        "Rf needs it, and it disappears as the plate dries.",
         "Mark the front in pencil as the plate comes out, then enter its distance from the origin.",
     )
 
@@ -162,13 +162,14 @@ def front_above_plate(case: Case) -> Iterator[Finding]:
         yield Finding(
             "front-above-plate",
             "stop",
-            f"The {name} at {mm(read)} mm over the origin would lie {mm(origin + read - height)} mm above the plate.",
-            f"It fits if it was measured from the bottom edge: the origin's {mm(origin)} mm are then in every distance."
+            f"The {name} at {mm(read)} mm above the origin would be {mm(origin + read - height)} mm above the plate.",
+            "It fits if it was measured from the bottom edge: every distance then includes the origin's "
+            f"{mm(origin)} mm."
             if fits
             else f"From the origin to the top there are only {mm(height - origin)} mm.",
-            f"Read again from the origin line: {mm(read)} − {mm(origin)} = {mm(read - origin)} mm, if so."
+            f"Measure again from the origin line; expected: {mm(read)} − {mm(origin)} = {mm(read - origin)} mm."
             if fits
-            else "Read the front again, from the origin line.",
+            else "Measure the front again, from the origin line.",
             about=name,
         )
 
@@ -190,8 +191,8 @@ def measured_from_edge(case: Case) -> Iterator[Finding]:
         "measured-from-edge",
         "caution",
         f"No distance is below {mm(origin)} mm and the front ends {mm(top_gap)} mm from the top: "
-        "they would fit if they were measured from the bottom edge.",
-        f"The origin's {mm(origin)} mm would then be in all of them: {example.name} would have "
+        "they fit if they were measured from the bottom edge.",
+        f"They would all include the origin's {mm(origin)} mm: Rf of {example.name} would be "
         f"({mm(distance)} − {mm(origin)}) ÷ ({mm(read)} − {mm(origin)}) = "
         f"{round_to((distance - origin) / (read - origin), 2)}.",
         "Check one spot with the ruler's zero on the origin line.",
@@ -210,7 +211,7 @@ def front_over_top(case: Case) -> Iterator[Finding]:
                 "front-over-top",
                 "caution",
                 f"The {name} ran over the top of the plate.",
-                "Nobody knows how far it would have gone, so an Rf would come out too high.",
+                "Its true distance is unknown, so every Rf would be too high.",
                 "Compare with a reference spot on the same plate: choose one under “compare with”.",
                 about=name,
             )
@@ -225,12 +226,12 @@ def front_while_it_runs(case: Case) -> Iterator[Finding]:
     if any(later < earlier for (_, earlier), (_, later) in itertools.pairwise(timed)):
         yield Finding(
             "front-went-back", "caution", "The front stood lower at a later reading.",
-            "A front only rises: one of the two is misread.", "Strike the wrong one through.",
+            "One reading is wrong: the front can only rise.", "Strike out the wrong one.",
         )  # fmt: skip
     elif plate.chamber is None or plate.chamber.level is None:
         yield Finding(
-            "no-level", "note", "Without the liquid's level the front's arrival cannot be reckoned.",
-            "The way counts from the liquid's surface, not from the origin.", "Enter the chamber's level.",
+            "no-level", "note", "Without the eluent level the front's arrival cannot be calculated.",
+            "The distance counts from the liquid's surface, not from the origin.", "Enter the chamber's level.",
         )  # fmt: skip
 
 
@@ -249,16 +250,16 @@ def front_position(case: Case) -> Iterator[Finding]:
             "front-short",
             "note",
             f"The plate was stopped {mm(gap)} mm below the top, after {mm(plate.front.distance.value)} mm.",
-            "A short run separates less, and each half millimetre counts for more of the Rf.",
-            f"Let the next one rise to about {mm(case.rules.stop_below_top_mm)} mm below the top.",
+            "A short run separates less, and a reading error changes Rf more.",
+            f"Let the next plate run to about {mm(case.rules.stop_below_top_mm)} mm below the top.",
         )
     elif gap < CLOSE_TO_TOP_MM:
         yield Finding(
             "front-close-to-top",
             "note",
             f"The front is {mm(gap)} mm below the top edge.",
-            "A moment later it would have been lost.",
-            f"Take the next one out at about {mm(case.rules.stop_below_top_mm)} mm.",
+            "A little later it would have run off.",
+            f"Take the next plate out at about {mm(case.rules.stop_below_top_mm)} mm.",
         )
     elif plate.front.distance.value >= SHORT_RUN * way:
         yield Finding("front-good", "good", f"The front is {mm(gap)} mm below the top edge.")
@@ -273,7 +274,7 @@ def front_sloping(case: Case) -> Iterator[Finding]:
         "front-sloping",
         "note",
         f"The front slopes: {mm(min(read))} mm at its lowest, {mm(max(read))} mm at its highest.",
-        "One front for all lanes would shift the Rf from lane to lane; each lane is taken with its own.",
+        "One front for all lanes would shift the Rf from lane to lane, so each lane uses its own.",
         "Stand the next plate level, and do not let it touch the lining.",
     )
 
@@ -286,18 +287,18 @@ def spot_beyond_front(case: Case) -> Iterator[Finding]:
         read, front = result.on.spot.distance.value, result.front.distance
         if _swap_explains(case.sheet, result):
             because = (
-                f"Turned round it fits: {mm(front)} ÷ {mm(read)} is "
+                f"It fits if the two are exchanged: {mm(front)} ÷ {mm(read)} is "
                 f"{round_to(front / read, 2)}, not {round_to(read / front, 2)}. "
                 "Rf is the spot's distance over the front's."
             )
             do = f"If the spot is at {mm(front)} mm and the front at {mm(read)} mm, correct both."
         else:
-            because = "Nothing climbs past the front, so one of the two distances is not right."
-            do = f"Read {result.name} again, from the origin line to its centre."
+            because = "No spot can pass the front, so one of the two distances is wrong."
+            do = f"Measure {result.name} again, from the origin line to its centre."
         yield Finding(
             "spot-beyond-front",
             "stop",
-            f"{result.name} at {mm(read)} mm lies beyond the front at {mm(front)} mm.",
+            f"{result.name} at {mm(read)} mm is beyond the front at {mm(front)} mm.",
             because,
             do,
             about=result.name,
@@ -333,8 +334,8 @@ def rf_says_nothing(case: Case) -> Iterator[Finding]:
                 f"{join(names)} {'stay' if len(names) > 1 else 'stays'} {where}."
                 if change == "stronger"
                 else f"{join(names)} {'run' if len(names) > 1 else 'runs'} with the front.",
-                f"An Rf of {0 if change == 'stronger' else 1} tells nothing: many things do the same.",
-                f"Run it in a {change} eluent to tell what it is.",
+                f"An Rf of {0 if change == 'stronger' else 1} is not informative: many compounds do this.",
+                f"Run it in a {change} eluent.",
             )
 
 
@@ -370,7 +371,7 @@ def weaker_eluent(phase: str, eluent: Eluent | None, rank: Mapping[str, int]) ->
     """What to change when everything runs high on *phase*."""
     part, weaker_kind, _, aside = _stronger_part(phase, eluent, rank)
     if eluent is not None and len(_main_parts(eluent)) == 1:
-        return f"{part} is too strong alone: mix a {weaker_kind} solvent into it.{aside}"
+        return f"{part} is too strong alone: add a {weaker_kind} solvent.{aside}"
     return f"Use less of {part}.{aside}"
 
 
@@ -378,7 +379,7 @@ def stronger_eluent(phase: str, eluent: Eluent | None, rank: Mapping[str, int]) 
     """What to change when everything stays low on *phase*."""
     part, _, stronger_kind, aside = _stronger_part(phase, eluent, rank)
     if eluent is not None and len(_main_parts(eluent)) == 1:
-        return f"{part} is too weak alone: mix a {stronger_kind} solvent into it.{aside}"
+        return f"{part} is too weak alone: add a {stronger_kind} solvent.{aside}"
     return f"Use more of {part}.{aside}"
 
 
@@ -402,7 +403,7 @@ def _stronger_part(phase: str, eluent: Eluent | None, rank: Mapping[str, int]) -
         )
         reversed_order = eluent is None or water >= 50
         if reversed_order:
-            aside = " Dyes and ions that love water are the exception: there the water carries."
+            aside = " Exception: hydrophilic dyes and ions, where water is the stronger solvent."
     weaker, stronger = ("more polar", "less polar") if reversed_order else ("less polar", "more polar")
     part = f"the stronger component, on {_phase_words(phase)} the {stronger} one"
     if eluent is None:
@@ -429,8 +430,8 @@ def overlapping(case: Case) -> Iterator[Finding]:
             "overlap",
             "note",
             f"{named} overlap: resolution below 1.",
-            "Their centres pull towards each other, so both Rf are less sure.",
-            "Put on less, run further, or change the eluent.",
+            "Overlap shifts both centres, so both Rf values are less certain.",
+            "Apply less, run further, or change the eluent.",
         )
     near = [pair for pair in case.sheet.neighbours if OVERLAP_RS <= pair.resolution < CLEAN_RS]
     if near:
@@ -438,9 +439,9 @@ def overlapping(case: Case) -> Iterator[Finding]:
         yield Finding(
             "nearly-apart",
             "note",
-            f"{named} are told apart but not clean: that takes a resolution of 1.5.",
+            f"{named} are partly resolved; a full separation needs a resolution of 1.5.",
             "On a column they would share tubes.",
-            "A little less on the plate is often enough.",
+            "Applying a little less is often enough.",
         )
 
 
@@ -459,9 +460,9 @@ def streaking(case: Case) -> Iterator[Finding]:
         yield Finding(
             "streak",
             "caution",
-            f"{join(long)} {'are drawn' if len(long) > 1 else 'is drawn'} out into a streak.",
-            "The centre of a streak is a guess, and it covers what lies under it.",
-            "Put on less; for an acid add about 1 % acetic acid to the eluent, for a base about 1 % triethylamine.",
+            f"{join(long)} {'are' if len(long) > 1 else 'is'} streaking (tailing).",
+            "The centre of a streak is uncertain, and a streak hides other spots.",
+            "Apply less; for an acid add about 1 % acetic acid to the eluent, for a base about 1 % triethylamine.",
         )
 
 
@@ -477,9 +478,9 @@ def heavy(case: Case) -> Iterator[Finding]:
         yield Finding(
             "heavy-spot",
             "note",
-            f"{join(big)} {'are' if len(big) > 1 else 'is'} heavy.",
+            f"{join(big)} {'are' if len(big) > 1 else 'is'} overloaded.",
             "An overloaded spot spreads, and its densest part shifts.",
-            "Fewer touches, or thin the sample to about 1 % (5 mg in 0.5 mL).",
+            "Use fewer applications, or dilute the sample to about 1 % (5 mg in 0.5 mL).",
         )
 
 
@@ -494,9 +495,9 @@ def nothing_seen(case: Case) -> Iterator[Finding]:
         yield Finding(
             "nothing-seen",
             "note",
-            f"Nothing is on record in lane{'s' * (len(empty) > 1)} {join(empty)}.",
-            "Nothing seen may mean: too dilute, washed into the pool, evaporated, or the wrong lamp.",
-            "Look under the other light and a stain; put on more touches next time.",
+            f"No spot is recorded in lane{'s' * (len(empty) > 1)} {join(empty)}.",
+            "The sample may be too dilute, washed into the eluent or evaporated, or the lamp may be wrong.",
+            "Use the other lamp or a visualization reagent; apply more next time.",
         )
 
 
@@ -531,25 +532,25 @@ def _co_spot(lane: LaneOnPlate, parts: list[LaneOnPlate], seen: int, alone: int,
             "co-spot-split",
             "note",
             f"Co-spot {lane.label} shows {seen} spots where {named} alone show {alone} at most.",
-            f"{named} are not the same: what differs parts company on one lane.",
-            "Name what each of its spots is by its distance.",
+            f"{named} are not the same: different compounds separate in one lane.",
+            "Assign each of its spots by its distance.",
             about=lane.label,
         )
     if elongated:
         return Finding(
             "co-spot-long",
             "note",
-            f"Co-spot {lane.label} stays together but is drawn long.",
-            "Two substances that are almost alike look like this.",
-            "Run it again further, or in another eluent.",
+            f"Co-spot {lane.label} is one elongated spot.",
+            "Two very similar substances look like this.",
+            "Run it further, or in another eluent.",
             about=lane.label,
         )
     return Finding(
         "co-spot-one",
         "note",
-        f"Co-spot {lane.label} shows no spot more than {named} alone.",
-        f"What {named} have there may be the same; one eluent does not prove it.",
-        "Compare colour and lamp, then a second eluent.",
+        f"Co-spot {lane.label} shows no more spots than {named} alone.",
+        f"{named} may contain the same compound; one eluent does not prove it.",
+        "Compare the colours under each lamp, then run a second eluent.",
         about=lane.label,
     )
 
@@ -562,20 +563,20 @@ def identities(case: Case) -> Iterator[Finding]:
             if found.absent:
                 yield Finding(
                     "unknown-unlike", "note",
-                    f"{found.label} has no spot where a reference lies.",
-                    "It holds none of them, or too little to be seen.", "Look under another light; spot more of it.",
+                    f"{found.label} has no spot at the Rf of a reference.",
+                    "It contains none of them, or too little to see.", "Use another lamp; apply more of it.",
                     about=found.label,
                 )  # fmt: skip
             continue
-        left = f"; {join(list(found.unexplained))} fits none of them" if found.unexplained else "; nothing is left over"
+        left = f"; {join(list(found.unexplained))} matches none of them" if found.unexplained else "; no other spots"
         other = [m.spot for one in found.present for m in one.matches if m.colour is False]
-        colour = f" {join(other)} has another colour than its reference." if other else ""
-        alike = f" {join(list(found.alike[0]))} cannot be told apart here." if found.alike else ""
+        colour = f" {join(other)} differs in colour from its reference." if other else ""
+        alike = f" {join(list(found.alike[0]))} cannot be distinguished here." if found.alike else ""
         yield Finding(
             "unknown-like", "note",
-            f"{found.label} has spots where {join(names)} {'lies' if len(names) == 1 else 'lie'}{left}.{colour}{alike}",
-            "The same Rf is no proof of identity, and one spot none of purity.",
-            "A co-spot, the colours and a second eluent make it surer."
+            f"{found.label} has the Rf of {join(names)}{left}.{colour}{alike}",
+            "The same Rf does not prove identity, and one spot does not prove purity.",
+            "Confirm with a co-spot, the colours and a second eluent."
             + (f" Not found: {join(list(found.absent))}." if found.absent else ""),
             about=found.label,
         )  # fmt: skip
@@ -589,16 +590,16 @@ def before_it_went_in(case: Case) -> Iterator[Finding]:
     if chamber.dried is not None and chamber.dried < DRY_MIN:
         yield Finding(
             "spots-wet", "note",
-            "The spots went in wet." if chamber.dried == 0 else f"The spots dried {chamber.dried} min only.",
-            "What is still wet spreads sideways and starts too wide.",
-            f"Let spots dry {DRY_MIN} minutes or more, pen lines longer.",
+            "The spots were still wet." if chamber.dried == 0 else f"The spots dried for only {chamber.dried} min.",
+            "A wet spot spreads sideways and starts too wide.",
+            f"Let spots dry for {DRY_MIN} min or more, pen lines longer.",
         )  # fmt: skip
     if chamber.lined and chamber.waited is not None and chamber.waited < SATURATED_MIN:
         yield Finding(
             "not-saturated", "note",
-            f"The lined chamber waited {chamber.waited} min: its vapour was still building up.",
-            "In dry vapour the eluent leaves the plate as it climbs, and Rf come out otherwise.",
-            f"Close it with the eluent in and wait about {SATURATED_MIN} minutes.",
+            f"The lined chamber waited only {chamber.waited} min and was not yet saturated.",
+            "In an unsaturated chamber eluent evaporates from the plate, and Rf values change.",
+            f"Close the chamber with the eluent in it and wait about {SATURATED_MIN} min.",
         )  # fmt: skip
 
 
@@ -612,9 +613,10 @@ def light_without_indicator(case: Case) -> Iterator[Finding]:
         yield Finding(
             "no-indicator",
             "note",
-            f"{join(dark)} {'were' if len(dark) > 1 else 'was'} seen only under 254 nm, on a plate without indicator.",
-            "Without indicator nothing shows dark there; only what glows by itself can be seen.",
-            "Check whether the plate has an indicator after all. Never look into the lamp.",
+            f"{join(dark)} {'were' if len(dark) > 1 else 'was'} seen only under 254 nm, on a plate without an "
+            "indicator.",
+            "Without an indicator there are no dark spots; only fluorescent compounds show.",
+            "Check whether the plate has an indicator. Never look into the lamp.",
         )
 
 

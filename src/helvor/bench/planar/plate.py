@@ -105,11 +105,11 @@ class SetUp(Payload):
         for name in ("width", "height"):
             size: Reading = getattr(self, name)
             if not 5 <= size.value <= LARGEST_PLATE_MM:
-                raise ValueError(f"{name}: {size} is not the size of a plate: 5 mm to 600 mm.")
+                raise ValueError(f"{name}: {size} is not a plate size: enter 5 mm to 600 mm.")
         if self.origin.value >= self.height.value:
             raise ValueError(
                 f"origin: {self.origin} is above the plate, which is {self.height} high; "
-                "give the origin's height over the bottom edge."
+                "enter the origin's height above the bottom edge."
             )
         return self
 
@@ -167,7 +167,7 @@ class Lane(Payload):
     @model_validator(mode="after")
     def _co_spots_only(self) -> Lane:
         if self.combines and self.role != "co-spot":
-            raise ValueError("combines: only a co-spot lane combines other lanes.")
+            raise ValueError("combines: Choose co-spot first; only a co-spot lane combines other lanes.")
         return self
 
 
@@ -210,9 +210,9 @@ class Front(Payload):
     @model_validator(mode="after")
     def _read_or_lost(self) -> Front:
         if (self.distance is None) != self.ran_off:
-            raise ValueError("distance: give the front's distance, or say that it ran off the plate.")
+            raise ValueError("distance: Enter the front's distance, or choose that it ran off the plate.")
         if self.distance is not None and self.distance.value <= 0:
-            raise ValueError("distance: the front is above the origin line: more than 0 mm.")
+            raise ValueError("distance: Enter a front above 0 mm; it is above the origin line.")
         return self
 
 
@@ -235,26 +235,26 @@ class Spot(Payload):
     @classmethod
     def _known_swatch(cls, value: str) -> str:
         if value not in SWATCHES:
-            raise ValueError(f"There is no swatch “{value[:20]}”.")
+            raise ValueError(f"Choose a colour from the list; “{value[:20]}” is not in it.")
         return value
 
     @field_validator("seen")
     @classmethod
     def _each_once(cls, value: tuple[Light, ...]) -> tuple[Light, ...]:
         if not value:
-            raise ValueError("Say under which light the spot was seen.")
+            raise ValueError("Choose the light under which the spot was seen.")
         return tuple(light for light in LIGHTS if light in value)
 
     @model_validator(mode="after")
     def _ends_around_centre(self) -> Spot:
         if self.tail is not None and self.tail.value > self.distance.value:
-            raise ValueError("tail: the lower end lies below the centre.")
+            raise ValueError("tail: Enter a lower end below the centre.")
         if self.head is not None and self.head.value < self.distance.value:
-            raise ValueError("head: the upper end lies above the centre.")
+            raise ValueError("head: Enter an upper end above the centre.")
         if self.width is not None and not 0 < self.width.value <= 100:
-            raise ValueError("width: a spot is more than 0 mm and at most 100 mm wide.")
+            raise ValueError("width: Enter a width above 0 and up to 100 mm.")
         if self.tail and self.head and self.head.value <= self.tail.value:
-            raise ValueError("head: the upper end lies above the lower end.")
+            raise ValueError("head: Enter an upper end above the lower end.")
         return self
 
     @property
@@ -303,7 +303,7 @@ class FrontSeen(Payload):
     @classmethod
     def _above_origin(cls, value: Reading) -> Reading:
         if value.value <= 0:
-            raise ValueError("The front is above the origin line: more than 0 mm.")
+            raise ValueError("Enter a front above 0 mm; it is above the origin line.")
         return value
 
 
@@ -508,14 +508,14 @@ def check(plate: Plate, payload: Payload, strikes: UUID | None) -> None:
         case SetUp():
             outside = [lane.label for lane in plate.lanes if lane.lane.at.value > payload.width.value]
             if outside:
-                raise Problem("width", f"Lane {outside[0]} would lie beside a plate this narrow: move it first.")
+                raise Problem("width", f"Lane {outside[0]} would be off a plate this narrow: move it first.")
         case Lane():
             _check_lane(plate, payload, corrected)
         case FrontSeen(distance=distance):
             if plate.developing is None:
-                raise Problem("distance", "Write first that the plate went in: the front is timed from then.")
+                raise Problem("distance", "First record that the plate went in: the front is timed from then.")
             if plate.set_up is not None and distance.value > plate.set_up.height.value - plate.set_up.origin.value:
-                raise Problem("distance", f"{distance} is above the top of the plate.")
+                raise Problem("distance", f"{distance} is above the top of the plate: enter a smaller distance.")
         case Front():
             _check_front(plate, payload, corrected)
         case Spot():
@@ -525,7 +525,7 @@ def check(plate: Plate, payload: Payload, strikes: UUID | None) -> None:
                 raise Problem("spot", "That spot is not on this plate: choose one that is.")
         case Struck():
             if corrected is not None and isinstance(corrected.head.payload, Lane) and plate.spots_in(corrected.root.id):
-                raise Problem("lane", "Strike the spots of this lane through first; they would be left without one.")
+                raise Problem("lane", "Strike out the spots of this lane first: they would be left without a lane.")
 
 
 def _known_lane(plate: Plate, key: UUID) -> LaneOnPlate:
@@ -538,17 +538,17 @@ def _known_lane(plate: Plate, key: UUID) -> LaneOnPlate:
 def _check_lane(plate: Plate, lane: Lane, corrected: Line | None) -> None:
     own = corrected.root.id if corrected else None
     if plate.set_up is None:
-        raise Problem("at", "Set the plate up first: its width says where a lane can be.")
+        raise Problem("at", "Set up the plate first: the lane's place depends on its width.")
     if lane.at.value > plate.set_up.width.value:
-        raise Problem("at", f"{lane.at} is beside the plate, which is {plate.set_up.width} wide.")
+        raise Problem("at", f"{lane.at} is off the plate, which is {plate.set_up.width} wide.")
     twin = plate.lane_called(lane.label)
     if twin is not None and twin.key != own:
-        raise Problem("label", f"There is a lane {twin.label} already: give this one another label.")
+        raise Problem("label", f"Lane {twin.label} exists already: enter another label.")
     if corrected is None and len(plate.lanes) >= MAX_LANES:
-        raise Problem("at", f"A plate has at most {MAX_LANES} lanes here.")
+        raise Problem("at", f"Enter at most {MAX_LANES} lanes.")
     for key in lane.combines:
         if key == own:
-            raise Problem("combines", "A co-spot combines other lanes, not itself.")
+            raise Problem("combines", "Choose other lanes for the co-spot, not its own.")
         _known_lane(plate, key)
 
 
@@ -557,22 +557,22 @@ def _check_front(plate: Plate, front: Front, corrected: Line | None) -> None:
         _known_lane(plate, front.lane)
     first = corrected.root.payload if corrected else None
     if isinstance(first, Front) and first.lane != front.lane:
-        raise Problem("lane", "A front stays where it was read: write the other one as a front of its own.")
+        raise Problem("lane", "A front cannot move to another lane: record the other one as a separate front.")
 
 
 def _check_spot(plate: Plate, spot: Spot, corrected: Line | None) -> None:
     _known_lane(plate, spot.lane)
     if plate.set_up is None:
-        raise Problem("distance", "Set the plate up first: its height says how far a spot can be.")
+        raise Problem("distance", "Set up the plate first: a spot's distance depends on its height.")
     if corrected is None and len(plate.spots) >= MAX_SPOTS:
-        raise Problem("distance", f"A plate has at most {MAX_SPOTS} spots here: start a second plate.")
+        raise Problem("distance", f"A plate has at most {MAX_SPOTS} spots: start a second plate.")
     first = corrected.root.payload if corrected else None
     if isinstance(first, Spot) and first.lane != spot.lane:
-        raise Problem("lane", "A spot stays in its lane: strike it through and add it in the other one.")
+        raise Problem("lane", "A spot cannot change its lane: strike it out and add it in the other lane.")
     # Above the plate altogether even if somebody measured from the bottom edge.
     if spot.distance.value > plate.set_up.height.value:
-        raise Problem("distance", f"{spot.distance} is more than the whole plate, which is {plate.set_up.height} high.")
+        raise Problem("distance", f"{spot.distance} is more than the plate, which is {plate.set_up.height} high.")
     for name in ("head", "tail"):
         end: Reading | None = getattr(spot, name)
         if end is not None and end.value > plate.set_up.height.value:
-            raise Problem(name, f"{end} is more than the whole plate, which is {plate.set_up.height} high.")
+            raise Problem(name, f"{end} is more than the plate, which is {plate.set_up.height} high.")

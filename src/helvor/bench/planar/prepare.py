@@ -46,7 +46,7 @@ def width_for(lanes: int, apart: float = 10.0) -> float:
     50.0
     """
     if not 1 <= lanes <= 40 or apart < LANE_ROOM:
-        raise Unreadable(f"A plate has 1 to 40 lanes, at least {LANE_ROOM:g} mm apart.")
+        raise Unreadable(f"Enter 1 to 40 lanes, at least {LANE_ROOM:g} mm apart.")
     return (lanes + 1) * apart
 
 
@@ -63,7 +63,7 @@ def cut(sheet: tuple[float, float], plate: tuple[float, float], *, both_ways: bo
     8
     """
     if min(*sheet, *plate) <= 0 or max(sheet) > 3000:
-        raise Unreadable("Lengths are above zero, and a sheet at most 3 m.")
+        raise Unreadable("Enter lengths above zero, and a sheet of at most 3 m.")
     ways = [(plate, False), ((plate[1], plate[0]), True)] if both_ways else [(plate, False)]
     best: Cut | None = None
     for (w, h), turned in ways:
@@ -72,7 +72,7 @@ def cut(sheet: tuple[float, float], plate: tuple[float, float], *, both_ways: bo
         if columns * rows and (best is None or columns * rows > best.count):
             best = Cut(columns, rows, w, h, turned, waste)
     if best is None:
-        raise Unreadable("Not one plate of this size comes out of the sheet.")
+        raise Unreadable("No plate of this size fits on the sheet: enter a smaller plate or a larger sheet.")
     return best
 
 
@@ -99,7 +99,7 @@ def recipe(eluent: Eluent, volume: float, step: float = 0.5) -> list[Part]:
     [('hexane', 7.5), ('ethyl acetate', 0.4)]
     """
     if not 0 < volume <= 20000 or not 0 < step <= 100:
-        raise Unreadable("A volume is above 0 and at most 20 L, and so is what can be measured.")
+        raise Unreadable("Enter a volume above 0 and up to 20 L, also for the smallest volume measured.")
     rounded = []
     for component in eluent.components:
         exact = volume * component.percent / 100
@@ -143,7 +143,7 @@ def spotting(volume: float, percent: float = 1.0, how_many: int = 1) -> Spotting
     0.005
     """
     if not 0 < volume <= 1000 or not 0 < percent <= 20 or not 1 <= how_many <= 500:
-        raise Unreadable("A spotting solution is above 0 mL, above 0 and at most 20 %, for 1 to 500.")
+        raise Unreadable("Enter a volume above 0 mL, a strength above 0 and up to 20 %, and 1 to 500 vials.")
     mass = volume * percent / 100
     return Spotting(mass, volume, mass * how_many * (1 + SPARE), volume * how_many * (1 + SPARE))
 
@@ -162,7 +162,7 @@ def level(volume: float, across: float, *, round_vessel: bool = True, lining: fl
     """
     left = volume - lining
     if across <= 0 or volume <= 0 or left <= 0:
-        raise Unreadable("Volume and vessel are above zero, and more than the lining takes up.")
+        raise Unreadable("Enter a volume and a vessel above zero, and more than the lining takes up.")
     area = math.pi * (across / 2) ** 2 if round_vessel else across**2
     return left * 1000 / area
 
@@ -171,7 +171,7 @@ def volume_for(origin: float, across: float, *, round_vessel: bool = True, linin
     """The level that suits an origin (Prepare 3), mm, and the volume that makes it, mL."""
     wanted = min(2 / 3 * origin, origin - 2.0)
     if wanted <= 0:
-        raise Unreadable("An origin so low leaves no room for the liquid: 8 to 15 mm are usual.")
+        raise Unreadable("This origin is too low for the eluent: enter 8 to 15 mm.")
     area = math.pi * (across / 2) ** 2 if round_vessel else across**2
     return wanted, wanted * area / 1000 + lining
 
@@ -184,5 +184,8 @@ def lane_positions(width: float, lanes: int) -> Sequence[float]:
     """
     apart = width / (lanes + 1)
     if lanes < 1 or apart < LANE_ROOM:
-        raise Unreadable(f"{lanes} lanes stand closer than {LANE_ROOM:g} mm on {width:g} mm.")
+        raise Unreadable(
+            f"{lanes} lanes do not fit on {width:g} mm with {LANE_ROOM:g} mm between them: enter fewer lanes or a "
+            "wider plate."
+        )
     return [round(apart * i, 2) for i in range(1, lanes + 1)]

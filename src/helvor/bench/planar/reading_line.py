@@ -94,7 +94,7 @@ def understand(text: str, entries: Sequence[Entry], light: str = "") -> Understo
     words = re.sub(r"(?<=\d)\s+(?=(?:mm|cm|in)\b)", "", " ".join(text.split())).split(" ")
     first = words[0].casefold()
     if not text.strip():
-        raise Unreadable("Type a reading, such as T 41.0 or front 81.0.")
+        raise Unreadable("Enter a reading, such as T 41.0 or front 81.0.")
     if first in _COMMANDS and plate.lane_called(words[0]) is None:
         understood = _COMMAND[first](words[1:], plate)
     else:
@@ -103,7 +103,7 @@ def understand(text: str, entries: Sequence[Entry], light: str = "") -> Understo
         twin = standing_twin(plate, understood.payload)
         if twin is not None:
             understood = Understood(
-                understood.payload, twin, "read again", f"{understood.says}, in place of what stands"
+                understood.payload, twin, "read again", f"{understood.says}, replacing the earlier reading"
             )
     try:
         check(plate, understood.payload, understood.strikes)
@@ -151,7 +151,7 @@ def _lane(word: str, plate: Plate) -> LaneOnPlate:
     lane = plate.lane_called(word)
     if lane is None:
         known = ", ".join(lane.label for lane in plate.lanes) or "none yet"
-        raise Unreadable(f"There is no lane “{word[:20]}” on this plate; its lanes: {known}.")
+        raise Unreadable(f"This plate has no lane “{word[:20]}”; its lanes: {known}.")
     return lane
 
 
@@ -173,12 +173,12 @@ def _target(word: str, plate: Plate) -> tuple[LaneOnPlate, SpotOnPlate | None]:
             return lane, None
         if re.fullmatch(re.escape(lane.label) + r"/?\d+", word, re.IGNORECASE):
             raise Unreadable(
-                f"{word} is not on this plate: the next spot in lane {lane.label} is "
+                f"{word} is not on this plate; the next spot in lane {lane.label} is "
                 f"{spot_name(lane.label, following)}."
             )
     known = ", ".join(lane.label for lane in plate.lanes)
     raise Unreadable(
-        f"“{word[:20]}” is no lane or spot of this plate"
+        f"“{word[:20]}” is not a lane or spot of this plate"
         + (f"; its lanes: {known}." if known else ": add a lane first, such as lane T 20.")
     )
 
@@ -186,7 +186,7 @@ def _target(word: str, plate: Plate) -> tuple[LaneOnPlate, SpotOnPlate | None]:
 def _spot(words: list[str], plate: Plate, light: str) -> Understood:
     lane, standing = _target(words[0], plate)
     if len(words) < 2:
-        raise Unreadable(f"{words[0]}, at how many mm over the origin?")
+        raise Unreadable(f"Enter the distance of {words[0]} from the origin, in mm.")
     distance = _length(words[1], "The distance")
     fields: dict[str, Any] = {"lane": lane.key, "distance": distance}
     seen: list[str] = []
@@ -208,7 +208,7 @@ def _spot(words: list[str], plate: Plate, light: str) -> Understood:
             fields["colour"] = f"{fields.get('colour', '')} {word}".strip()
         else:
             raise Unreadable(
-                f"“{word[:20]}” after the distance is not understood: ends 38-45, width w4, a colour, a light."
+                f"“{word[:20]}” after the distance is not clear: enter ends 38-45, width w4, a colour or a light."
             )
     if seen:
         fields["seen"] = tuple(seen)
@@ -235,7 +235,7 @@ def _spot(words: list[str], plate: Plate, light: str) -> Understood:
 
 def _front(words: list[str], plate: Plate) -> Understood:
     if not words:
-        raise Unreadable("The front, at how many mm over the origin? Or front off, if it ran over the top.")
+        raise Unreadable("Enter the front's distance from the origin in mm, or front off if it ran off the top.")
     lane = plate.lane_called(words[0])
     rest = words[1:] if lane is not None and len(words) > 1 else words
     if rest is words:
@@ -243,7 +243,7 @@ def _front(words: list[str], plate: Plate) -> Understood:
     where = f" of lane *{lane.label}*" if lane else ""
     key = lane.key if lane else None
     if len(rest) != 1:
-        raise Unreadable(f"“{' '.join(words)[:30]}” is not understood: write front 81.0, or front T 80.5.")
+        raise Unreadable(f"“{' '.join(words)[:30]}” is not clear: enter front 81.0, or front T 80.5.")
     if rest[0].casefold() == "off":
         return Understood(Front(lane=key, ran_off=True), None, "", f"front{where} ran off the top")
     if not re.match(r"[\d.,+\-−]", rest[0]):
@@ -255,7 +255,7 @@ def _front(words: list[str], plate: Plate) -> Understood:
 def _add_lane(words: list[str], plate: Plate) -> Understood:
     words = [word for word in words if word.casefold() != "at"]
     if len(words) < 2:
-        raise Unreadable("A lane needs its label and its place: lane P 10 paracetamol ref.")
+        raise Unreadable("Enter the lane's label and place, for example: lane P 10 paracetamol ref.")
     label, at = words[0], _length(words[1], "The lane's place")
     roles = [_ROLES[word.casefold()] for word in words[2:] if word.casefold() in _ROLES]
     substance = " ".join(word for word in words[2:] if word.casefold() not in _ROLES)
@@ -281,11 +281,11 @@ def lanes_from(text: str, width: float, ids: Sequence[UUID]) -> list[Lane]:
     """
     pieces = [piece.split() for piece in re.split(r"[,;\n]+", text) if piece.strip()]
     if len(pieces) > len(ids):
-        raise Unreadable(f"A plate has at most {len(ids)} lanes here.")
+        raise Unreadable(f"A plate has at most {len(ids)} lanes.")
     labels = [words[0] for words in pieces]
     key_of = dict(zip((label.casefold() for label in labels), ids, strict=False))
     if len(key_of) < len(labels):
-        raise Unreadable("Two lanes have the same label: give each its own.")
+        raise Unreadable("Two lanes have the same label: enter a different one.")
     lanes = []
     for number, words in enumerate(pieces, start=1):
         roles = [_ROLES[word.casefold()] for word in words[1:] if word.casefold() in _ROLES]
@@ -304,7 +304,7 @@ def lanes_from(text: str, width: float, ids: Sequence[UUID]) -> list[Lane]:
 
 def _level(words: list[str], plate: Plate) -> Understood:
     if len(words) != 1:
-        raise Unreadable("The level, at how many mm over the chamber's floor?")
+        raise Unreadable("Enter the eluent level above the chamber's floor, in mm.")
     level = _length(words[0], "The level")
     # Lining and lid stay as they were written.
     chamber = next((line.head.payload for line in plate.lines if isinstance(line.head.payload, Chamber)), Chamber())
@@ -320,28 +320,32 @@ def _strike(words: list[str], plate: Plate) -> Understood:
     named = words[0] if words else ""
     spot = next((spot for spot in plate.spots if spot.name.casefold() == named.casefold()), None)
     if spot is None:
-        raise Unreadable(f"Strike which spot? “{named[:20]}” is not on this plate." if named else "Strike which spot?")
+        raise Unreadable(
+            f"“{named[:20]}” is not on this plate: enter the spot to strike out, and why."
+            if named
+            else "Enter the spot to strike out, and why."
+        )
     reason = " ".join(words[1:])
     if len(reason) < 2:
-        raise Unreadable(f"Say why {spot.name} is struck through: strike {spot.name} misread.")
-    return Understood(Struck(), spot.line.head.id, reason, f"strike *{spot.name}* through: {reason}")
+        raise Unreadable(f"Enter why {spot.name} is struck out, for example: strike {spot.name} misread.")
+    return Understood(Struck(), spot.line.head.id, reason, f"strike out *{spot.name}*: {reason}")
 
 
 def _in(words: list[str], plate: Plate) -> Understood:
     if words:
-        raise Unreadable("Write only in: the time is when you write it.")
+        raise Unreadable("Enter only the word in; the time is recorded for you.")
     return Understood(Developing(), None, "", "the plate went in now")
 
 
 def _rising(words: list[str], plate: Plate) -> Understood:
     if len(words) != 1:
-        raise Unreadable("Where does the front stand now, in mm over the origin? Write rising 22.")
+        raise Unreadable("Enter the front's distance now, in mm from the origin, for example: rising 22.")
     distance = _length(words[0], "The front")
     try:
         payload = FrontSeen(distance=distance)
     except ValidationError as invalid:
         raise Unreadable(invalid.errors()[0]["msg"].removeprefix("Value error, ")) from invalid
-    return Understood(payload, None, "", f"the front stands at *{distance}* now")
+    return Understood(payload, None, "", f"the front is at *{distance}* now")
 
 
 _COMMAND = {

@@ -78,24 +78,24 @@ class SpotResult:
         lines: list[WorkingLine] = []
         if self.by == "leading" and spot.head is not None:
             s = spot.head.number
-            lines.append(WorkingLine("Measured, by house rule, at its leading edge", f"{s} mm"))
+            lines.append(WorkingLine("Measured at its leading edge (house rule)", f"{s} mm"))
         elif self.by == "outline" and spot.head is not None and spot.tail is not None:
             s = round_to(self.at, max(1, spot.distance.decimals))
             ends = f"({spot.tail.number} + {spot.head.number}) mm ÷ 2"
-            lines.append(WorkingLine("Measured, by house rule, in the middle of its outline", f"{ends} = {s} mm"))
+            lines.append(WorkingLine("Measured at the middle of its outline (house rule)", f"{ends} = {s} mm"))
         if front is not None and self.ratio is not None:
             f = round_to(front.distance, max(spot.distance.decimals, 1 if front.distance % 1 else 0))
             if self.rf is None:
                 lines.append(
                     WorkingLine(
-                        f"Spot {self.name} over the front",
+                        f"Spot {self.name} ÷ front",
                         f"{s} mm ÷ {f} mm = {round_to(self.ratio.value, 2)}: above 1, so no Rf",
                     )
                 )
             else:
                 lines.append(
                     WorkingLine(
-                        f"Spot {self.name} over the front",
+                        f"Spot {self.name} ÷ front",
                         f"Rf = {s} mm ÷ {f} mm = {self.rf_shown} ± {self.u_shown}",
                     )
                 )
@@ -110,7 +110,7 @@ class SpotResult:
                 lines.append(WorkingLine("As a percentage", f"hRf = 100 × {self.rf_shown} = {self.hrf_shown}"))
                 if front.read == "between":
                     lines.append(
-                        WorkingLine("Front at this lane", f"{f} mm, straight between the lanes that were read")
+                        WorkingLine("Front in this lane", f"{f} mm, interpolated between the lanes that were read")
                     )
         if self.relative is not None and reference_name:
             reference_distance = self.at / self.relative.value if self.relative.value else 0.0

@@ -44,7 +44,7 @@ def ratio_on_shared_origin(near: float, far: float, u_near: float, u_far: float,
     0.4
     """
     if far <= 0:
-        raise ValueError("the distance to divide by is above zero")
+        raise ValueError("enter a front distance above zero")
     r = near / far
     return Estimate(value=r, u=math.sqrt(u_near**2 + (r * u_far) ** 2 + ((1 - r) * u_origin) ** 2) / far)
 
@@ -92,5 +92,5 @@ def resolution(distance: float, length_a: float, length_b: float) -> float:
     1.5
     """
     if length_a <= 0 or length_b <= 0:
-        raise ValueError("a spot has a length above zero")
+        raise ValueError("enter a spot length above zero")
     return 2 * abs(distance) / (length_a + length_b)

@@ -127,10 +127,10 @@ class Across:
     def says(self) -> str:
         """What that means, no more (Side by side 4)."""
         if self.agrees and self.differs:
-            return "parted in one system: it is something else, or only one of them shows it"
+            return "separated in one system: another compound, or only one of them shows it"
         if len(self.agrees) > 1:
-            return f"the same in {len(self.agrees)} systems: much more than one says, still no proof"
-        return "the same in the one system that was run: a second one would say more"
+            return f"the same in {len(self.agrees)} eluents: strong evidence, not proof"
+        return "the same in one eluent: run a second one"
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,11 +170,11 @@ def _why_not(sheet: PlateWorksheet) -> str:
     if sheet.plate.set_up is None:
         return "not set up yet"
     if sheet.plate.eluent is None:
-        return "its eluent is not on record"
+        return "its eluent is not recorded"
     if not sheet.spots:
         return "no spots read yet"
     if not any(spot.rf for spot in sheet.spots):
-        return "ran over or its front is missing: relative values only"
+        return "front ran off or is missing: relative values only"
     return ""
 
 
@@ -286,10 +286,10 @@ def _findings(systems: Sequence[System]) -> list[Finding]:
                     Finding(
                         "plate-outlier",
                         "caution",
-                        f"{value.plate}: {series.title} at Rf {round_to(value.rf, 2)}, the others around "
+                        f"{value.plate}: {series.title} at Rf {round_to(value.rf, 2)}, the others near "
                         f"{round_to(statistics.median(others), 2)}.",
-                        "It lies farther out than the others scatter.",
-                        "Look at its front, its origin and what the lane holds.",
+                        "It is an outlier: further away than the scatter of the others.",
+                        "Check its front, its origin and what was applied.",
                         value.plate,
                     )
                 )
@@ -306,9 +306,9 @@ def _findings(systems: Sequence[System]) -> list[Finding]:
                     Finding(
                         f"many-{code}",
                         "caution",
-                        f"{times} of {len(system.plates)} plates say the same: {example.what}",
-                        "So many at once is rarely the benches.",
-                        "Look at the eluent bottle, the plates and the handout first.",
+                        f"{times} of {len(system.plates)} plates: {example.what}",
+                        "A finding on so many plates rarely comes from the benches.",
+                        "Check the eluent bottle, the plates and the handout first.",
                     )
                 )
     return found
@@ -334,14 +334,14 @@ def reason(ranked: Ranked) -> str:
     """Why a sample stands where it does, in words."""
     parts = []
     if ranked.agree:
-        parts.append(", ".join(f"{m.spot} lies {round_to(m.apart, 2)} from {m.reference}" for m in ranked.agree))
+        parts.append(", ".join(f"{m.spot} differs by {round_to(m.apart, 2)} from {m.reference}" for m in ranked.agree))
         if any(m.colour is False for m in ranked.agree):
             parts.append("the colour differs")
     if ranked.only_here:
         parts.append(f"{', '.join(ranked.only_here)} only on the plate")
     if ranked.only_there:
-        parts.append(f"{', '.join(ranked.only_there)} missing on it")
-    return "; ".join(parts) if parts else "nothing in common"
+        parts.append(f"{', '.join(ranked.only_there)} missing on the plate")
+    return "; ".join(parts) if parts else "no spot in common"
 
 
 def _plain(name: str) -> str:

@@ -16,15 +16,15 @@ from helvor.bench.planar.eluent import Eluent
 from helvor.bench.quantity import Unreadable, round_to
 
 PULLS: dict[str, str] = {
-    "alkane": "pulls on nothing in particular",
-    "aromatic": "pulls on flat, electron-poor rings",
-    "ether": "takes hydrogen bonds, gives none",
-    "chlorinated": "gives weak hydrogen bonds",
-    "ester or ketone": "pulls on dipoles and takes hydrogen bonds",
-    "nitrile": "pulls on dipoles",
-    "alcohol": "gives and takes hydrogen bonds",
-    "acid": "gives hydrogen bonds, sharpens acids",
-    "water": "gives and takes hydrogen bonds most of all",
+    "alkane": "dispersion forces only",
+    "aromatic": "π interactions with flat, electron-poor rings",
+    "ether": "accepts hydrogen bonds, donates none",
+    "chlorinated": "donates weak hydrogen bonds",
+    "ester or ketone": "dipole interactions, accepts hydrogen bonds",
+    "nitrile": "dipole interactions",
+    "alcohol": "donates and accepts hydrogen bonds",
+    "acid": "donates hydrogen bonds, reduces tailing of acids",
+    "water": "strongest hydrogen-bond donor and acceptor",
 }
 """Kind of solvent → what it pulls on."""
 ALIKE_BOILING = 8.0
@@ -69,7 +69,7 @@ def other_kinds(name: str, known: Sequence[Solvent], most: int = 5) -> list[Othe
     """
     own = next((s for s in known if s.name.casefold() == name.casefold()), None)
     if own is None or own.strength is None or not own.family:
-        raise Unreadable(f"“{name[:40]}” has no strength and kind on the shelf.")
+        raise Unreadable(f"“{name[:40]}” has no eluent strength and class in the reference data.")
     strength = own.strength
     others = sorted(
         (
@@ -114,19 +114,23 @@ def freshness(eluent: Eluent, age: float, boils: Mapping[str, float]) -> Freshne
     points = [(point, name) for name, _, point in parts if point is not None]
     lowest, first = min(points)
     if len(points) == 1:
-        return Freshness(WEEK, "", age <= WEEK, "A single solvent stays what it is.")
+        return Freshness(WEEK, "", age <= WEEK, "A single solvent does not change as it evaporates.")
     if max(points)[0] - lowest <= ALIKE_BOILING:
-        return Freshness(WEEK, "", age <= WEEK, "Its parts leave together: it stays what it was.")
+        return Freshness(WEEK, "", age <= WEEK, "Its parts evaporate together: the composition does not change.")
     hours = next((hours for limit, hours in FRESH_HOURS if lowest <= limit), WEEK)
     if age <= hours:
         return Freshness(
-            hours, first, True, f"{first[:1].upper()}{first[1:]} leaves first: mix anew after {_span(hours)}."
+            hours,
+            first,
+            True,
+            f"{first[:1].upper()}{first[1:]} evaporates first: mix a fresh batch after {_span(hours)}.",
         )
     return Freshness(
         hours,
         first,
         False,
-        f"Mixed {_span(age)} ago: {first} has begun to leave, so the Rf of the morning are not those of now. Mix anew.",
+        f"Mixed {_span(age)} ago: {first} has partly evaporated, so Rf values have changed since it was mixed. Mix "
+        "a fresh batch.",
     )
 
 

@@ -62,8 +62,9 @@ class Line:
         low, high = self.reach
         if not low - 1e-12 <= phi <= high + 1e-12:
             raise Unreadable(
-                f"{100 * phi:g} % lies too far outside what was run, {100 * self.low:g} to {100 * self.high:g} %: "
-                "run a plate nearer to it."
+                f"{100 * phi:g} % is too far outside the range that was run, {100 * self.low:g} to "
+                f"{100 * self.high:g} %: "
+                "run a plate closer to it."
             )
         x = math.log10(phi) if self.law == "log" else phi
         u_rm = math.sqrt(max(0.0, self.var_a + x * x * self.var_m - 2 * x * self.cov))
@@ -91,15 +92,15 @@ class Line:
             Unreadable: it does not depend on the composition, or lies out of reach.
         """
         if not 0 < rf < 1:
-            raise Unreadable("An Rf to aim at lies between 0 and 1.")
+            raise Unreadable("Enter a target Rf between 0 and 1.")
         if abs(self.m) < 1e-9:
-            raise Unreadable("This Rf does not follow the composition.")
+            raise Unreadable("This Rf does not depend on the composition.")
         x = (self.a - math.log10((1 - rf) / rf)) / self.m
         phi = 10**x if self.law == "log" else x
         low, high = self.reach
         if not low <= phi <= high:
             raise Unreadable(
-                f"Rf {rf:g} would need {100 * phi:.3g} %, which lies too far outside what was run."
+                f"Rf {rf:g} would need {100 * phi:.3g} %, which is too far outside the range that was run."
                 if 0 < phi <= 1
                 else f"No composition gives Rf {rf:g}: try another strong component."
             )
@@ -127,14 +128,16 @@ def fit(points: Sequence[Point], law: Law) -> Line:
     rows = []
     for point in points:
         if not 0 < point.phi <= 1:
-            raise Unreadable(f"A composition of {100 * point.phi:g} % carries no information: above 0, at most 100 %.")
+            raise Unreadable(
+                f"Enter a composition above 0 and up to 100 %; {100 * point.phi:g} % gives no information."
+            )
         known = r_m(point.rf)
         if known is None:
-            raise Unreadable(f"Rf {point.rf.value:g} carries no information: at the origin or the front nothing moves.")
+            raise Unreadable(f"Rf {point.rf.value:g} gives no information: the spot is at the origin or the front.")
         x = math.log10(point.phi) if law == "log" else point.phi
         rows.append((x, known.value, 1 / max(known.u, 1e-3) ** 2))
     if len({round(x, 9) for x, _, _ in rows}) < 2:
-        raise Unreadable("A fit needs plates of at least two compositions; one gives only a hint.")
+        raise Unreadable("A fit needs plates in at least two compositions; one gives only a rough estimate.")
     s = sum(w for _, _, w in rows)
     sx, sy = sum(w * x for x, _, w in rows), sum(w * y for _, y, w in rows)
     sxx, sxy = sum(w * x * x for x, _, w in rows), sum(w * x * y for x, y, w in rows)
@@ -169,15 +172,15 @@ def read_plates(text: str, u_rf: float = 0.02) -> dict[str, list[Point]]:
         match = re.match(r"([\d.,]+)\s*%\s*[:,;]?\s*(.+)", line)
         pairs = re.findall(r"([^\d\s,;=][^,;=]*?)[\s=]+(\d*[.,]\d+)", match[2]) if match else []
         if match is None or not pairs:
-            raise Unreadable(f"“{line[:40]}”: write the per cent and then names with their Rf: 20 % P 0.35, A 0.52.")
+            raise Unreadable(f"“{line[:40]}”: enter the percentage, then names with their Rf: 20 % P 0.35, A 0.52.")
         phi = parse_number(match[1])[0] / 100
         for name, rf in pairs:
             value = parse_number(rf)[0]
             if value >= 1:
-                raise Unreadable(f"“{line[:40]}”: an Rf of {value:g} is turned round or misread; it lies below 1.")
+                raise Unreadable(f"“{line[:40]}”: an Rf of {value:g} is inverted or misread: enter a value below 1.")
             points.setdefault(name.strip(), []).append(Point(phi, Estimate(value=value, u=u_rf)))
     if not points:
-        raise Unreadable("Give at least one plate: 20 % P 0.35, A 0.52.")
+        raise Unreadable("Enter at least one plate, such as 20 % P 0.35, A 0.52.")
     return points
 
 
@@ -191,7 +194,7 @@ def hint(rf: float, phi: float, target: float, slope: float = USUAL_SLOPE) -> fl
     0.086
     """
     if not (0 < phi <= 1 and 0 < rf < 1 and 0 < target < 1):
-        raise Unreadable("A hint needs a composition above 0 and Rf between 0 and 1.")
+        raise Unreadable("Enter a composition above 0 % and an Rf between 0 and 1.")
     needed = phi * 10 ** ((math.log10((1 - rf) / rf) - math.log10((1 - target) / target)) / slope)
     if needed > 1:
         raise Unreadable("Even the pure stronger component may be too weak: change to a stronger one.")
@@ -214,7 +217,7 @@ def best_gap(lines: dict[str, Line], *, low_rf: float = 0.1, high_rf: float = 0.
         Unreadable: fewer than two compounds, or no composition keeps all of them in between.
     """
     if len(lines) < 2:
-        raise Unreadable("A gap needs at least two compounds.")
+        raise Unreadable("Enter at least two compounds.")
 
     def value(phi: float) -> float | None:
         rfs = sorted(line.rf_at(phi).value for line in lines.values())
@@ -226,7 +229,7 @@ def best_gap(lines: dict[str, Line], *, low_rf: float = 0.1, high_rf: float = 0.
     high = min(line.reach[1] for line in lines.values())
     phi = _best(value, low, high)
     if phi is None:
-        raise Unreadable(f"No composition that was run near keeps every Rf between {low_rf:g} and {high_rf:g}.")
+        raise Unreadable(f"No composition near those that were run keeps every Rf between {low_rf:g} and {high_rf:g}.")
     return Best(phi, {name: line.rf_at(phi) for name, line in lines.items()}, value(phi) or 0.0)
 
 

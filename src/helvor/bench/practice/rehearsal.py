@@ -63,7 +63,7 @@ class Decision:
         for one in self.options:
             if one.key == choice:
                 return one.words
-        raise Unreadable("Choose one of what is offered.")
+        raise Unreadable("Choose one of the options.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -270,7 +270,7 @@ def play(story: Story, choices: Mapping[str, str], seed: int, *, usually: bool =
             decision = following
     finally:
         telling.close()
-    raise RuntimeError(f"{story.key} does not come to an end")
+    raise RuntimeError(f"{story.key} does not end")
 
 
 def _outcome(story: Story, bench: Bench) -> Outcome:
@@ -321,7 +321,7 @@ def costs(played: Played) -> list[Cost]:
         ValueError: the run has not come to its end.
     """
     if played.outcome is None:
-        raise ValueError("a run is held against others when it is finished")
+        raise ValueError("a run is compared with others when it is finished")
     chosen = {one.decision.key: one.choice for one in played.made}
     found = []
     for one in played.made:

@@ -76,9 +76,9 @@ def run(
         Unreadable: the bed is not known, or as :func:`helvor.bench.column.model.bands`.
     """
     if packed not in PLATES:
-        raise Unreadable(f"A bed is packed as {', '.join(PLATES)}.")
+        raise Unreadable(f"Choose a packing: {', '.join(PLATES)}.")
     if not tube > 0:
-        raise Unreadable("A tube holds more than nothing.")
+        raise Unreadable("Enter a tube volume above 0 mL.")
     v_m = column_volume(bore, bed)
     left = bands(compounds, volumes, v_m, plates=PLATES[packed], sample_ml=sample_ml, capacity=capacity)
     count = int(sum(volumes) / tube + 1e-9)

@@ -49,7 +49,7 @@ def dissolve(mass: float, volume: float, curve: Curve, hot: float) -> Hot:
         Unreadable: a mass or a volume is not above 0, or the curve does not reach.
     """
     if not (mass > 0 and volume > 0):
-        raise Unreadable("There is a mass and a volume above 0.")
+        raise Unreadable("Enter a mass and a volume above 0.")
     dissolved = stays(volume, curve.at(hot), mass)
     return Hot(dissolved, mass - dissolved, volume, curve.saturated_at(100 * dissolved / volume))
 
@@ -61,7 +61,7 @@ def on_hot_paper(hot: Hot, curve: Curve, celsius: float, funnel: str) -> float:
         Unreadable: the funnel is neither *warm* nor *cold*.
     """
     if funnel not in DROPS:
-        raise Unreadable("A funnel for a hot filtration is warm or cold.")
+        raise Unreadable("Choose a warm or a cold funnel.")
     return hot.dissolved - stays(hot.volume, curve.at(celsius - DROPS[funnel]), hot.dissolved)
 
 
@@ -126,7 +126,7 @@ def melts(pure: float, heat: float, other: float) -> tuple[float, float]:
     [106.3, 111.4]
     """
     if not 0 <= other <= 0.5:
-        raise Unreadable("The fraction of the other lies between 0 and a half.")
+        raise Unreadable("Enter a fraction of the other between 0 and 0.5.")
     kelvin = pure + ZERO_C
     end = 1 / (1 / kelvin - GAS * math.log(1 - other) / (1000 * heat)) - ZERO_C
     # It softens where a good part is molten already: the same law, for two and a half times the impurity.

@@ -48,9 +48,9 @@ def minutes(ml: float, grams: float, grains: str, how: str, diameter: float) -> 
         Unreadable: grains or way are not known, or a size is not above 0.
     """
     if grains not in GRAINS or how not in PRESSURE:
-        raise Unreadable(f"Grains are {', '.join(GRAINS)}; a filtration runs by {' or '.join(PRESSURE)}.")
+        raise Unreadable(f"Choose grains: {', '.join(GRAINS)}; and a filtration: {' or '.join(PRESSURE)}.")
     if not (ml > 0 and diameter > 0 and grams >= 0):
-        raise Unreadable("A volume and a paper are above 0, a solid not below it.")
+        raise Unreadable("Enter a volume and a paper above 0, and a solid of 0 or more.")
     area, volume = math.pi / 4 * (diameter / 1000) ** 2, ml * 1e-6
     load = grams / 1000 / volume
     cake = GRAINS[grains][1] * load * volume**2 / (2 * area)
@@ -64,7 +64,7 @@ def passes(grains: str, paper: str) -> float:
         Unreadable: grains or paper are not known.
     """
     if grains not in GRAINS or paper not in OPENINGS:
-        raise Unreadable(f"Grains are {', '.join(GRAINS)}; papers {', '.join(OPENINGS)}.")
+        raise Unreadable(f"Choose grains: {', '.join(GRAINS)}; and a paper: {', '.join(OPENINGS)}.")
     z = math.log(OPENINGS[paper] / GRAINS[grains][0]) / math.log(SCATTER)
     return BRIDGES * 0.5 * (1 + math.erf(z / math.sqrt(2)))
 
@@ -111,5 +111,5 @@ def dried(water: float, place: str, time: float) -> float:
         Unreadable: the place is not known.
     """
     if place not in RATES:
-        raise Unreadable(f"Drying places are {', '.join(RATES)}.")
+        raise Unreadable(f"Choose a drying place: {', '.join(RATES)}.")
     return moisture(water, time, RATES[place])

@@ -53,9 +53,9 @@ def shake(
         Unreadable: the way is not known, or a layer is missing.
     """
     if how not in RAGS:
-        raise Unreadable(f"A funnel is {', '.join(RAGS)}.")
+        raise Unreadable(f"Choose a way to mix: {', '.join(RAGS)}.")
     if not (organic > 0 and water.volume > 0):
-        raise Unreadable("A funnel holds two layers.")
+        raise Unreadable("Enter two liquids that form two layers.")
     there = [replace(one, mol=mol.get(one.name, 0.0)) for one in substances]
     ph = ph_of(water, there, organic)
     up = {one.name: one.mol * one.in_organic(ph, water.volume, organic) for one in there}
@@ -73,7 +73,7 @@ def pressure(boiling: float, gas: float, space: float, celsius: float = 30.0) ->
         Unreadable: there is no room over the liquid.
     """
     if not space > 0:
-        raise Unreadable("A funnel has room over its liquid.")
+        raise Unreadable("Enter less liquid than the funnel's volume.")
     return vapour(boiling, celsius) + AIR * gas / space
 
 
@@ -102,6 +102,6 @@ def cut(rag: float, how: str) -> Cut:
     if how == "along":
         return Cut(0.0, FILM + rag / 2)
     if how not in WAYS:
-        raise Unreadable("The boundary is cut sharp, with some left behind, or with the rag along.")
+        raise Unreadable("Choose a cut: exact, with some left behind, or with the emulsion.")
     usual = CUTS[WAYS[how]]
     return Cut(usual.behind + rag / 2, usual.along)

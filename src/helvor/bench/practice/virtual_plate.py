@@ -141,13 +141,13 @@ class Setting:
         """
         unknown = [name for name in self.compounds if name not in COMPOUNDS]
         if unknown or not 1 <= len(self.compounds) <= 4:
-            raise Unreadable("Choose one to four compounds of the practice shelf.")
+            raise Unreadable("Choose one to four compounds.")
         if self.layer not in LAYERS:
-            raise Unreadable(f"A layer is {', '.join(LAYERS)}.")
+            raise Unreadable(f"Choose a stationary phase: {', '.join(LAYERS)}.")
         if not 0 <= self.strong <= 100 or not 0 <= self.acid <= 10 or self.strong + self.acid > 100:
-            raise Unreadable("The parts of an eluent lie between 0 and 100 %, the acid at most at 10 %.")
+            raise Unreadable("Enter parts between 0 and 100 %, and at most 10 % acid.")
         if not 1 <= self.level <= 40 or not 1 <= self.touches <= 12:
-            raise Unreadable("The liquid stands 1 to 40 mm high, and a dot has 1 to 12 touches.")
+            raise Unreadable("Enter a level of 1 to 40 mm and 1 to 12 applications.")
 
     @property
     def weak(self) -> float:
@@ -252,7 +252,7 @@ def develop(setting: Setting, minutes: float) -> Developed:
     """
     setting.check()
     if not 0 <= minutes <= 1440:
-        raise Unreadable("A plate stands in its chamber for 0 to 1440 minutes.")
+        raise Unreadable("Enter 0 to 1440 min in the chamber.")
     if setting.over_liquid <= 0 and minutes > 0:
         front = min(setting.front_at(minutes), HEIGHT - ORIGIN)
         off = front >= HEIGHT - ORIGIN
@@ -310,21 +310,19 @@ class Goal:
 
 
 WASHED_OUT = (
-    "The liquid stood {level:g} mm high and the origin is at {origin:g} mm: the dots dissolved into it. "
-    "Keep the level under the origin."
+    "The eluent level was {level:g} mm and the origin is at {origin:g} mm: the spots dissolved. "
+    "Keep the level below the origin."
 )
 RAN_OFF = (
-    "The front was at the top after {top:.1f} min: it cannot be marked any more, and without it there is no Rf. "
-    "Take the plate out about 10 mm under the top."
+    "The front reached the top after {top:.1f} min: it can no longer be marked, and Rf needs it. "
+    "Take the plate out about 10 mm below the top."
 )
-TOO_LOW = "{name} at {rf:.2f} is too low: {strong:g} % of the strong part does not move it far enough. More of it."
-TOO_HIGH = "{name} at {rf:.2f} is too high: {strong:g} % of the strong part carries it along. Less of it."
-STREAKS = "{name} streaks: an acid drags on the layer. One per cent of acetic acid gathers it."
-OVERLOADED = "{touches} touches are more than the layer takes: the spots have tails. Two or three are enough."
-NOT_LINED = (
-    "Without a lining the chamber is not saturated: everything runs somewhat higher, and not alike from plate to plate."
-)
-SHORT_WAY = "The front went {front:.0f} mm: on a longer way spots lie further apart."
+TOO_LOW = "{name} at {rf:.2f} is too low: {strong:g} % of the strong solvent does not move it far enough. Use more."
+TOO_HIGH = "{name} at {rf:.2f} is too high: {strong:g} % of the strong solvent moves it too far. Use less."
+STREAKS = "{name} streaks: it is an acid. 1 % acetic acid sharpens the spot."
+OVERLOADED = "{touches} applications overload the plate: the spots tail. Two or three are enough."
+NOT_LINED = "Without a lining the chamber is not saturated: Rf values are higher and less reproducible."
+SHORT_WAY = "The front went {front:.0f} mm: over a longer distance spots separate further."
 TOO_SHORT = 25.0
 """How much further a front could have gone before it is worth a word, mm."""
 
@@ -337,7 +335,7 @@ def judge(plate: Developed, goal: Goal) -> tuple[bool, list[Said]]:
     if plate.front is None:
         return False, [Said("caution", RAN_OFF.format(top=setting.minutes_to_top))]
     if plate.front <= 0:
-        return False, [Said("note", "The front has not come over the origin yet: give it time.")]
+        return False, [Said("note", "The front has not reached the origin yet: wait.")]
     said: list[Said] = []
     met = True
     for name, low, _ in goal.windows:
@@ -348,7 +346,7 @@ def judge(plate: Developed, goal: Goal) -> tuple[bool, list[Said]]:
         working = f"Rf = {round_to(spot.centre, 1)} mm ÷ {round_to(plate.front, 1)} mm = {round_to(rf, 2)}"
         called = name.capitalize()
         if goal.lies(name, rf):
-            said.append(Said("good", f"{called} lies where it should.", working))
+            said.append(Said("good", f"{called}: in the target zone.", working))
         else:
             met = False
             words = TOO_LOW if rf < low else TOO_HIGH

@@ -58,7 +58,7 @@ def read_lines(text: str, formula_of: Callable[[str], str] = no_name) -> list[Ta
     """
     lines = [line.strip() for line in text.splitlines() if line.strip()]
     if len(lines) > 12:
-        raise Unreadable("At most 12 reagents, a line each.")
+        raise Unreadable("Enter at most 12 reagents, one per line.")
     return [read_line(line, formula_of) for line in lines]
 
 
@@ -72,7 +72,10 @@ def brought(equation: Equation, lines: Sequence[TakenLine]) -> dict[str, Measure
     for line in lines:
         into = next((f for f in equation.left if supplies(line.formula, f)), None)
         if into is None:
-            raise Unreadable(f"{readable(line.formula)} brings nothing that stands on the left of the equation.")
+            raise Unreadable(
+                f"{readable(line.formula)} contains no reactant of the equation: correct the formula, or delete "
+                "the line."
+            )
         amount = line.amount * supplies(line.formula, into)
         amounts[into] = amounts[into] + amount if into in amounts else amount
     return amounts
@@ -95,21 +98,21 @@ def read_line(line: str, formula_of: Callable[[str], str] = no_name) -> TakenLin
     pure, rest = _taken(_PURE, rest)
     match = _AMOUNT.search(rest)
     if match is None:
-        raise Unreadable(f"“{line[:40]}”: write a formula and its amount, such as CaCl2·2H2O 1.512 g.")
+        raise Unreadable(f"“{line[:40]}”: enter a formula and its amount, such as CaCl2·2H2O 1.512 g.")
     name = (rest[: match.start()] + rest[match.end() :]).strip(" ,:;")
     if not name:
-        raise Unreadable(f"“{line[:40]}”: of what? Write its formula before the amount.")
+        raise Unreadable(f"“{line[:40]}”: enter the formula before the amount.")
     formula = plain(formula_of(name))
     mass = molar_mass(formula)
     if density is not None and not DENSITIES[0] <= density[0] <= DENSITIES[1]:
-        raise Unreadable(f"“{line[:40]}”: {density[0]:g} g/mL is no density of a liquid.")
+        raise Unreadable(f"“{line[:40]}”: {density[0]:g} g/mL is not a liquid's density: enter 0.3 to 4 g/mL.")
     if pure is not None and not 0 < pure[0] <= 100:
-        raise Unreadable(f"“{line[:40]}”: a purity is above 0 and at most 100 %.")
+        raise Unreadable(f"“{line[:40]}”: enter a purity above 0 and up to 100 %.")
     fraction = pure[0] / 100 if pure else 1.0
     about, unit = bool(match["about"]), match["unit"]
     value, step = parse_number(match["number"])
     if value <= 0 or match["sign"]:
-        raise Unreadable(f"“{line[:40]}”: an amount is above zero.")
+        raise Unreadable(f"“{line[:40]}”: enter an amount above zero.")
     if unit in ("mol", "mmol"):
         factor = 1.0 if unit == "mol" else 1e-3
         amount = Measured.read(value * factor, reading_uncertainty(step) * factor, line)
@@ -127,7 +130,7 @@ def read_line(line: str, formula_of: Callable[[str], str] = no_name) -> TakenLin
         amount = taken * (density[0] * fraction / mass)
         says = f"{reading} × {density[0]:g} g/mL{purity} ÷ {round_to(mass, 2)} g/mol = {shown(amount)} mol"
     elif is_volume:
-        raise Unreadable(f"“{line[:40]}”: a volume needs its concentration (0.25 M) or its density (0.79 g/mL).")
+        raise Unreadable(f"“{line[:40]}”: enter its concentration (0.25 M) or its density (0.79 g/mL) with the volume.")
     else:
         amount = taken * (fraction / mass)
         says = f"{reading}{purity} ÷ {round_to(mass, 2)} g/mol = {shown(amount)} mol"

@@ -27,33 +27,33 @@ STEP_KINDS = (
              asks=("outcome",), kit=("beaker", "pipette"), wets=True,
              rules=("adding-precipitant", "precipitant-excess")),
     StepKind("digest", "Precipitation", "digest",
-             "Stand hot, covered, until the grains are coarse and the top is clear", 2, 20,
-             kit=("hotplate", "watch glass"), heats=True, caution="Hot, not boiling: it bumps."),
-    StepKind("react", "Precipitation", "react", "Let it react until it is over", 4, 10, asks=("outcome",),
-             kit=("beaker",), wets=True, caution="Gas that comes off burns or harms: hood, no flame."),
+             "Digest hot and covered, until the particles are coarse and the supernatant is clear", 2, 20,
+             kit=("hotplate", "watch glass"), heats=True, caution="Keep it hot, not boiling: it bumps."),
+    StepKind("react", "Precipitation", "react", "Let it react to completion", 4, 10, asks=("outcome",),
+             kit=("beaker",), wets=True, caution="The gas can burn or harm: work in the hood, no flame."),
 )  # fmt: skip
 
 COMPLETE = Trial(
     "complete",
-    "Let it settle; one more drop of precipitant down the wall onto the clear top.",
+    "Let it settle; add one more drop of precipitant down the wall into the clear supernatant.",
     "no new cloud",
     "it clouds again",
-    "As long as it clouds there is something left to precipitate.",
+    "If it clouds, precipitation is not complete.",
 )
 OVER = Trial(
     "over",
-    "Is the colour gone, the metal dissolved, does gas no longer rise?",
+    "Has the colour gone, the metal dissolved, gas evolution stopped?",
     "over",
     "still going",
-    "What has not reacted is missing from the product, or contaminates it.",
+    "Unreacted starting material lowers the yield or contaminates the product.",
 )
 
 CHECKS = {
     "precipitate": (
         Check("slow", "added slowly, swirling", "larger particles, which filter well",
               when=("adding-precipitant", "slowly"), on="pipette"),
-        Check("rod", "wall and rod rinsed down", "what sticks there does not settle", on="rod"),
-        Check("own-pipette", "one measuring vessel for each reagent", "a trace of the other clouds the bottle",
+        Check("rod", "wall and rod rinsed down", "solid on the wall does not settle", on="rod"),
+        Check("own-pipette", "one measuring vessel for each reagent", "a trace of the other reagent clouds the bottle",
               on="pipette"),
     ),
 }  # fmt: skip
@@ -87,14 +87,14 @@ def _outcomes(case: Case, trial: Trial) -> dict[str, list[bool]]:
 def not_complete(case: Case) -> Iterator[Finding]:
     """A trial that failed last, while the work went on."""
     for trial, code, what, do in (
-        (COMPLETE, "not-complete", "The clear top clouded again at the last trial",
-         "Add more precipitant, let it settle, try again."),
-        (OVER, "not-over", "The reaction was still going at the last trial", "Wait, then look again."),
+        (COMPLETE, "not-complete", "The supernatant clouded again at the last test",
+         "Add more precipitant, let it settle, test again."),
+        (OVER, "not-over", "The reaction was not complete at the last test", "Wait, then test again."),
     ):  # fmt: skip
         failed = [name for name, outcomes in _outcomes(case, trial).items() if not outcomes[-1]]
         products = [name for name in failed if case.run.procedure.step(name) is None]
         if failed:
-            of = f" on the way to {join(products)}" if products else ""
+            of = f" for {join(products)}" if products else ""
             yield Finding(code, "caution", f"{what}{of}.", trial.why, do)
 
 
@@ -121,10 +121,10 @@ def too_little_precipitant(case: Case) -> Iterator[Finding]:
         yield Finding(
             "little-precipitant",
             "caution" if short else "note",
-            f"{join(names)}: {digits(times, 2)} times what the precipitate found needs; "
+            f"{join(names)}: {digits(times, 2)} times the amount that the precipitate needs; "
             f"the house rule asks for {wanted:g} times.",
-            "All the precipitant is used up, so more may be in the sample than was found." if short
-            else "The smaller the excess, the more of it stays in solution.",
+            "All the precipitant is used up, so the sample may contain more than was found." if short
+            else "A small excess leaves more of the precipitate dissolved.",
             "Add more next time, or repeat with a smaller sample.",
             about=at,
         )  # fmt: skip
@@ -153,9 +153,9 @@ def more_than_everything(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "more-than-everything",
                 "stop",
-                f"{portion.name} weighs {shown(portion.mass)} g; all that went in weighs {shown(everything)} g.",
-                "No reaction gives more solid than its reagents with their water.",
-                "A tare is missing, it is wet, or an amount taken was not written down.",
+                f"{portion.name} weighs {shown(portion.mass)} g; everything added weighs {shown(everything)} g.",
+                "The product cannot weigh more than the reagents.",
+                "Check for a missing tare, a wet solid, or an amount that was not recorded.",
                 about=portion.name,
             )
 
@@ -174,8 +174,9 @@ def determinations_apart(case: Case) -> Iterator[Finding]:
         )
         if beside.relative > APART:
             yield Finding(
-                "parallels-apart", "caution", what, "One of the two lost or gained something the other did not.",
-                "Look through both for what differs; if nothing does, do a third.", about=account.component.name,
+                "parallels-apart", "caution", what, "One of the two lost or gained mass.",
+                "Compare both for a difference; if there is none, do a third "
+                "determination.", about=account.component.name,
             )  # fmt: skip
         else:
             yield Finding("parallels-agree", "good", what, about=account.component.name)
@@ -195,8 +196,8 @@ def incomplete(case: Case) -> Iterator[Cause]:
         if tried and tried[-1]:
             continue
         product = name if case.run.procedure.step(name) is None else ""
-        what = f"Not everything was precipitated{f' of {product}' if product else ''}."
-        points = ("it clouded again at the last trial",) if tried else ("completeness was never tried",)
+        what = f"Precipitation{f' of {product}' if product else ''} was incomplete."
+        points = ("it clouded again at the last test",) if tried else ("completeness was never tested",)
         yield Cause("not-complete", "loss", what, points, 0.9 if tried else 0.3, portion=product)
 
 
@@ -216,8 +217,8 @@ def in_the_liquor(case: Case) -> Iterator[Cause]:
         )
         if volume:
             yield Cause(
-                "in-liquor", "loss", f"Some of {portion.name} stayed dissolved in the liquor.",
-                (f"{volume:g} mL at {soluble:g} g/L, less where an ion is in common",), 0.2, soluble * volume / 1000,
+                "in-liquor", "loss", f"Some of {portion.name} stayed dissolved in the supernatant.",
+                (f"{volume:g} mL at {soluble:g} g/L, less with a common ion",), 0.2, soluble * volume / 1000,
                 at_most=True, portion=portion.name,
             )  # fmt: skip
 
@@ -228,10 +229,12 @@ def carried_down(case: Case) -> Iterator[Cause]:
         if step.kind == "precipitate":
             fast = case.rules["adding-precipitant"].key == "at-once"
             points = ("added all at once",) if fast else ()
-            yield Cause("carried-down", "gain", "The precipitate carried precipitant or other salts down with it.",
+            yield Cause("carried-down", "gain", "The precipitate coprecipitated precipitant or other salts.",
                         points, 0.3)  # fmt: skip
             if fast:
-                yield Cause("too-fine", "loss", "Precipitated at once it is fine and runs through paper.", points, 0.3)
+                yield Cause(
+                    "too-fine", "loss", "Rapid precipitation gives fine particles that run through paper.", points, 0.3
+                )
             return
 
 
@@ -247,10 +250,10 @@ def expressed_in_vain(plan: Plan) -> Iterator[Advice]:
                 yield Advice(
                     Finding(
                         "expressed-in-vain", "caution",
-                        f"{component.name} is given as {readable(component.expressed)}, weighed as "
-                        f"{readable(portion.formula)}: no factor.",
+                        f"{component.name}: reported as {readable(component.expressed)}, weighed as "
+                        f"{readable(portion.formula)}; no gravimetric factor exists.",
                         str(unreadable),
-                        "Change the formula in which it is given, or the element it is followed by.",
+                        "Change the formula in which it is reported, or the element that is tracked.",
                     )
                 )  # fmt: skip
 

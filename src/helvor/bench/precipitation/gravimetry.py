@@ -35,8 +35,12 @@ def carrier_of(sought: str, weighed: str) -> str:
     if len(telling) == 1:
         return telling[0]
     if not telling:
-        raise Unreadable(f"{readable(weighed)} holds no element of {readable(sought)}: it says nothing about it.")
-    raise Unreadable(f"{readable(sought)} and {readable(weighed)} share {' and '.join(telling)}: say which is counted.")
+        raise Unreadable(
+            f"{readable(weighed)} contains no element of {readable(sought)}: correct one of the two formulas."
+        )
+    raise Unreadable(
+        f"{readable(sought)} and {readable(weighed)} share {' and '.join(telling)}: enter the element to count by."
+    )
 
 
 def factor(sought: str, weighed: str, carrier: str = "") -> float:
@@ -62,7 +66,7 @@ def content(precipitate: Measured, factor_: float, sample: Measured) -> Measured
         Unreadable: the sample's mass is not above zero.
     """
     if sample.value <= 0:
-        raise Unreadable("The sample's mass is not above zero.")
+        raise Unreadable("Enter a sample mass above zero.")
     return precipitate * factor_ / sample
 
 
@@ -119,7 +123,7 @@ def parallels(values: Sequence[float]) -> Parallels:
     (27.25, 0.3, 0.011)
     """
     if len(values) < 2:
-        raise Unreadable("Parallel determinations are at least two.")
+        raise Unreadable("Enter at least two determinations.")
     mean, spread = statistics.fmean(values), max(values) - min(values)
     if mean == 0:
         raise Unreadable("The mean is zero, so there is no relative difference.")

@@ -63,10 +63,10 @@ def react(equation: Equation, amounts: Mapping[str, Measured]) -> Outcome:
     known = {formula: amounts[formula] for formula in equation.left if formula in amounts}
     if not known:
         names = " or ".join(readable(f) for f in equation.left)
-        raise Unreadable(f"Give the amount of at least one reagent: {names}.")
+        raise Unreadable(f"Enter the amount of at least one reagent: {names}.")
     for formula, amount in known.items():
         if amount.value <= 0:
-            raise Unreadable(f"The amount of {readable(formula)} is not above zero.")
+            raise Unreadable(f"Enter an amount of {readable(formula)} above zero.")
     rooms = {formula: amount * (1 / equation.left[formula]) for formula, amount in known.items()}
     limiting = min(rooms, key=lambda formula: (rooms[formula].value, formula))
     extent = rooms[limiting]
@@ -130,13 +130,13 @@ def reagent_for(equation: Equation, have: str, amount: float, reagent: str, time
     0.977
     """
     if amount <= 0 or times <= 0:
-        raise Unreadable("An amount and its excess are above zero.")
+        raise Unreadable("Enter an amount and a factor above zero.")
     of = next((f for f in equation.left if f == have or supplies(have, f)), None)
     if of is None:
-        raise Unreadable(f"{readable(have)} does not stand on the left of the equation.")
+        raise Unreadable(f"{readable(have)} is not on the left of the equation.")
     into = next((f for f in equation.left if f != of and supplies(reagent, f)), None)
     if into is None:
-        raise Unreadable(f"{readable(reagent)} brings nothing that stands on the left of the equation.")
+        raise Unreadable(f"{readable(reagent)} contains no reactant of the equation.")
     brings, ratio = supplies(reagent, into), equation.left[into] / equation.left[of]
     mol = amount * supplies(have, of) * ratio * times / brings
     mass = mol * molar_mass(reagent)
@@ -170,7 +170,7 @@ def outcome_working(equation: Equation, amounts: Mapping[str, Measured], outcome
         if count is not None and count > 1:
             lines.append(
                 WorkingLine(
-                    f"{readable(formula)}, for one of the equation",
+                    f"{readable(formula)} ÷ its coefficient",
                     f"{shown(amount)} mol ÷ {count} = {shown(amount * (1 / count))} mol",
                 )
             )
@@ -187,7 +187,7 @@ def outcome_working(equation: Equation, amounts: Mapping[str, Measured], outcome
         mass = shown_with_u(outcome.mass(formula))
         lines.append(
             WorkingLine(
-                f"Most {readable(formula)} possible",
+                f"Theoretical yield of {readable(formula)}",
                 f"{shown(made)} mol × {round_to(molar_mass(formula), 2)} g/mol = {mass} g",
             )
         )

@@ -59,7 +59,7 @@ def salt_of(formula: str) -> Salt:
         match = re.fullmatch(rf"(Hg2|[A-Z][a-z]?)(\d*)(?:\({anion}\)(\d+)|{anion}{count})", text)
         if match is not None:
             return Salt(text, match[1], int(match[2] or 1), anion, int(match[3] or match[4] or 1))
-    raise Unreadable(f"{readable(formula)} is not a salt of an anion known here.")
+    raise Unreadable(f"{readable(formula)} has no anion in our table: enter a simple salt, such as BaSO4.")
 
 
 def dissolved(ksp: float, p: int, q: int, cation: float = 0.0, anion: float = 0.0) -> float:
@@ -80,7 +80,7 @@ def dissolved(ksp: float, p: int, q: int, cation: float = 0.0, anion: float = 0.
     True
     """
     if not 0 < ksp < 1e6 or min(cation, anion) < 0 or p < 1 or q < 1:
-        raise Unreadable("A solubility product is above zero and concentrations are not below it.")
+        raise Unreadable("Enter a solubility product above zero, and concentrations of 0 or more.")
 
     def product(s: float) -> float:
         return float((p * s + cation) ** p * (q * s + anion) ** q)
@@ -120,7 +120,7 @@ def losses(
     """
     salt = salt_of(formula)
     if liquor < 0 or washes < 0:
-        raise Unreadable("A volume is not below zero.")
+        raise Unreadable("Enter a volume of 0 or more.")
     mass = molar_mass(formula)
     floor = NEUTRAL_HYDROXIDE if salt.anion == "OH" else 0.0
     water = dissolved(ksp, salt.p, salt.q, anion=floor) * mass
@@ -134,7 +134,7 @@ def losses(
         (
             WorkingLine(f"{readable(formula)} in pure water", f"{digits(water * 1000)} mg/L"),
             WorkingLine(
-                f"In the liquor{f', with {ions} in it' if ions else ''}",
+                f"In the supernatant{f', with {ions} in it' if ions else ''}",
                 f"{digits(there * 1000)} mg/L × {liquor / 1000:g} L = {digits(in_liquor * 1000)} mg",
             ),
             WorkingLine(

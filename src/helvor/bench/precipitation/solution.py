@@ -42,7 +42,7 @@ def flask_for(volume: float) -> tuple[int, bool]:
     ((250, True), (200, False))
     """
     if not 0 < volume <= FLASKS[-1]:
-        raise Unreadable(f"A volume is above 0 and at most {FLASKS[-1]} mL in one flask.")
+        raise Unreadable(f"Enter a volume above 0 and up to {FLASKS[-1]} mL.")
     size = next(size for size in FLASKS if size >= volume * 0.999)
     return size, abs(size - volume) < 0.001 * size
 
@@ -64,7 +64,7 @@ def to_make(molar: float, volume: float, formula: str, fraction: float = 1.0) ->
     """
     _reasonable(molar)
     if not 0 < fraction <= 1:
-        raise Unreadable("A mass fraction is above 0 and at most 1.")
+        raise Unreadable("Enter a mass fraction above 0 and up to 1.")
     size, exact = flask_for(volume)
     mass = molar * volume / 1000 * molar_mass(formula) / fraction
     pure = f" ÷ {fraction:g}" if fraction < 1 else ""
@@ -75,10 +75,10 @@ def to_make(molar: float, volume: float, formula: str, fraction: float = 1.0) ->
         mass,
         glass,
         (
-            f"Weigh {digits(mass, 4)} g of {readable(formula)} and write down what the balance shows.",
+            f"Weigh {digits(mass, 4)} g of {readable(formula)} and record what the balance shows.",
             f"Dissolve in about {round_to(volume * 0.6, 0)} mL of water, let it come to room temperature.",
             f"Rinse into the {vessel} and make up to {volume:g} mL, meniscus at eye level; mix.",
-            "Label: what, the actual concentration, date, hazard, who made it.",
+            "Label it: contents, actual concentration, date, hazard, who made it.",
         ),
         (
             WorkingLine(
@@ -106,7 +106,7 @@ def dilute(stock: float, wanted: float, volume: float) -> Made:
     _reasonable(stock)
     _reasonable(wanted)
     if wanted >= stock:
-        raise Unreadable(f"{wanted:g} mol/L cannot be made by diluting {stock:g} mol/L: it is not weaker.")
+        raise Unreadable(f"{wanted:g} mol/L cannot be made from {stock:g} mol/L: enter a stronger stock solution.")
     size, exact = flask_for(volume)
     take = wanted * volume / stock
     if stock >= CONCENTRATED:
@@ -135,9 +135,9 @@ def _from_concentrated(stock: float, wanted: float, volume: float, take: float, 
             f"In the hood, with goggles and gloves: measure {digits(take, 4)} mL of the {stock:g} mol/L solution "
             "with a measuring cylinder.",
             f"Pour it slowly, stirring, into about {round_to(0.7 * (volume - take), 0)} mL of water in a beaker that "
-            "stands in ice: acid into water, never the other way round.",
+            "is cooled in ice: acid into water, never the other way round.",
             f"Let it come to room temperature, rinse it into the {glass}, then up to the mark; mix.",
-            "So measured it is a working solution; where its number counts, find it by titration.",
+            "This is a working solution; if its exact concentration matters, titrate it.",
         ),
         (WorkingLine("To measure", f"{wanted:g} mol/L × {volume:g} mL ÷ {stock:g} mol/L = {digits(take, 4)} mL"),),
     )
@@ -145,4 +145,4 @@ def _from_concentrated(stock: float, wanted: float, volume: float, take: float, 
 
 def _reasonable(molar: float) -> None:
     if not 0 < molar <= STRONGEST:
-        raise Unreadable(f"A concentration is above 0 and at most {STRONGEST:g} mol/L.")
+        raise Unreadable(f"Enter a concentration above 0 and up to {STRONGEST:g} mol/L.")

@@ -136,7 +136,7 @@ def prep_sheet(
         Unreadable: the numbers make no class.
     """
     if not 1 <= benches <= 96 or not 0 <= spare <= 2:
-        raise Unreadable("A class has 1 to 96 benches, and a spare of 0 to 200 %.")
+        raise Unreadable("Enter 1 to 96 benches and a spare of 0 to 200 %.")
     numbered = list(enumerate(procedure.steps, start=1))
     makes = []
     for substance in procedure.substances:
@@ -194,7 +194,7 @@ def _how(substance: Substance, total: float) -> tuple[str, Made | None]:
     """How it is got ready, and of a solution that is weighed in, what that takes."""
     by_mass = substance.amount is not None and substance.amount.unit == "g"
     if by_mass:
-        return "weigh out, or put the bottle by the balance", None
+        return "weigh out, or put the bottle next to the balance", None
     if substance.molar is None or not substance.formula:
         return "from the bottle", None
     if substance.formula in DILUTED or substance.density is not None:
@@ -204,7 +204,7 @@ def _how(substance: Substance, total: float) -> tuple[str, Made | None]:
         made = to_make(substance.molar, total, substance.formula, substance.fraction)
     except Unreadable:
         return f"{substance.molar:g} M, from the bottle", None
-    how = f"{digits(made.amount, 4)} g {substance.formula} to {digits(total)} mL; write down both as they are"
+    how = f"{digits(made.amount, 4)} g {substance.formula} to {digits(total)} mL; record both as measured"
     return how, made
 
 

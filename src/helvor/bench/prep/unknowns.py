@@ -59,24 +59,24 @@ def read_samples(text: str) -> list[Sample]:
         shown = line if len(line) <= 40 else line[:39] + "…"
         match = re.fullmatch(r"(\d{1,4})\s*[:;.)]\s*(.+)", line)
         if match is None or not int(match[1]) >= 1:
-            raise Unreadable(f"“{shown}”: begin with the sample's number, such as 7: camphor 31 %, sand 69 %.")
+            raise Unreadable(f"“{shown}”: start with the sample's number, such as 7: camphor 31 %, sand 69 %.")
         number = int(match[1])
         if any(sample.number == number for sample in samples):
-            raise Unreadable(f"Sample {number} is there twice.")
+            raise Unreadable(f"Sample {number} is entered twice.")
         parts = [_part(text.strip(), shown) for text in re.split(r"[,;+]\s+|;", match[2]) if text.strip()]
         names = [part.name.casefold() for part in parts]
         if len(set(names)) < len(names):
-            raise Unreadable(f"“{shown}” names a component twice.")
+            raise Unreadable(f"“{shown}” has a component twice.")
         shares = [part.percent for part in parts if part.percent is not None]
         if shares and len(shares) < len(parts):
-            raise Unreadable(f"“{shown}”: give a share to every component, or to none.")
+            raise Unreadable(f"“{shown}”: enter a percentage for every component, or for none.")
         if sum(shares) > 100 + WHOLE_WITHIN:
-            raise Unreadable(f"“{shown}”: the shares add up to {sum(shares):g} %, more than the whole.")
+            raise Unreadable(f"“{shown}”: the percentages add up to {sum(shares):g} %: enter at most 100 %.")
         if not 1 <= len(parts) <= 12:
-            raise Unreadable(f"“{shown}”: a sample holds 1 to 12 components.")
+            raise Unreadable(f"“{shown}”: enter 1 to 12 components.")
         samples.append(Sample(number=number, holds=tuple(parts)))
     if len(samples) > MOST_SAMPLES:
-        raise Unreadable(f"There are at most {MOST_SAMPLES} samples in a series.")
+        raise Unreadable(f"Enter at most {MOST_SAMPLES} samples in a series.")
     return samples
 
 
@@ -88,9 +88,9 @@ def _part(text: str, shown: str) -> Part:
         name, written = (second, first) if re.fullmatch(r"[\d.,]+", first) else (first, second)
         percent = parse_number(written)[0]
         if not 0 < percent <= 100:
-            raise Unreadable(f"“{shown}”: a share is above 0 and at most 100 %.")
+            raise Unreadable(f"“{shown}”: enter a percentage above 0 and up to 100 %.")
     if len(name) > 40 or not name.isprintable() or "%" in name:
-        raise Unreadable(f"“{shown}”: write each component's name, then its share, such as camphor 31 %.")
+        raise Unreadable(f"“{shown}”: enter each component's name, then its percentage, such as camphor 31 %.")
     return Part(name=name, percent=percent)
 
 
@@ -104,7 +104,7 @@ def deal(numbers: Sequence[int], benches: Sequence[int], seed: int) -> dict[int,
         Unreadable: there is no sample, or one is named twice.
     """
     if not numbers or len(set(numbers)) < len(numbers):
-        raise Unreadable("Deal out at least one sample, each number once.")
+        raise Unreadable("Assign at least one sample, each number once.")
     rng = random.Random(seed)  # noqa: S311  a drawing of lots, nothing secret
     mixed = sorted(numbers)
     rng.shuffle(mixed)

@@ -29,7 +29,7 @@ from helvor.bench.run.work_out import RunWorksheet
 
 Verdict = Literal["right", "rounding", "wrong", "open"]
 VERDICTS: dict[Verdict, str] = {
-    "right": "right", "rounding": "right but for its digits", "wrong": "not right", "open": "kept",
+    "right": "right", "rounding": "right value, wrong significant figures", "wrong": "not right", "open": "kept",
 }  # fmt: skip
 
 
@@ -45,9 +45,9 @@ class Asked(BaseModel):
 
 Shows = Literal["nothing", "verdict", "hint"]
 SHOWS: dict[Shows, str] = {
-    "nothing": "nothing until it is looked through",
-    "verdict": "right or not",
-    "hint": "right or not, and the usual mistake that gives the number",
+    "nothing": "nothing until you release the marks",
+    "verdict": "right or wrong",
+    "hint": "right or wrong, with the common mistake that gives this value",
 }
 
 
@@ -113,7 +113,7 @@ class Marked:
         if self.word:
             return WORDS[self.word]
         if self.verdict == "wrong":
-            return "no usual mistake gives this"
+            return "no common mistake gives this value"
         return self.remark
 
     @property
@@ -133,7 +133,7 @@ def as_written(value: float, unit: str, decimals: int) -> str:
 def judge(question: Question, truth: Truth | None, answer: Answered | None, settings: SheetSettings) -> Marked:
     """One answer (Answer 1 to 4)."""
     if truth is None:
-        return Marked(question, answer, "open", "", "nothing on record to hold it against" if answer else "")
+        return Marked(question, answer, "open", "", "nothing recorded to compare it with" if answer else "")
     if truth.choice:
         if answer is None:
             return Marked(question, None, "open", truth.choice)
@@ -154,7 +154,7 @@ def judge(question: Question, truth: Truth | None, answer: Answered | None, sett
         too_many = step < 0.5 * 10.0 ** -(truth.decimals + 1)
         return Marked(
             question, answer, "rounding" if too_many else "right", shown,
-            f"{shown} is what the readings allow" if too_many else "",
+            f"the readings justify {shown}" if too_many else "",
         )  # fmt: skip
     for basis, other in truth.bases:
         wide = tolerance * (other / value if value and question.sort == "rf" and other > 1 else 1.0)

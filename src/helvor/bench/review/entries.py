@@ -41,9 +41,9 @@ def read_answer(question: str, written: str, unit: str) -> Answered:
     """
     text = " ".join(written.split())
     if not text:
-        raise Unreadable("Nothing is written here.")
+        raise Unreadable("Enter an answer.")
     if not any(letter.isdigit() for letter in text):
-        raise Unreadable(f"“{text[:24]}” is not a number.")
+        raise Unreadable(f"“{text[:24]}” is not a number: enter digits, such as 12.5.")
     if unit in ("g", "mL"):
         reading = parse(text, "mass" if unit == "g" else "volume", field_unit=unit)
         return Answered(question=question, written=text[:60], value=reading.value, resolution=reading.resolution)
@@ -53,7 +53,7 @@ def read_answer(question: str, written: str, unit: str) -> Answered:
     if tail is not None:
         if tail[1] not in units:
             wanted = " or ".join(units) or "no unit"
-            raise Unreadable(f"“{tail[1][:12]}” does not belong here: write a number with {wanted}.")
+            raise Unreadable(f"“{tail[1][:12]}” is not a unit here: enter a number with {wanted}.")
         number, factor = text[: tail.start()].strip(), units[tail[1]]
     value, resolution = parse_number(re.sub(r"\s*[x×·]\s*10\^?(-?\d+)$", r"e\1", number.replace("−", "-")))
     return Answered(

@@ -61,7 +61,7 @@ def _amount_questions(substance: Substance, when: When) -> Iterator[Question]:
     if substance.amount.unit == "g" or substance.molar or substance.density:
         yield Question(
             f"{'moles' if when == 'after' else 'wanted moles'} {substance.name}", "moles", substance.name,
-            f"mol of {substance.name}", f"How many mol are {of}?", "mol", when, 0.01, relative=True,
+            f"mol of {substance.name}", f"How many moles is {of}?", "mol", when, 0.01, relative=True,
         )  # fmt: skip
 
 
@@ -75,18 +75,18 @@ def before(procedure: Procedure) -> list[Question]:
         if substance.exact and substance.molar and substance.formula and by_volume:
             found.append(Question(
                 f"solid {substance.name}", "solid", substance.name, f"g in the {substance.name}",
-                f"How many g of {readable(substance.formula)} are in {substance.amount} of it, "
+                f"How many g of {readable(substance.formula)} does {substance.amount} of it contain "
                 f"at {substance.molar:g} mol/L?", "g", "before", 0.01, relative=True,
             ))  # fmt: skip
     for portion, reagents in products(procedure):
         if len(reagents) > 1:
             found.append(Question(
-                "limiting", "limiting", portion, "limiting reagent", "Which reagent limits?", "", "before", 0.0,
+                "limiting", "limiting", portion, "limiting reagent", "Which reagent is limiting?", "", "before", 0.0,
                 choices=tuple(reagents),
             ))  # fmt: skip
         found.append(Question(
-            f"wanted most {portion}", "theoretical", portion, f"most {portion} possible",
-            f"How many g of {portion} can there be at most, from the amounts of the handout?", "g", "before", 0.01,
+            f"wanted most {portion}", "theoretical", portion, f"theoretical yield of {portion}",
+            f"What is the theoretical yield of {portion}, in g, from the amounts of the handout?", "g", "before", 0.01,
             relative=True,
         ))  # fmt: skip
     for number, step in enumerate(procedure.steps, start=1):
@@ -94,7 +94,7 @@ def before(procedure: Procedure) -> list[Question]:
         for name, _ in parts:
             found.append(Question(
                 f"eluent {number} {name}", "eluent", name, f"mL of {name}, step {number}",
-                f"How many mL of {name} for {step.eluent_volume:g} mL of {step.eluent}?", "mL", "before", 0.02,
+                f"How many mL of {name} does {step.eluent_volume:g} mL of {step.eluent} need?", "mL", "before", 0.02,
                 relative=True,
             ))  # fmt: skip
     return list({question.key: question for question in found}.values())
@@ -141,7 +141,7 @@ def after(procedure: Procedure) -> list[Question]:
         if portion.end == "product" and not portion.by_loss and portion.name.casefold() in weighed:
             found.append(Question(
                 f"net {portion.name}", "net", portion.name, f"net of {portion.name}",
-                f"How many g of {portion.name} did you get?", "g", "after", 0.0,
+                f"How many g of {portion.name} did you obtain?", "g", "after", 0.0,
             ))  # fmt: skip
     reacts = bool(procedure.equation.strip())
     for substance in procedure.substances:
@@ -155,19 +155,21 @@ def after(procedure: Procedure) -> list[Question]:
             found += [
                 Question(
                     f"content {portion}", "content", portion, f"{name} by {portion}",
-                    f"What part of its sample is {readable(component.expressed)}, by {portion}?", "%", "after", 0.5,
+                    f"What percentage of the sample is {readable(component.expressed)}, from "
+                    f"{portion}?", "%", "after", 0.5,
                 )
                 for portion in ends
             ]  # fmt: skip
         elif brought and ends:
             found.append(Question(
-                f"recovery {name}", "recovery", name, f"{name} recovered", f"How much of the {name} did you recover?",
+                f"recovery {name}", "recovery", name, f"{name} recovered", f"What percentage of the {name} did you "
+                                                                           "recover?",
                 "%", "after", 0.5,
             ))  # fmt: skip
     for portion_name, _ in products(procedure):
         found.append(Question(
-            f"most {portion_name}", "theoretical", portion_name, f"most {portion_name} possible",
-            f"How many g of {portion_name} could there be at most, from what you took?", "g", "after", 0.01,
+            f"most {portion_name}", "theoretical", portion_name, f"theoretical yield of {portion_name}",
+            f"What is the theoretical yield of {portion_name}, in g, from what you took?", "g", "after", 0.01,
             relative=True,
         ))  # fmt: skip
         found.append(Question(
@@ -180,11 +182,11 @@ def after(procedure: Procedure) -> list[Question]:
         followed = {q.about.casefold() for q in found if q.sort == "recovery"}
         found += [
             Question(f"part {p.name}", "part", p.name, f"{p.name} in the sample",
-                     f"What part of the sample is the {p.name}?", "%", "after", 0.5)
+                     f"What percentage of the sample is {p.name}?", "%", "after", 0.5)
             for p in parted if p.component.casefold() not in followed or not p.component
         ]  # fmt: skip
         found.append(Question(
-            "closure", "closure", "", "closure", "How much of the sample did you find again, all portions together?",
+            "closure", "closure", "", "total recovery", "What is your total recovery (mass balance), in %?",
             "%", "after", 0.5,
         ))  # fmt: skip
     return found
@@ -193,6 +195,31 @@ def after(procedure: Procedure) -> list[Question]:
 def sheet_of(procedure: Procedure) -> list[Question]:
     """The whole sheet of a procedure."""
     return [*before(procedure), *after(procedure)]
+
+
+_LABELS = (
+    ("wanted moles ", "mol of {}"), ("moles ", "mol of {}"), ("solid ", "g in the {}"),
+    ("wanted most ", "theoretical yield of {}"), ("most ", "theoretical yield of {}"), ("net ", "net {}"),
+    ("content ", "content by {}"), ("recovery ", "{} recovered"), ("yield ", "yield of {}"),
+    ("part ", "{} in the sample"),
+)  # fmt: skip
+
+
+def label_of(key: str) -> str:
+    """What a question is called where only its key is known, as in the record of an answer.
+
+    >>> label_of("wanted moles zinc"), label_of("eluent 3 heptane"), label_of("closure")
+    ('mol of zinc', 'mL of heptane, step 3', 'total recovery')
+    """
+    for start, words in _LABELS:
+        if key.startswith(start):
+            return words.format(key.removeprefix(start))
+    if key.startswith("eluent "):
+        number, name = key.removeprefix("eluent ").split(" ", 1)
+        return f"mL of {name}, step {number}"
+    return {"limiting": "limiting reagent", "closure": "total recovery"}.get(
+        key, "Rf" if key.startswith("rf ") else key
+    )
 
 
 EVERY_SPOT = Question("rf", "rf", "", "Rf of each spot", "What is the Rf of each spot?", "", "after", 0.01)

@@ -698,7 +698,7 @@ def _of_the_sample(question: Question, sheet: RunWorksheet) -> Truth | None:
     found, slips, _ = _found("found", portions)
     bases: list[tuple[str, float | None]] = []
     if question.sort == "part" and ledger.found is not None and ledger.found.value > 0:
-        bases.append(("of what was found again", 100 * number.value * ledger.sample.value / ledger.found.value))
+        bases.append(("of the total recovered", 100 * number.value * ledger.sample.value / ledger.found.value))
     quotient = Quotient((found,), (taken[0],), 100.0)
     return _truth(quotient, [*slips, *taken[1]], _percent_decimals_of(number), bases)
 

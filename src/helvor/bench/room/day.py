@@ -23,7 +23,7 @@ from helvor.bench.step_kinds import WASTE, never_together, wrong_bottle
 from helvor.bench.worksheet import Alarm
 
 State = Literal["planned", "running", "paused", "over"]
-WORDS: dict[State, str] = {"planned": "not begun", "running": "running", "paused": "paused", "over": "over"}
+WORDS: dict[State, str] = {"planned": "not started", "running": "running", "paused": "paused", "over": "over"}
 MOST_NOTICES = 5
 
 
@@ -197,40 +197,40 @@ def check(day: Day, payload: Payload, strikes: UUID | None, benches: int) -> Non
     """
     line = corrected_line(day.lines, payload, strikes)
     if line is not None and isinstance(line.root.payload, e.Began | e.Paused | e.WentOn | e.Ended):
-        raise Problem("strikes", "When the meeting began, rested and ended stays as it was written.")
+        raise Problem("strikes", "Start, pause and end times cannot be changed.")
     bench = getattr(payload, "bench", None)
     if bench is not None and bench > benches:
-        raise Problem("bench", f"There is no bench {bench}: the class has {benches}.")
+        raise Problem("bench", f"There is no bench {bench}: enter 1 to {benches}.")
     match payload:
         case e.Began() if day.state in ("running", "paused"):
-            raise Problem("kind", "The meeting has begun already.")
+            raise Problem("kind", "The meeting has already started.")
         case e.Paused() if day.state != "running":
-            raise Problem("kind", "The meeting is not running, so it cannot pause.")
+            raise Problem("kind", "The meeting is not running, so it cannot be paused.")
         case e.WentOn() if day.state != "paused":
-            raise Problem("kind", "The meeting does not rest, so it cannot go on.")
+            raise Problem("kind", "The meeting is not paused.")
         case e.Ended() if day.state not in ("running", "paused"):
-            raise Problem("kind", "The meeting is not running, so it cannot end.")
+            raise Problem("kind", "The meeting is not running, so it cannot be ended.")
         case e.Said() if day.state == "over":
-            raise Problem("words", "The meeting is over: no bench would see it.")
+            raise Problem("words", "The meeting is over, so no bench would see the message.")
         case e.Said() if strikes is None and len(day.notices) >= MOST_NOTICES:
-            raise Problem("words", f"{MOST_NOTICES} notices stand already: take one back first.")
+            raise Problem("words", f"{MOST_NOTICES} messages are shown already: remove one first.")
         case e.CaughtUp(absence=key) if all(away.line.root.id != key for away in day.away):
-            raise Problem("absence", "That absence is not in this meeting's book.")
+            raise Problem("absence", "That absence is not in this meeting's log.")
         case e.TakenOut(stay=key) if all(stay.line.root.id != key for stay in day.stays):
-            raise Problem("stay", "That is not in this meeting's book.")
+            raise Problem("stay", "That entry is not in this meeting's log.")
         case e.Settled(accident=key) if all(line.root.id != key for line in day.of("happened")):
-            raise Problem("accident", "That accident is not in this meeting's book.")
+            raise Problem("accident", "That accident is not in this meeting's log.")
         case e.RoomTimerStopped(timer=key) if all(alarm.key != str(key) for alarm in day.alarms):
-            raise Problem("timer", "That timer does not run.")
+            raise Problem("timer", "That timer is not running.")
         case e.Wasted(bottle=bottle, matter=matter):
             why = never_together(bottle, matter)
             if why:
-                happened = "call whoever is responsible, and log it as an accident."
+                happened = "call the person responsible, and record it as an accident."
                 if "oxidizing" in (bottle, matter):
                     happened = f"do not stopper the bottle, keep away from it, {happened}"
                 raise Problem(
                     "bottle",
-                    f"Never: {WASTE[matter]} does not go into {WASTE[bottle]}; {why}. If it has happened, {happened}",
+                    f"Never put {WASTE[matter]} into {WASTE[bottle]}: {why}. If it has happened, {happened}",
                 )
 
 
@@ -252,8 +252,8 @@ def judge(day: Day, expected: Mapping[str, float]) -> list[Finding]:
                 "open-accident",
                 "stop",
                 where_and_what(happened),
-                "Nothing is written yet about what was done.",
-                "Local rules and a qualified person decide; then write down what was done.",
+                "The action taken is not recorded yet.",
+                "Local rules and a qualified person decide; then record what was done.",
                 str(line.root.id),
             )
         )
@@ -262,14 +262,14 @@ def judge(day: Day, expected: Mapping[str, float]) -> list[Finding]:
         assert isinstance(wasted, e.Wasted)
         wrong = wrong_bottle(wasted.bottle, wasted.matter)
         if wrong is not None or (wasted.bottle != wasted.matter and wasted.matter not in ("sink", "bin")):
-            because = "What a bottle holds decides how it is got rid of, and the label says something else."
+            because = "Disposal depends on the contents, and the label no longer matches."
             found.append(
                 Finding(
                     "wrong-bottle",
                     wrong.level if wrong is not None else "caution",
                     f"{wasted.amount} of {WASTE[wasted.matter]} went into “{WASTE[wasted.bottle]}”",
                     f"{wrong.why[0].upper()}{wrong.why[1:]}." if wrong is not None else because,
-                    "Write it on the bottle's label and tell whoever collects it.",
+                    "Write it on the bottle's label and tell the person who collects it.",
                     str(line.root.id),
                 )
             )
@@ -280,8 +280,8 @@ def judge(day: Day, expected: Mapping[str, float]) -> list[Finding]:
                 Finding(
                     "more-waste",
                     "note",
-                    f"{total.words}: {round_to(total.ml, 0)} mL, {round_to(due, 0)} mL were expected",
-                    "More washes, a spill, or another stream in it.",
+                    f"{total.words}: {round_to(total.ml, 0)} mL; expected {round_to(due, 0)} mL",
+                    "Possible reasons: more washes, a spill, or another stream in the bottle. Find out which.",
                     about=stream,
                 )
             )
@@ -293,9 +293,9 @@ def judge(day: Day, expected: Mapping[str, float]) -> list[Finding]:
                     Finding(
                         "less-waste",
                         "caution",
-                        f"{WASTE[stream]}: only {round_to(got, 0)} of {round_to(due, 0)} mL came back",
-                        "The rest went down a sink, into another bottle, or was not written down.",
-                        "Ask where it went.",
+                        f"{WASTE[stream]}: only {round_to(got, 0)} of {round_to(due, 0)} mL was returned",
+                        "The rest went down a sink, into another bottle, or was not recorded.",
+                        "Find out where the rest went.",
                         stream,
                     )
                 )

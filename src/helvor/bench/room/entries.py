@@ -52,9 +52,9 @@ class Ended(Payload):
     @model_validator(mode="after")
     def _never_silently(self) -> Ended:
         if self.accidents and len(self.why) < 2:
-            raise ValueError("why: An accident is still open. Write what was done about it, or say why it stays open.")
+            raise ValueError("why: An accident is still open. Record what was done, or enter why it stays open.")
         if self.left and len(self.why) < 2:
-            raise ValueError("why: Portions stand without a label. Say in a word why the meeting ends all the same.")
+            raise ValueError("why: Some containers are unlabelled. Give a short reason for ending anyway.")
         return self
 
 
@@ -128,7 +128,7 @@ class Wasted(Payload):
             if key not in WASTE:
                 raise ValueError(f"{name}: Choose a waste stream from the list.")
         if self.amount.value <= 0:
-            raise ValueError("amount: Of nothing there is nothing to write down.")
+            raise ValueError("amount: Enter an amount above zero.")
         return self
 
 

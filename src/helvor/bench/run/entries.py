@@ -22,7 +22,7 @@ STATES: dict[str, str] = {
     "empty": "empty, dry",
     "empty, air-dry": "empty, air-dry",
     "empty, damp": "empty, damp",
-    "as is": "as it came",
+    "as is": "as received",
     "wet": "still wet",
     "dried": "dried",
 }
@@ -73,7 +73,7 @@ class Marked(Payload):
     @model_validator(mode="after")
     def _why_skipped(self) -> Marked:
         if self.how == "skipped" and len(self.why) < 2:
-            raise ValueError("why: Say in a word why this step is left out.")
+            raise ValueError("why: Give a short reason for skipping this step.")
         return self
 
 
@@ -107,18 +107,18 @@ class Weighed(Payload):
     def _goes_together(self) -> Weighed:
         is_empty = self.state.startswith("empty")
         if is_empty and self.portion:
-            raise ValueError("state: A container with something in it is not empty: choose as it came, wet or dried.")
+            raise ValueError("state: The container has contents: choose as received, wet or dried.")
         if not is_empty and not self.portion.strip():
-            raise ValueError("portion: Say what is in the container.")
+            raise ValueError("portion: Enter what is in the container.")
         if is_empty and self.way == "net":
-            raise ValueError("way: With the tare button an empty container shows nothing: write its gross.")
+            raise ValueError("way: After pressing Tare an empty container reads zero: weigh it before taring.")
         if (self.round is not None) != (self.state == "dried"):
-            raise ValueError("round: Only something dried has the number of its drying.")
+            raise ValueError("round: Enter a drying number only for a dried portion.")
         if self.readability is not None and not 0 < self.readability.value <= 10:
-            raise ValueError("readability: A balance reads to between 0.00001 g and 10 g.")
+            raise ValueError("readability: Enter a readability of 0.00001 g to 10 g.")
         labels = [label.casefold() for label in self.container]
         if len(set(labels)) < len(labels):
-            raise ValueError("container: The same container is named twice.")
+            raise ValueError("container: Enter each container once.")
         return self
 
     @cached_property
@@ -179,11 +179,11 @@ class Taken(Payload):
     def _one_way(self) -> Taken:
         by_difference = self.before is not None or self.after is not None
         if by_difference and (self.before is None or self.after is None):
-            raise ValueError("after: By difference it takes both masses, before and after.")
+            raise ValueError("after: Enter both masses, before and after.")
         if (self.amount is None) != by_difference:
-            raise ValueError("amount: Give the amount, or both masses of its container.")
+            raise ValueError("amount: Enter the amount, or both masses of its container.")
         if self.before and self.after and self.after.value > self.before.value:
-            raise ValueError("after: The container cannot be heavier after taking out: before and after are exchanged.")
+            raise ValueError("after: The container cannot be heavier after removing some: exchange before and after.")
         return self
 
 
@@ -220,7 +220,7 @@ class Noted(Payload):
     @model_validator(mode="after")
     def _something(self) -> Noted:
         if not (self.words or self.picks or self.celsius is not None):
-            raise ValueError("words: Write what you saw, or pick a word.")
+            raise ValueError("words: Enter what you saw, or choose a word.")
         return self
 
 

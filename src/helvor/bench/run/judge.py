@@ -85,8 +85,8 @@ def tare_before_wetting(case: Case) -> Iterator[Finding]:
         yield Finding(
             "tare-first",
             "caution",
-            f"{label} has no tare yet, and the next step puts something into it.",
-            "It is weighed with its content later; without its empty mass that net can never be known.",
+            f"{label}: no tare recorded yet, and the next step fills it.",
+            "It is weighed with its contents later; without the empty mass the net mass can never be known.",
             f"Weigh {label} now, empty and dry.",
             about=label,
         )
@@ -103,18 +103,18 @@ def tare_missing(case: Case) -> Iterator[Finding]:
             name = net.on.weighed.name
             if tare.how == "missing":
                 seen.add(name)
-                were = "was" if len(tare.missing) == 1 else "were"
                 papers = [label for label in tare.missing if "paper" in label]
                 yield Finding(
                     "tare-missing",
                     "caution",
-                    f"{join(list(tare.missing))} {were} never weighed empty, so {portion.name} has no net: "
-                    f"{net.on.weighed.mass} is gross.",
-                    "What the container weighs is not product.",
+                    f"No empty mass was recorded for {join(list(tare.missing))}, so the net mass of {portion.name} "
+                    "is unknown: "
+                    f"{net.on.weighed.mass} is the gross mass.",
+                    "The container's mass is still included.",
                     "Weigh two or three spare papers of the same kind (name them “spare paper 1” and so on): "
-                    "their mean stands in, marked as an estimate."
+                    "their mean is used, marked as an estimate."
                     if papers
-                    else f"Transfer {portion.name}, then weigh the container clean and dry; that is as good a tare.",
+                    else f"Transfer {portion.name}, then weigh the container clean and dry: that is a valid tare.",
                     about=portion.name,
                 )
             elif tare.how == "spare":
@@ -122,8 +122,8 @@ def tare_missing(case: Case) -> Iterator[Finding]:
                 yield Finding(
                     "tare-spare",
                     "note",
-                    f"The tare of {name} is the mean of {len(tare.readings)} spare ones.",
-                    "Papers of one box differ, so the net is an estimate.",
+                    f"The tare of {name} is the mean of {len(tare.readings)} spare papers.",
+                    "Papers from one box differ, so the net mass is an estimate.",
                     about=portion.name,
                 )
             elif tare.how == "damp":
@@ -131,9 +131,9 @@ def tare_missing(case: Case) -> Iterator[Finding]:
                 yield Finding(
                     "tare-damp",
                     "caution",
-                    f"{name} was weighed empty while damp, so the net of {portion.name} comes out low.",
-                    "The water counted as glass and is gone from the later weighing.",
-                    "Weigh it dry and empty once the content is out.",
+                    f"{name} was damp when weighed empty, so the net mass of {portion.name} is too low.",
+                    "The water was counted as glass, and it is missing from the later weighing.",
+                    "Weigh it empty and dry once the contents are out.",
                     about=portion.name,
                 )
 
@@ -149,9 +149,10 @@ def paper_air_dry(case: Case) -> Iterator[Finding]:
                 yield Finding(
                     "paper-air-dry",
                     "caution",
-                    f"The paper of {portion.name} was weighed air-dry and comes out of the oven: its net is too low.",
-                    "Air-dry paper holds several per cent of water, tens of milligrams a sheet.",
-                    "Carry a blank paper through (name it “blank paper”, weigh it before and after), or dry papers "
+                    f"The paper of {portion.name} was tared air-dry and weighed oven-dry: the net mass is too low.",
+                    "Air-dry paper contains several per cent of water, tens of milligrams per sheet.",
+                    "Carry a blank filter paper through (name it “blank paper”, weigh it before and after), or dry "
+                    "papers "
                     "the same way before taring.",
                     about=portion.name,
                 )
@@ -159,9 +160,8 @@ def paper_air_dry(case: Case) -> Iterator[Finding]:
                 yield Finding(
                     "blank-paper",
                     "note",
-                    f"The tare under {portion.name} is changed by what the blank paper did: "
-                    f"{shown(tare.blank)} g a sheet.",
-                    "Its own water would else be missing from the net.",
+                    f"The tare of {portion.name} is corrected by the blank paper: {shown(tare.blank)} g per sheet.",
+                    "Without this, the paper's own water would be missing from the net mass.",
                     about=portion.name,
                 )
             break
@@ -175,9 +175,9 @@ def wet_used(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "wet-mass",
                 "caution",
-                f"{portion.name} has only been weighed wet:{wet or ' no net'}.",
-                "What is still in it evaporates; a wet mass says nothing about the yield, so it is not used.",
-                "Dry it, let it cool, weigh again and call it dried.",
+                f"{portion.name}: weighed only while wet:{wet or ' no net mass'}.",
+                "Solvent is still evaporating, so the wet mass is not used for the yield.",
+                "Dry it, let it cool, weigh it again and record it as dried.",
                 about=portion.name,
             )
 
@@ -194,8 +194,8 @@ def gross_below_tare(case: Case) -> Iterator[Finding]:
                     "stop",
                     f"{net.on.weighed.name} with {portion.name} weighs {net.on.weighed.mass}, "
                     f"less than the {grams(net.tare.mass)} it weighs empty.",
-                    "The two were exchanged, another container was taken, or a digit was misread.",
-                    "Check the label on the glass, then weigh again and correct the one that is wrong.",
+                    "The two readings were exchanged, another container was used, or a digit was misread.",
+                    "Check the label on the glass, then weigh again and correct the wrong reading.",
                     about=portion.name,
                 )
 
@@ -212,7 +212,7 @@ def drying(case: Case) -> Iterator[Finding]:
                 yield Finding(
                     "dried-once",
                     "note",
-                    f"{portion.name} was weighed once after drying: {grams(portion.mass)}.",
+                    f"{portion.name}: weighed only once after drying, {grams(portion.mass)}.",
                     "One weighing cannot tell whether it has stopped losing mass.",
                     f"Dry again, cool, weigh again after about {dry.again or 15:.0f} min.",
                     about=portion.name,
@@ -221,18 +221,18 @@ def drying(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "constant-mass",
                 "good",
-                f"{portion.name} is at constant mass: the last two differ by {_mg(dry.difference)}, "
+                f"{portion.name}: at constant mass, the last two differ by {_mg(dry.difference)}, "
                 f"within {_mg(dry.limit)}.",
                 about=portion.name,
             )
         elif dry.state == "drying":
-            goes_to = f" It goes towards {round_to(dry.predicted, 3)} g." if dry.predicted else ""
+            goes_to = f" Expected final mass: about {round_to(dry.predicted, 3)} g." if dry.predicted else ""
             yield Finding(
                 "still-drying",
                 "caution",
-                f"{portion.name} still loses mass: {_mg(dry.difference)} since the last weighing, "
-                f"{_mg(dry.limit)} would be constant.{goes_to}",
-                "What is still leaving counts as product until it is gone.",
+                f"{portion.name}: still losing mass, {_mg(dry.difference)} since the last weighing; "
+                f"limit for constant mass: {_mg(dry.limit)}.{goes_to}",
+                "Remaining solvent is counted as product until it has evaporated.",
                 f"Weigh again in about {dry.again or 15:.0f} min.",
                 about=portion.name,
             )
@@ -240,9 +240,9 @@ def drying(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "gaining-mass",
                 "caution",
-                f"{portion.name} gained {_mg(dry.difference)} since the last weighing.",
-                "It draws water, was weighed warm before, or something fell into it.",
-                "Let it cool in a desiccator and weigh again.",
+                f"{portion.name}: gained {_mg(dry.difference)} since the last weighing.",
+                "It is absorbing moisture, was warm at the last weighing, or was contaminated.",
+                "Let it cool in a desiccator, then weigh it again.",
                 about=portion.name,
             )
         elif dry.state == "coarse":
@@ -251,7 +251,7 @@ def drying(case: Case) -> Iterator[Finding]:
                 "note",
                 f"This balance cannot show constant mass for {portion.name}: the rule allows {_mg(dry.limit)}, "
                 "less than one step of the balance.",
-                "0.50 mg per g after a further hour is a rule for balances that read to 0.1 mg.",
+                "The rule of 0.50 mg per g after a further hour needs a balance that reads to 0.1 mg.",
                 "Use a finer balance, or set the house rule to twice the readability.",
                 about=portion.name,
             )
@@ -259,8 +259,8 @@ def drying(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "not-an-hour",
                 "note",
-                f"{portion.name} agrees within {_mg(dry.limit)}, but less than an hour lies between.",
-                "The strict rule asks for a further hour of drying.",
+                f"{portion.name}: within {_mg(dry.limit)}, but the weighings are less than an hour apart.",
+                "The strict rule asks for one more hour of drying.",
                 f"Weigh again in about {dry.again or 60:.0f} min.",
                 about=portion.name,
             )
@@ -278,8 +278,8 @@ def hot(case: Case) -> Iterator[Finding]:
                 "weighed-hot",
                 "caution",
                 f"{on.weighed.name} was weighed while warm: {on.weighed.mass}.",
-                "Warm air rises round it and lifts the pan, so it reads too light; heat can also harm the balance.",
-                "Let it cool until it can be held in the hand, then weigh again.",
+                "Warm air lifts the pan, so it reads too light; heat can also damage the balance.",
+                "Let it cool to room temperature, then weigh again.",
                 about=on.weighed.name,
             )
 
@@ -294,9 +294,10 @@ def different_balances(case: Case) -> Iterator[Finding]:
                 yield Finding(
                     "two-balances",
                     "note",
-                    f"{net.on.weighed.name} was empty on balance {join(sorted(others))} and full on balance {here}.",
-                    "Two balances differ by more than their last digit; on one and the same that drops out.",
-                    "Weigh both on one balance next time.",
+                    f"{net.on.weighed.name} was tared on balance {join(sorted(others))} and weighed full on "
+                    f"balance {here}.",
+                    "Two balances differ by more than their last digit; on one balance the error cancels.",
+                    "Next time use one balance for both.",
                     about=portion.name,
                 )
                 break
@@ -316,10 +317,10 @@ def drifted(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "tare-drifted",
                 "caution",
-                f"{first.name} weighed empty differs by {_mg(tare.spread)} between its weighings.",
+                f"{first.name}: the empty weighings differ by {_mg(tare.spread)}.",
                 "The balance drifted or was not zeroed, the glass was damp, or it is another container.",
-                "Zero the balance, wipe the glass, weigh it empty once more and strike the wrong one through. "
-                "Until then the mean is used, with that much doubt.",
+                "Zero the balance, wipe the glass, weigh it empty again and strike out the wrong reading. "
+                "Until then the mean is used, with that uncertainty.",
                 about=first.name,
             )
 
@@ -345,9 +346,9 @@ def used_twice(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "container-twice",
                 "caution",
-                f"{label} holds both {portions[a].weighed.portion} and {portions[b].weighed.portion} in the record.",
-                "One glass cannot hold two portions that run side by side.",
-                "Look which label is really on the glass and correct the other weighing.",
+                f"{label}: recorded with both {portions[a].weighed.portion} and {portions[b].weighed.portion}.",
+                "One container cannot hold two separate portions.",
+                "Check the label on the glass and correct the other weighing.",
                 about=label,
             )
 
@@ -375,8 +376,8 @@ def too_many_digits(case: Case) -> Iterator[Finding]:
                 "note",
                 f"{on.weighed.mass} for {on.weighed.name} has more digits than the balance shows "
                 f"({on.weighed.readability}).",
-                "A digit that the balance does not have was made up or read from a calculation.",
-                "Read again and write what the display says.",
+                "A digit that the balance does not show was not read from it.",
+                "Read again and record what the display shows.",
                 about=on.weighed.name,
             )
     for found in by_balance.values():
@@ -387,8 +388,8 @@ def too_many_digits(case: Case) -> Iterator[Finding]:
                 "note",
                 f"Balance {most.weighed.balance} gave {most.weighed.mass} and {least.weighed.mass}: "
                 "not the same number of digits.",
-                "A last zero left out makes the reading look coarser than it is; an extra digit was not read.",
-                f"Write every digit of the display, {least.weighed.name} too.",
+                "A missing last zero makes a reading look coarser; an extra digit was not read.",
+                f"Record every digit of the display, also for {least.weighed.name}.",
                 about=least.weighed.name,
             )
 
@@ -402,8 +403,8 @@ def impossible_loss(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "gained-by-heating",
                 "stop",
-                f"{portion.name} comes out as {grams(portion.mass)}: the rest weighs more than before.",
-                "Nothing gets heavier by driving something off: a tare, a digit or a label is wrong.",
+                f"{portion.name}: {grams(portion.mass)} by difference, because the residue weighs more than before.",
+                "A residue cannot gain mass on heating: a tare, a digit or a label is wrong.",
                 "Check both weighings and their containers.",
                 about=portion.name,
             )
@@ -430,9 +431,8 @@ def above_possible(case: Case) -> Iterator[Finding]:
         yield Finding(
             "closure-above",
             "stop" if ledger.closure.value > GOOD_CLOSURE[1] else "caution",
-            f"{percent(ledger.closure)} of the sample was found: "
-            f"{grams(Measured(0.0) - ledger.missing)} more than went in.",
-            "Matter does not appear. " + _causes(causes),
+            f"Mass balance {percent(ledger.closure)}: {grams(Measured(0.0) - ledger.missing)} more than went in.",
+            "Mass cannot be created: something is weighed too high. " + _causes(causes),
             "Check these first, then weigh again.",
         )
 
@@ -447,7 +447,7 @@ def _above(case: Case, name: str, mass: Measured, most: Measured, made: Yield | 
     return Finding(
         "above-possible",
         "stop",
-        f"{name}: net {grams(mass)} is above the {grams(most)} possible.",
+        f"{name}: net {grams(mass)} is above the theoretical yield of {grams(most)}.",
         _causes(causes),
         causes[0][1] if causes else "Weigh again.",
         about=name,
@@ -476,13 +476,13 @@ def likely_causes(
                 tare = case.ledger.tares.get(frozenset([label.casefold()]))
                 if tare and tare.mass and abs(tare.mass.value - excess) <= near and net.on.weighed.way == "net":
                     found.append(
-                        (0.0, f"the tare of {label} ({grams(tare.mass)}) in it", f"Take the tare of {label} off.")
+                        (0.0, f"the tare of {label} ({grams(tare.mass)}) in it", f"Subtract the tare of {label}.")
                     )
     ends = {name.casefold() for name in case.ledger.ends}
     still_wet = [p for p in portions if p.name.casefold() in ends and p not in dry and p.basis in ("dried", "as is")]
     if portion is None and still_wet:
         names = join([p.name for p in still_wet][:2])
-        found.append((1.0, f"still wet ({names} not at constant mass)", f"Dry {names} again and weigh."))
+        found.append((1.0, f"still wet ({names} not at constant mass)", f"Dry {names} again and weigh it."))
     elif portion is not None and portion not in dry:
         found.append((1.0, "still wet", "Dry it again, cool, weigh again after 15 more minutes."))
     for account in case.ledger.components:
@@ -490,16 +490,18 @@ def likely_causes(
             continue
         short = account.taken_g.value - account.found_g.value
         if portion is not None and short > 0 and abs(short - excess) <= max(near, 0.1 * excess):
-            found.append((0.5, f"{account.component.name} in it, of which as much is missing", "Part the two again."))
+            found.append(
+                (0.5, f"{account.component.name} in it: the same mass is missing there", "Separate the two again.")
+            )
     if made is not None and made.excess:
-        found.append((2.5, f"more {made.limiting} taken than written", "Check which amounts were really taken."))
+        found.append((2.5, f"more {made.limiting} taken than recorded", "Check the amounts actually taken."))
     for one_taken in case.ledger.substances:
         if one_taken.substance.role == "aid" and one_taken.readings:
             found.append(
                 (2.0, f"{one_taken.substance.name} carried over", f"Filter {one_taken.substance.name} off again.")
             )
     if not found or portion in dry:
-        found.append((3.0, "solvent or reagent shut in the solid", "Crush it, wash it once more, dry again."))
+        found.append((3.0, "solvent or reagent trapped in the solid", "Crush it, wash it once more, dry it again."))
     return [(cause, do) for _, cause, do in sorted(found, key=lambda f: f[0])]
 
 
@@ -509,27 +511,27 @@ def closure(case: Case) -> Iterator[Finding]:
     if ledger.closure is None or ledger.missing is None or not ledger.complete or _beyond(ledger.closure, 1.0):
         return
     low, high = GOOD_CLOSURE
-    span = f"{percent(ledger.closure)} of the sample was found"
+    span = f"Mass balance {percent(ledger.closure)}"
     if low <= ledger.closure.value <= high:
-        yield Finding("closure-good", "good", f"{span}, {grams(ledger.missing)} is not accounted for.")
+        yield Finding("closure-good", "good", f"{span}; {grams(ledger.missing)} unaccounted for.")
         return
     leaves = [p for p in ledger.portions.values() if p.said.end == "waste"]
     # A liquor is said to hold some, and nobody weighs it: what is missing is no surprise.
     held = [p.name for p in leaves if p.said.component and p.mass is None]
     if held and ledger.closure.value < low:
-        yield Finding("closure-held", "note", f"{span}; {grams(ledger.missing)} is not accounted for.",
+        yield Finding("closure-held", "note", f"{span}; {grams(ledger.missing)} unaccounted for.",
                       f"Some of it stays in {join(held)}, which was not weighed.",
-                      "What stays there by its solubility stands at the step and on the scheme.")  # fmt: skip
+                      "The amount expected from its solubility is shown at the step and on the scheme.")  # fmt: skip
         return
     measured = [p for p in leaves if p.mass is not None]
-    where = f" {join([p.name for p in measured])} was weighed as loss." if measured else ""
+    where = f" {join([p.name for p in measured])} was weighed as a loss." if measured else ""
     yield Finding(
         "closure-low",
         "note" if ledger.closure.value >= 0.9 else "caution",
-        f"{span}; {grams(ledger.missing)} is not accounted for.{where}",
-        "It stayed in beakers, on rods and glass, went with a liquid poured off, or spat out while drying. "
-        "The weighings alone cannot tell at which step.",
-        "Weigh what is left in the used glass dry and empty: a measured loss is better than a guessed one.",
+        f"{span}; {grams(ledger.missing)} unaccounted for.{where}",
+        "It stayed on glass and rods, went with a decanted liquid, or spat out while drying. "
+        "The weighings alone cannot show at which step.",
+        "Dry and weigh what is left in the used glassware: a measured loss is better than a guess.",
     )
 
 
@@ -545,8 +547,8 @@ def taken_off_target(case: Case) -> Iterator[Finding]:
                 f"{one.instead} was used instead of {one.substance.name}.",
                 "The calculation uses it."
                 if one.formula
-                else "Its formula is not on record, so nothing is worked out in mol from it.",
-                "" if one.formula else f"Correct the entry and give the formula of {one.instead}.",
+                else "Its formula is not recorded, so no amount in mol is calculated from it.",
+                "" if one.formula else f"Correct the entry and enter the formula of {one.instead}.",
                 about=one.substance.name,
             )
         elif target is not None and real is not None and one.substance.exact and target.value > 0:
@@ -555,17 +557,17 @@ def taken_off_target(case: Case) -> Iterator[Finding]:
                 yield Finding(
                     "off-target",
                     "note",
-                    f"{one.substance.name}: {target} wanted, {shown(real)} {target.unit} taken "
+                    f"{one.substance.name}: {target} planned, {shown(real)} {target.unit} used "
                     f"({'+' if off > 0 else '−'}{abs(off) * 100:.0f} %).",
-                    "The calculation uses what was taken.",
+                    "The calculation uses the amount taken.",
                     about=one.substance.name,
                 )
         if one.estimated:
             yield Finding(
                 "estimated",
                 "note",
-                f"The amount of {one.substance.name} was judged, not read.",
-                "It counts with a tenth of itself as doubt.",
+                f"The amount of {one.substance.name} was estimated.",
+                "Its uncertainty is taken as 10 %.",
                 about=one.substance.name,
             )
 
@@ -576,8 +578,8 @@ def borrowed(case: Case) -> Iterator[Finding]:
         yield Finding(
             "borrowed",
             "note",
-            f"{entry.portion} is {entry.source}'s.",
-            "Its numbers are shown and left out of this bench's recovery and of the class's statistics.",
+            f"{entry.portion}: taken over from {entry.source}.",
+            "Its values are shown but not counted in this bench's recovery or the class statistics.",
             about=entry.portion,
         )
 
@@ -587,12 +589,12 @@ def drying_skipped(case: Case) -> Iterator[Finding]:
     for step in case.run.procedure.steps:
         why = case.run.skipped.get(step.id)
         if why is not None and step.kind in ("dry", "cool", "weigh"):
-            lost = {"dry": "what is weighed afterwards may be wet", "cool": "what is weighed next may be warm"}
+            lost = {"dry": "the next portion weighed may be wet", "cool": "the next portion weighed may be warm"}
             yield Finding(
                 "step-skipped",
                 "note",
-                f"“{_title(step, case)}” was left out: {why}.",
-                f"Then {lost.get(step.kind, 'its number is missing from the account')}.",
+                f"“{_title(step, case)}” was skipped: {why}.",
+                f"As a result, {lost.get(step.kind, 'its value is missing from the mass balance')}.",
                 about=step.id,
             )
 

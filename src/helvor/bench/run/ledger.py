@@ -518,9 +518,9 @@ def _net_working(name: str, net: Net) -> WorkingLine:
     decimals = weighed.mass.decimals
     used = net.tare_used or net.tare.mass
     tare = round_to(used.value, max(decimals, 3 if net.tare.how == "spare" else decimals))
-    about = ", tare from spare ones" if net.tare.how == "spare" else ""
+    about = ", tare from spare papers" if net.tare.how == "spare" else ""
     if used is not net.tare.mass and net.tare.blank is not None:
-        about = f", tare with the blank's {shown(net.tare.blank)} g a paper"
+        about = f", tare corrected by the blank, {shown(net.tare.blank)} g per paper"
     return WorkingLine(f"{name} on {weighed.name}{about}", f"{weighed.mass} − {tare} g = {shown_with_u(net.net)} g")
 
 
@@ -739,13 +739,13 @@ def _close(run: Run, ledger: Ledger) -> None:
     sums = " + ".join(shown(p.whole) for p in counted if p.mass is not None)
     percent = ledger.closure * 100
     ledger.working = [
-        WorkingLine("Found", f"{sums} g = {shown_with_u(ledger.found)} g" if len(counted) > 1 else f"{sums} g"),
+        WorkingLine("Recovered", f"{sums} g = {shown_with_u(ledger.found)} g" if len(counted) > 1 else f"{sums} g"),
         WorkingLine(
-            "Closure" if ledger.complete else "Found so far",
+            "Mass balance" if ledger.complete else "Recovered so far",
             f"{shown(ledger.found)} ÷ {shown(ledger.sample)} g = {shown_with_u(percent)} %",
         ),
         WorkingLine(
-            "Not accounted for", f"{shown(ledger.sample)} − {shown(ledger.found)} g = {shown_with_u(ledger.missing)} g"
+            "Unaccounted for", f"{shown(ledger.sample)} − {shown(ledger.found)} g = {shown_with_u(ledger.missing)} g"
         ),
     ]
 
@@ -875,7 +875,7 @@ def _yields(procedure: Procedure, equation: Equation, ledger: Ledger) -> Iterabl
                 else f"{shown(outcome.extent)} mol × {made} = {possible} mol possible",
             ),
             WorkingLine(
-                f"Most {portion.name} possible",
+                f"Theoretical yield of {portion.name}",
                 f"{possible} mol × {per_mol} g/mol = {shown_with_u(theoretical)} g",
             ),
         ]

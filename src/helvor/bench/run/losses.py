@@ -25,8 +25,8 @@ from helvor.bench.run.ledger import ComponentAccount, PortionMass
 BOTH: tuple[Sign, ...] = ("loss", "gain")
 
 SEEN: tuple[tuple[tuple[str, ...], str, str], ...] = (
-    (("spilt", "spilled", "spill", "knocked over"), "spilt", "Some was spilt."),
-    (("spat", "spit", "spits", "spattered", "bumped"), "spat", "It spat while it was heated."),
+    (("spilt", "spilled", "spill", "knocked over"), "spilt", "Some was spilled."),
+    (("spat", "spit", "spits", "spattered", "bumped"), "spat", "It spat while heating."),
     (("boiled over", "foamed over"), "boiled-over", "It boiled or foamed over."),
     (("broken glass", "broke", "cracked"), "broke", "Glass broke."),
     (("tore", "torn paper", "ran through", "hole in the paper"), "tore", "The paper tore or let solid through."),
@@ -74,12 +74,12 @@ def gaps(case: Case) -> list[Gap]:
     """What there is to explain: closure of the whole, or each product against what was possible."""
     ledger = case.ledger
     found = [
-        Gap(made.portion, made.theoretical - made.obtained, "against what was possible")
+        Gap(made.portion, made.theoretical - made.obtained, "compared with the theoretical yield")
         for made in ledger.yields
         if made.obtained is not None
     ]
     if ledger.missing is not None and ledger.complete:
-        found.append(Gap("", ledger.missing, "against what was taken"))
+        found.append(Gap("", ledger.missing, "compared with the amount taken"))
     found += [gap for account in ledger.components for gap in _beside(case, account)]
     return found
 
@@ -93,7 +93,7 @@ def _beside(case: Case, account: ComponentAccount) -> Iterator[Gap]:
     portion = case.ledger.portion(low)
     if portion is not None and portion.mass is not None and low_part.value > 0:
         wanted = portion.whole * (high_part / low_part)
-        yield Gap(low, wanted - portion.whole, f"against its parallel, {high}")
+        yield Gap(low, wanted - portion.whole, f"compared with its duplicate, {high}")
 
 
 def ends_through(procedure: Procedure, ends: Iterable[str], step_id: str) -> list[str]:
@@ -127,9 +127,9 @@ def _ranked(cause: Cause, here: list[Gap], case: Case) -> Ranked:
         return Ranked(cause, score, "")
     share = cause.size / abs(gap.missing.value)
     if cause.at_most:
-        fits = "could be all of it" if share >= 1 else f"at most {100 * share:.0f} % of it"
+        fits = "could explain all of it" if share >= 1 else f"explains at most {100 * share:.0f} % of it"
     else:
-        fits = "about all of it" if 0.5 <= share <= 2 else f"about {100 * share:.0f} % of it"
+        fits = "explains about all of it" if 0.5 <= share <= 2 else f"explains about {100 * share:.0f} % of it"
     return Ranked(cause, score + min(share, 1.0) - (0.5 if share < 0.05 else 0.0), fits)
 
 
@@ -150,7 +150,7 @@ def not_dry(case: Case) -> Iterator[Cause]:
             yield Cause(
                 "not-dry",
                 "gain",
-                f"{portion.name} was still losing mass when it was weighed last.",
+                f"{portion.name}: still losing mass at the last weighing.",
                 (f"{1000 * abs(dry.difference):.0f} mg less at the last weighing",),
                 0.8,
                 left,
@@ -158,7 +158,7 @@ def not_dry(case: Case) -> Iterator[Cause]:
             )
         elif dry.state == "once":
             yield Cause(
-                "dried-once", "gain", f"{portion.name} may still have held liquid.", ("dried and weighed once only",),
+                "dried-once", "gain", f"{portion.name}: may have contained liquid.", ("dried and weighed once only",),
                 0.4, portion=portion.name,
             )  # fmt: skip
 
@@ -177,8 +177,8 @@ def tares(case: Case) -> Iterator[Cause]:
                     yield Cause(
                         "spare-tare",
                         sign,
-                        f"The paper under {portion.name} was not weighed; spare ones stand in.",
-                        (f"tare of {name} from {len(tare.readings)} spare ones",),
+                        f"The paper under {portion.name} was not weighed; spare papers were used.",
+                        (f"tare of {name} from {len(tare.readings)} spare papers",),
                         0.3,
                         size,
                         at_most=True,
@@ -200,8 +200,8 @@ def tares(case: Case) -> Iterator[Cause]:
                     yield Cause(
                         "drifted-tare",
                         sign,
-                        f"{name} did not weigh the same empty each time.",
-                        (f"its empty weighings differ by {1000 * tare.spread:.0f} mg",),
+                        f"{name}: the empty weighings disagree.",
+                        (f"they differ by {1000 * tare.spread:.0f} mg",),
                         0.3,
                         tare.spread,
                         at_most=True,
@@ -214,7 +214,8 @@ def hot(case: Case) -> Iterator[Cause]:
     for portion in _products(case):
         if any(net.on.weighed.hot for net in portion.counted):
             yield Cause(
-                "weighed-hot", "loss", f"{portion.name} was weighed warm and read too light.", ("marked still warm",),
+                "weighed-hot", "loss", f"{portion.name}: weighed warm, so the reading is too "
+                                       "low.", ("marked still warm",),
                 0.5, portion=portion.name,
             )  # fmt: skip
 
@@ -236,8 +237,8 @@ def left_out(case: Case) -> Iterator[Cause]:
         kind = case.kinds.get(step.kind)
         if step.id in case.run.skipped and kind is not None and kind.collects:
             yield Cause(
-                "left-out", "loss", f"What “{kind.title}” would have brought over stayed behind.",
-                (f"step {number} left out: {case.run.skipped[step.id]}",), 0.5,
+                "left-out", "loss", f"“{kind.title}” was skipped, so material stayed behind.",
+                (f"step {number} skipped: {case.run.skipped[step.id]}",), 0.5,
             )  # fmt: skip
 
 
@@ -255,8 +256,10 @@ def transfer(case: Case) -> Iterator[Cause]:
     """What stays on glass, rod and paper at every change of vessel."""
     moves = sum(1 for step in case.run.procedure.steps if (kind := case.kinds.get(step.kind)) and kind.collects)
     if moves:
-        often = f"{moves} time{'s' if moves > 1 else ''}"
-        yield Cause("transfer", "loss", f"Matter changed vessels {often}; some stays on glass, rod and paper.", (), 0.3)
+        often = f"{moves} times" if moves > 1 else "once"
+        yield Cause(
+            "transfer", "loss", f"Material was transferred {often}; some stays on glass, rod and paper.", (), 0.3
+        )
 
 
 CAUSES = (not_dry, tares, hot, seen, left_out, estimated, transfer)

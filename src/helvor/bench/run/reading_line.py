@@ -76,7 +76,7 @@ def understand(text: str, entries: Sequence[Entry], step: str = "", crafts: Craf
     line = re.sub(r"(?<=[\d.])\s+(?=(?:mg|g|kg|mL|ml|µL|L|mm|min)\b)", "", " ".join(text.split()))
     words = line.split(" ")
     if not line:
-        raise Unreadable("Type a reading, such as dish 3 32.514 or take salt 1.02 g.")
+        raise Unreadable("Enter a reading, such as dish 3 32.514 or take salt 1.02 g.")
     first = words[0].casefold()
     command = _COMMAND.get(first) or crafts.commands.get(first)
     if first in ("tried", "check"):
@@ -149,8 +149,8 @@ def _is_number(word: str) -> bool:
 def _weighing(words: list[str], run: Run, step: str, way: str = "gross") -> Understood:
     if len(words) < 2 or not _is_number(words[-1]):
         raise Unreadable(
-            f"“{' '.join(words)[:40]}” is not understood: a container, what is in it and a mass, such as "
-            "dish 3 salt 33.120; or take, vol, done, skip, timer, note."
+            f"“{' '.join(words)[:40]}” is not clear: enter a container, its contents and a mass, such as "
+            "dish 3 salt 33.120; or start with take, vol, done, skip, timer or note."
         )
     mass = _mass(words[-1], "The mass")
     rest = words[:-1]
@@ -161,14 +161,14 @@ def _weighing(words: list[str], run: Run, step: str, way: str = "gross") -> Unde
         state, rest = _STATES[rest[-1].casefold()], rest[:-1]
     portion, labels = _split(rest, run)
     if not labels:
-        raise Unreadable("In which container? Name it first: dish 3 salt 33.120.")
+        raise Unreadable("Enter the container first, for example: dish 3 salt 33.120.")
     if not state:
         state = "as is" if portion else "empty"
     if portion and state.startswith("empty"):
-        raise Unreadable(f"With {portion} in it the container is not empty: leave “empty” out.")
+        raise Unreadable(f"“empty” and the content {portion} contradict each other: remove one.")
     if not portion and not state.startswith("empty"):
         known = ", ".join(run.portion_names) or "such as salt"
-        raise Unreadable(f"What is in {' '.join(labels)}? Name the portion: {known}.")
+        raise Unreadable(f"Enter what is in {' '.join(labels)}: {known}.")
     if state == "dried":
         number = number or run.next_round(labels, portion)
     payload = built(
@@ -211,7 +211,7 @@ def _labels(words: list[str]) -> list[str]:
 
 def _net(words: list[str], run: Run, step: str) -> Understood:
     if len(words) < 2:
-        raise Unreadable("The net of what? Write net salt 1.312.")
+        raise Unreadable("Enter the portion, for example: net salt 1.312.")
     name = " ".join(words[:-1])
     portion = next((known for known in run.portion_names if same(known, name)), name)
     mass = _mass(words[-1], "The net")
@@ -233,7 +233,10 @@ def _take(words: list[str], run: Run, step: str) -> Understood:
     )
     numbers = [i for i, word in enumerate(words) if i >= named_to and _is_number(word) and re.search(r"\d", word)]
     if not numbers or numbers[0] == 0:
-        raise Unreadable("How much of what? Write take potassium chloride 1.02 g, or take salt 15.214 to 14.203.")
+        raise Unreadable(
+            "Enter the substance and its amount, for example: take potassium chloride 1.02 g, or take salt 15.214 "
+            "to 14.203."
+        )
     name = " ".join(words[: numbers[0]])
     known = named(run.procedure.substances, name)
     substance = known.name if known else name
@@ -247,10 +250,10 @@ def _take(words: list[str], run: Run, step: str) -> Understood:
             payload, f"*{substance}* by difference: {before} to {after}, *{before.value - after.value:.3f} g*"
         )
     if len(rest) != 1:
-        raise Unreadable(f"“{' '.join(rest)[:30]}” is not one amount: write it with its unit, such as 1.02 g.")
+        raise Unreadable(f"“{' '.join(rest)[:30]}” is not an amount: enter it with its unit, such as 1.02 g.")
     amount = parse_amount(rest[0])
     payload = built(e.Taken, substance=substance, amount=amount, step=step, **_instead(instead, substance))
-    target = f", {known.amount} wanted" if known and known.amount else ""
+    target = f", {known.amount} planned" if known and known.amount else ""
     stood_in = f" ({instead} instead)" if instead else ""
     return Understood(payload, f"took *{amount}* of {substance}{stood_in}{target}")
 
@@ -261,7 +264,7 @@ def _instead(instead: str, substance: str) -> dict[str, str]:
 
 def _volume(words: list[str], run: Run, step: str) -> Understood:
     if len(words) < 2:
-        raise Unreadable("The volume of what? Write vol filtrate 24.5 mL.")
+        raise Unreadable("Enter the portion and its volume, for example: vol filtrate 24.5 mL.")
     name = " ".join(words[:-1])
     portion = next((known for known in run.portion_names if same(known, name)), name)
     volume = parse(words[-1], "volume", field_unit="mL")
@@ -272,7 +275,7 @@ def _use(words: list[str], run: Run, step: str) -> Understood:
     at = next((i for i, word in enumerate(words) if word.casefold() in ("for", "instead")), 0)
     rest = [word for word in words[at + 1 :] if word.casefold() != "of"]
     if not at or not rest:
-        raise Unreadable("What was used for what? Write use Hirsch funnel for funnel.")
+        raise Unreadable("Enter what you used and for what, for example: use Hirsch funnel for funnel.")
     kit, instead = " ".join(rest), " ".join(words[:at])
     here = run.procedure.step(step)
     known = next((one for one in (here.kit if here else ()) if same(one, kit)), kit)
@@ -281,14 +284,14 @@ def _use(words: list[str], run: Run, step: str) -> Understood:
 
 def _step_at(word: str, run: Run) -> tuple[int, str]:
     if not word.isdigit() or not 1 <= int(word) <= len(run.procedure.steps):
-        raise Unreadable(f"There is no step {word[:10]}: the run has {len(run.procedure.steps)}.")
+        raise Unreadable(f"There is no step {word[:10]}: enter 1 to {len(run.procedure.steps)}.")
     return int(word), run.procedure.steps[int(word) - 1].id
 
 
 def _done(words: list[str], run: Run, step: str) -> Understood:
     if not words:
         if not step:
-            raise Unreadable("Which step is done? Write done 4.")
+            raise Unreadable("Enter the step, for example: done 4.")
         return Understood(e.Marked(step=step), "this step is done")
     number, key = _step_at(words[0], run)
     return Understood(e.Marked(step=key), f"step *{number}* is done{' again' if key in run.done else ''}")
@@ -296,10 +299,10 @@ def _done(words: list[str], run: Run, step: str) -> Understood:
 
 def _skip(words: list[str], run: Run, step: str) -> Understood:
     if len(words) < 2:
-        raise Unreadable("Which step is left out, and why? Write skip 5 no time.")
+        raise Unreadable("Enter the step and the reason, for example: skip 5 no time.")
     number, key = _step_at(words[0], run)
     why = " ".join(words[1:])
-    return Understood(built(e.Marked, step=key, how="skipped", why=why), f"step *{number}* is left out: {why}")
+    return Understood(built(e.Marked, step=key, how="skipped", why=why), f"step *{number}* is skipped: {why}")
 
 
 def _tried(words: list[str], run: Run, step: str, crafts: Crafts) -> Understood:
@@ -307,33 +310,33 @@ def _tried(words: list[str], run: Run, step: str, crafts: Crafts) -> Understood:
     here = run.procedure.step(step)
     trials = crafts.trials(here.kind) if here else ()
     if not trials:
-        raise Unreadable("There is nothing to try in this step. Open the step that has a trial.")
+        raise Unreadable("This step has no test: open the step that has one.")
     for trial in trials:
         for passed, own in ((True, trial.passed), (False, trial.failed)):
             if said in (own.casefold(), "passed" if passed else "failed"):
-                return Understood(built(e.Tried, step=step, trial=trial.key, passed=passed), f"tried: *{own}*")
+                return Understood(built(e.Tried, step=step, trial=trial.key, passed=passed), f"tested: *{own}*")
     offered = " or ".join(word for trial in trials for word in (trial.passed, trial.failed))
-    raise Unreadable(f"What came of it? Write tried {offered}.")
+    raise Unreadable(f"Enter the result, for example: tried {offered}.")
 
 
 def _checked(words: list[str], run: Run, step: str, crafts: Crafts) -> Understood:
     here = run.procedure.step(step)
     known = list(dict.fromkeys(check.key for check in crafts.checks(here.kind))) if here else []
     if not known:
-        raise Unreadable("This step has no set-up to check.")
+        raise Unreadable("This step has no set-up checks.")
     asked = known if [word.casefold() for word in words] == ["all"] else [word.casefold() for word in words]
     odd = [word for word in asked if word not in known]
     if odd or not asked:
-        raise Unreadable(f"Write check all, or some of {', '.join(known)}.")
+        raise Unreadable(f"Enter check all, or some of {', '.join(known)}.")
     ticked = run.checked.get(step, frozenset()) | set(asked)
     payload = built(e.Checked, step=step, checks=tuple(key for key in known if key in ticked))
-    return Understood(payload, f"seen to: {', '.join(asked)}")
+    return Understood(payload, f"checked: {', '.join(asked)}")
 
 
 def _timer(words: list[str], run: Run, step: str) -> Understood:
     minutes = re.fullmatch(r"(\d+(?:[.,]\d+)?)(?:min)?", words[0]) if words else None
     if minutes is None:
-        raise Unreadable("How many minutes? Write timer 20 oven.")
+        raise Unreadable("Enter the minutes, for example: timer 20 oven.")
     label = " ".join(words[1:])
     payload = built(e.TimerSet, minutes=float(minutes[1].replace(",", ".")), label=label, step=step)
     return Understood(payload, f"timer of *{minutes[1]} min*{f' for {label}' if label else ''}")

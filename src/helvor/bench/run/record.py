@@ -17,7 +17,7 @@ from helvor.bench.run import entries as e
 
 _Said = TypeVar("_Said", bound=Payload)
 
-BLANK = Procedure(title="Blank run")
+BLANK = Procedure(title="Run without a procedure")
 MAX_STEPS = 120
 
 
@@ -297,7 +297,7 @@ def check(run: Run, payload: Payload, strikes: UUID | None) -> None:
                 raise Problem("step", "That step is not in this run.")
         case e.StepAdded(step=added, after=after):
             if strikes is None and run.procedure.step(added.id) is not None:
-                raise Problem("step", "There is a step with this id already.")
+                raise Problem("step", "A step with this id exists already.")
             if strikes is None and len(run.procedure.steps) >= MAX_STEPS:
                 raise Problem("step", f"A run has at most {MAX_STEPS} steps.")
             if after and run.procedure.step(after) is None:

@@ -19,7 +19,7 @@ from helvor.bench.formula import atoms
 from helvor.bench.quantity import Unreadable
 from helvor.bench.safety.table import HAZARDS, ROWS, Row
 
-NOTHING_LISTED = "nothing listed; see the sheet"
+NOTHING_LISTED = "nothing listed; see the safety data sheet"
 """What stands where no hazard is known: that nothing is known is no promise."""
 WEAK = 20.0
 """Per cent of a liquid in water below which the mixture counts as water. Common practice."""

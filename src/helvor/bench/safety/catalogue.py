@@ -7,8 +7,8 @@ from helvor.bench.safety.rules import RULES
 from helvor.bench.step_kinds import WASTE, WRONG_BOTTLES
 
 RUN_ONLY: dict[str, str] = {
-    "grains-went-in-hot": "Charcoal or chips were taken while the last reading said that it was hot or boiled.",
-    "keep-until-weighed": "The step at hand throws something away before every product is weighed.",
+    "grains-went-in-hot": "Charcoal or chips were added while the last reading showed a hot or boiling liquid.",
+    "keep-until-weighed": "The current step discards something before every product is weighed.",
 }
 """Findings that only a record can give: code → what they look at."""
 

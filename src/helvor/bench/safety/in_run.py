@@ -128,8 +128,8 @@ def grains_went_in_hot(case: Case) -> Iterator[Finding]:
                 "grains-went-in-hot", "stop",
                 f"{name} went in while {liquid} was at {celsius:g} °C." if celsius < 1000
                 else f"{name} went in while it boiled.",
-                "Into boiling liquid it foams over, hot; what foamed over is missing from the product.",
-                f"Look whether anybody was splashed; then cool, and write down what was lost. {LOCAL}",
+                "In boiling liquid it foams over, hot; the material that foamed over is lost.",
+                f"Check whether anybody was splashed; then cool, and record what was lost. {LOCAL}",
                 about=step.id if step is not None else name,
             )  # fmt: skip
 
@@ -177,9 +177,10 @@ def before_throwing_away(case: Case) -> Iterator[Finding]:
     if open_:
         yield Finding(
             "keep-until-weighed", "stop",
-            f"The next step throws {what} away, and {join(open_[:3])} {'is' if len(open_) == 1 else 'are'} not "
+            f"The next step discards {what}, but {join(open_[:3])} {'is' if len(open_) == 1 else 'are'} not "
             "weighed yet.",
-            "If the product is in what is thrown away, there is no way back.",
-            "Keep it, labelled, until every product is weighed. If a product is lost or goes by another way, say so.",
+            "If the discarded portion contains product, it cannot be recovered.",
+            "Keep it, labelled, until every product is weighed. If a product is lost or handled differently, "
+            "record it.",
             about=step.id,
         )  # fmt: skip

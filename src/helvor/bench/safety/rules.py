@@ -114,15 +114,15 @@ def flame(plan: Plan) -> Iterator[Advice]:
             yield _advice(
                 moment, "flame-near-solvent", "stop",
                 f"{_at(moment)} uses a flame ({fire.said}) with {here[0].shown}{_flash(here[0])}.",
-                "Its vapour creeps along the bench to a flame and burns back to the vessel.",
+                "Its vapour spreads along the bench to a flame and flashes back to the vessel.",
                 f"{_gentler(here[0])} No flame in the room.",
             )  # fmt: skip
             continue
         if solid is not None:
             yield _advice(
                 moment, "flame-near-solvent", "stop",
-                f"{_at(moment)} uses a flame ({fire.said}) with {solid.shown}, which burns.",
-                "Its vapour and dust catch fire.", "Heat it on a hotplate in the hood, without a flame.",
+                f"{_at(moment)} uses a flame ({fire.said}) with {solid.shown}, which is flammable.",
+                "Its vapour and dust can catch fire.", "Heat it on a hotplate in the hood, without a flame.",
             )  # fmt: skip
             continue
         for other in plan.moments:
@@ -132,7 +132,7 @@ def flame(plan: Plan) -> Iterator[Advice]:
                     moment, "flame-near-solvent", "stop",
                     f"{_at(moment)} uses a flame ({fire.said}); in the same meeting step {other.number} has "
                     f"{open_[0].shown}{_flash(open_[0])} open.",
-                    "Benches are not at the same step: one lights a flame while the next pours solvent.",
+                    "Benches are at different steps: one may light a flame while the next pours solvent.",
                     "Heat without a flame, or move one of the two to another meeting.",
                 )  # fmt: skip
                 break
@@ -145,8 +145,8 @@ def _flash(care: Care) -> str:
 def _gentler(care: Care) -> str:
     """What to heat a liquid with, by where it boils."""
     if care.boils is None or care.boils <= 85:
-        return "Warm water bath, heated away from it, in the hood; or the rotary evaporator."
-    return "A bath or block with its own thermostat, in the hood; or the rotary evaporator."
+        return "Use a warm water bath, heated elsewhere, in the hood; or the rotary evaporator."
+    return "Use a bath or block with its own thermostat, in the hood; or the rotary evaporator."
 
 
 def hot_surface(plan: Plan) -> Iterator[Advice]:
@@ -170,14 +170,15 @@ def hot_surface(plan: Plan) -> Iterator[Advice]:
         yield _advice(
             moment, "solvent-on-hotplate", "stop" if bad is not None and heat.sort == "surface" else "caution",
             f"{_at(moment)} heats {care.shown}{known} on {where}.",
-            "What spills or creeps over lands on a surface hotter than it takes to light it."
-            if ignites else "Its vapour comes off faster than the hood takes it, over something that can light it.",
+            "A spill lands on a surface hot enough to ignite it."
+            if ignites else "It evaporates faster than the hood removes the vapour, above a surface that can "
+                            "ignite it.",
             _gentler(care),
         )  # fmt: skip
 
 
 def unsaid_heat(plan: Plan) -> Iterator[Advice]:
-    """A low boiler is evaporated or boiled, and nothing says with what."""
+    """A low boiler is evaporated or boiled, but the heat source is not stated."""
     for moment in plan.moments:
         heated = moment.kind is not None and moment.kind.heats and moment.step.place not in ("air", "suction")
         there = burning(plan, moment)
@@ -187,8 +188,8 @@ def unsaid_heat(plan: Plan) -> Iterator[Advice]:
             continue
         yield _advice(
             moment, "heat-unsaid", "caution",
-            f"{_at(moment)} heats {there[0].shown}{_flash(there[0])}, and nothing says with what.",
-            "At the bench it will be the hotplate that stands there.", _gentler(there[0]),
+            f"{_at(moment)} heats {there[0].shown}{_flash(there[0])}, but the heat source is not stated.",
+            "Students will use the nearest hotplate.", _gentler(there[0]),
         )  # fmt: skip
 
 
@@ -211,14 +212,14 @@ def hot_meets_volatile(plan: Plan) -> Iterator[Advice]:
         if not (moment.held.hot or hot_one or said or (step.celsius or 0.0) >= HEATED):
             continue
         care = min(volatile, key=lambda one: one.boils if one.boils is not None else 1e9)
-        from_before = f"what comes hot from “{clause(moment.held.hot)}”" if moment.held.hot else "hot liquid"
+        from_before = f"the hot liquid from “{clause(moment.held.hot)}”" if moment.held.hot else "hot liquid"
         hot = hot_one or said or from_before
         boils = f", which boils at {care.boils:.0f} °C" if care.boils is not None else ""
         yield _advice(
             moment, "hot-into-funnel" if funnel else "hot-meets-volatile", "stop",
             f"{_at(moment)} brings {hot} together with {care.shown}{boils}.",
-            "It boils at once: in a closed funnel the pressure throws stopper and content out."
-            if funnel else "It boils at once and foams out, with its vapour.",
+            "It boils at once: in a closed funnel the pressure throws out stopper and contents."
+            if funnel else "It boils at once and foams out.",
             "Let both come to room temperature first.",
         )  # fmt: skip
 
@@ -272,15 +273,15 @@ def grains_into_hot(plan: Plan) -> Iterator[Advice]:
             yield _advice(
                 moment, "grains-into-hot", "stop",
                 f"{_at(moment)} puts {what} into {where}.",
-                "Thousands of bubbles come at once: it foams over, hot, onto hands and hotplate.",
-                "Take it off the heat, let it cool until it no longer boils, then add it; chips before any heat.",
+                "The grains release bubbles at once: it foams over, hot, onto hands and hotplate.",
+                "Take it off the heat and let it stop boiling before you add charcoal; add chips before any heat.",
             )  # fmt: skip
         elif added and place < 0 and moment.kind is not None and moment.kind.heats:
             yield _advice(
                 moment, "grains-unsaid", "caution",
                 f"{_at(moment)} adds {what} while it heats, and does not say when.",
-                "Into boiling liquid it foams over.",
-                "Say it: chips before any heat; charcoal off the heat, when it no longer boils.",
+                "In boiling liquid it foams over.",
+                "State it: chips before any heat; charcoal off the heat, when it no longer boils.",
             )  # fmt: skip
 
 
@@ -343,8 +344,8 @@ def water_into_acid(plan: Plan) -> Iterator[Advice]:
             continue
         yield _advice(
             moment, "water-into-acid", "stop", f"{_at(moment)} pours water into {strong.name}.",
-            "The water boils where it meets the acid and throws it out.",
-            "The other way round: the acid, slowly, into most of the water, in ice, stirring.",
+            "The water boils as it meets the acid and sprays acid out.",
+            "Pour the acid slowly into most of the water, in ice, while stirring.",
         )  # fmt: skip
 
 
@@ -370,9 +371,9 @@ def peroxides(plan: Plan) -> Iterator[Advice]:
         yield _advice(
             moment, "peroxides", "caution",
             f"{_at(moment)} evaporates {care.shown}, which forms peroxides as it stands.",
-            "They stay behind while it goes off, and a dry residue of them explodes.",
-            "Look at the bottle's date, test it with a strip, never to dryness; write it into the step. "
-            "A bottle that is old or has crystals is not touched: call whoever is responsible.",
+            "Peroxides stay behind during evaporation, and a dry residue can explode.",
+            "Check the bottle's date, test it with a strip, never evaporate to dryness; state this in the step. "
+            "Do not touch a bottle that is old or has crystals: call the person responsible.",
         )  # fmt: skip
 
 
@@ -396,10 +397,10 @@ def to_the_air(plan: Plan) -> Iterator[Advice]:
         steps = [str(m.number) for m, volume in gone if volume > 0]
         yield _advice(
             moment, "solvent-to-air", "caution",
-            f"About {digits(whole, 2)} mL of organic solvent a bench go into the air at step "
+            f"About {digits(whole, 2)} mL of organic solvent per bench evaporates into the air at step "
             f"{' and '.join(steps) if len(steps) < 3 else ', '.join(steps)}.",
-            "A class of it is more than a hood should take, and it is all lost.",
-            "Take it off with the rotary evaporator or a still, and give what is collected a waste step.",
+            "For a whole class this is too much for a hood, and the solvent is lost.",
+            "Use the rotary evaporator or a still, and add a waste step for the collected solvent.",
         )  # fmt: skip
     yield from _ends_nowhere(plan)
 
@@ -426,7 +427,7 @@ def _ends_nowhere(plan: Plan) -> Iterator[Advice]:
             yield _advice(
                 moment, "solvent-ends-nowhere", "caution",
                 f"{name} holds {organic[0].shown}, and no step says where it goes.",
-                "At the end of the period it goes down the nearest sink.",
+                "Without it, students use the nearest sink.",
                 "Add a step that puts it into its waste bottle.", about=f"{moment.step.id} {name}",
             )  # fmt: skip
 
@@ -442,8 +443,8 @@ def waste(plan: Plan) -> Iterator[Advice]:
             yield Advice(
                 Finding(
                     "no-waste-stream", "caution", f"{_at(moment)} names no waste bottle.",
-                    "At the end of the period everything goes where it is nearest.",
-                    "Name the stream; local rules decide which.", about=step.id,
+                    "Without it, students use the nearest bottle.",
+                    "Enter the waste stream; local rules decide which.", about=step.id,
                 ),
                 step.id,
             )  # fmt: skip
@@ -469,8 +470,8 @@ def _into_bottle(plan: Plan, moment: Moment) -> Iterator[Advice]:
             streams.append((name, care.waste))
         if care.first:
             yield _advice(
-                moment, "before-waste", "note", f"{_at(moment)} throws {name} away.",
-                "It is not ready for the bottle as it is.", f"{care.first[0].upper()}{care.first[1:]}.",
+                moment, "before-waste", "note", f"{_at(moment)} discards {name}.",
+                "It must be treated before it goes into the bottle.", f"{care.first[0].upper()}{care.first[1:]}.",
                 f"{moment.step.id} {name}",
             )  # fmt: skip
     # Solvent that is mixed with halogenated one belongs into the halogenated bottle, without a word.
@@ -489,7 +490,8 @@ def _into_bottle(plan: Plan, moment: Moment) -> Iterator[Advice]:
             moment, "wrong-waste", wrong.level,
             f"{_at(moment)} puts {name} ({WASTE.get(own, own)}) into “{WASTE.get(bottle, bottle)}”.",
             f"{wrong.why[0].upper()}{wrong.why[1:]}.",
-            "Give it its own bottle." if wrong.level == "stop" else "Ask whoever collects it; else another bottle.",
+            "Use a separate bottle." if wrong.level == "stop" else "Ask the person who collects it, or use another "
+                                                                   "bottle.",
             f"{moment.step.id} {own}",
         )  # fmt: skip
 
@@ -510,8 +512,8 @@ def gas_in_bottle(plan: Plan) -> Iterator[Advice]:
             yield _advice(
                 last, "gas-in-bottle", "caution",
                 f"{_at(last)} puts {carbonate.shown} and acid into one bottle.",
-                "Carbon dioxide comes off after the cap is on, and bursts it.",
-                "Bring them together in an open beaker until it stops foaming; a vented cap on the bottle.",
+                "Carbon dioxide forms after the cap is on and can burst the bottle.",
+                "Mix them in an open beaker until the foaming stops; use a vented cap on the bottle.",
             )  # fmt: skip
 
 
@@ -524,9 +526,9 @@ def condenser(plan: Plan) -> Iterator[Advice]:
         if there:
             yield _advice(
                 moment, "condenser-late", "stop",
-                f"{_at(moment)} boils {there[0].shown}, and by the house rule the water comes on when it boils.",
-                "Its first vapour leaves through the open top.",
-                "Water on, and seen to flow, before any heat: for what burns there is no other school.",
+                f"{_at(moment)} boils {there[0].shown}, and by the house rule the water is turned on when it boils.",
+                "The first vapour escapes through the open top.",
+                "Turn on the water, and see it flow, before any heat: for a flammable liquid this is not a choice.",
             )  # fmt: skip
 
 
@@ -544,24 +546,29 @@ PRACTICE = "common practice, no source"
 SHELF = "temperatures: IEC 60079-20-1, NFPA 497 and others, on the shelf; limits common practice, no source"
 
 RULES: tuple[SafetyRule, ...] = (
-    SafetyRule(("flame-near-solvent",), "A flame in a step with what burns, or in a meeting where some stands open.",
+    SafetyRule(("flame-near-solvent",), "A flame in a step with a flammable substance, or in a meeting where one "
+                                        "is open.",
                SHELF, flame),
-    SafetyRule(("solvent-on-hotplate",), "A bare hotplate, a mantle or a block under a solvent that burns.", SHELF,
+    SafetyRule(("solvent-on-hotplate",), "A bare hotplate, a mantle or a block under a flammable solvent.", SHELF,
                hot_surface),
-    SafetyRule(("heat-unsaid",), "A solvent that burns is heated, and nothing says with what.", SHELF, unsaid_heat),
-    SafetyRule(("hot-into-funnel", "hot-meets-volatile"), "Something hot meets what boils low, above all in a funnel.",
+    SafetyRule(("heat-unsaid",), "A solvent that burns is heated, but the heat source is not "
+                                 "stated.", SHELF, unsaid_heat),
+    SafetyRule(("hot-into-funnel", "hot-meets-volatile"), "A hot liquid meets a low-boiling one, above all in a "
+                                                          "funnel.",
                SHELF, hot_meets_volatile),
-    SafetyRule(("grains-into-hot", "grains-unsaid"), "Charcoal or chips into hot or boiling liquid.", PRACTICE,
+    SafetyRule(("grains-into-hot", "grains-unsaid"), "Charcoal or chips are added to hot or boiling liquid.", PRACTICE,
                grains_into_hot),
-    SafetyRule(tuple(row.code for row in MEETINGS), "Two things that must not meet.", PRACTICE, meetings),
-    SafetyRule(("water-into-acid",), "Water poured into concentrated acid.", PRACTICE, water_into_acid),
+    SafetyRule(tuple(row.code for row in MEETINGS), "Two incompatible substances.", PRACTICE, meetings),
+    SafetyRule(("water-into-acid",), "Water is poured into concentrated acid.", PRACTICE, water_into_acid),
     SafetyRule(("peroxides",), "An ether that forms peroxides is evaporated.", PRACTICE, peroxides),
-    SafetyRule(("solvent-to-air", "solvent-ends-nowhere"), "Organic solvent that leaves by nowhere.", PRACTICE,
+    SafetyRule(("solvent-to-air", "solvent-ends-nowhere"), "Organic solvent that goes into the air or has no waste "
+                                                           "bottle.", PRACTICE,
                to_the_air),
-    SafetyRule(("no-waste-stream", "wrong-waste", "before-waste"), "Waste without a bottle, in a wrong one, not ready.",
+    SafetyRule(("no-waste-stream", "wrong-waste", "before-waste"), "Waste without a bottle, in the wrong bottle, "
+                                                                   "or not treated.",
                PRACTICE, waste),
     SafetyRule(("gas-in-bottle",), "Acid and carbonate in one waste bottle.", PRACTICE, gas_in_bottle),
-    SafetyRule(("condenser-late",), "Condenser water that comes on late under what burns.", PRACTICE, condenser),
+    SafetyRule(("condenser-late",), "Condenser water turned on late for a flammable liquid.", PRACTICE, condenser),
 )  # fmt: skip
 """Every rule; ``docs/safety.md`` is drawn from it."""
 

@@ -15,10 +15,10 @@ WATER_PER_GRAM = 10.0
 """Millilitres of water a gram of the mixture is dissolved in; less leaves salt behind. Common practice."""
 
 STEP_KINDS = (
-    StepKind("sublime", "Solid mixtures", "sublime", "Heat gently in the hood, stirring, until no more fumes come",
+    StepKind("sublime", "Solid mixtures", "sublime", "Heat gently in the hood, stirring, until no more fumes rise",
              8, 10, asks=("outcome",), kit=("hotplate", "dish", "rod", "cold watch glass"), heats=True, dries=True,
              rules=("sublimate", "constant-mass"),
-             caution="In the hood, on a hotplate: no flame near anything that burns. The dish looks cold and is hot."),
+             caution="In the hood, on a hotplate: no flame near anything flammable. A hot dish looks cold."),
 )  # fmt: skip
 
 COLD_GLASS = Trial(
@@ -26,19 +26,20 @@ COLD_GLASS = Trial(
     "Hold a clean cold glass over it for half a minute.",
     "no new deposit",
     "a new deposit",
-    "As long as something settles on cold glass, the volatile part has not all gone.",
+    "A new deposit means that some of the volatile component is left.",
 )
 
 CHECKS = {
     "sublime": (
-        Check("hood", "in the hood, on a hotplate, no flame", "what sublimes burns, and its vapour harms", safety=True,
+        Check("hood", "in the hood, on a hotplate, no flame", "the sublimed solid is flammable, and its vapour is "
+                                                              "harmful", safety=True,
               on="hotplate"),
-        Check("grains", "grains on the rod are knocked back into the dish", "what leaves on the rod counts as volatile",
+        Check("grains", "grains on the rod knocked back into the dish", "solid lost on the rod is counted as volatile",
               on="rod"),
     ),
     "evaporate": (
-        Check("curved-down", "watch glass on it with the curved side down", "drops run back to the middle", on="glass"),
-        Check("glass-tared", "this watch glass was weighed with the beaker", "it goes on the balance with it",
+        Check("curved-down", "watch glass on it, curved side down", "drops run back to the middle", on="glass"),
+        Check("glass-tared", "this watch glass was weighed with the beaker", "both go on the balance together",
               on="glass"),
     ),
 }  # fmt: skip
@@ -66,9 +67,9 @@ def still_fuming(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "still-fuming",
                 "caution",
-                f"{stays} was weighed, but the cold glass last showed a new deposit.",
-                "What still leaves counts as residue, and the volatile part comes out too low.",
-                "Heat again, try the cold glass, cool, weigh until the mass stands.",
+                f"{stays} was weighed, but the last cold-glass test showed a new deposit.",
+                "Remaining volatile solid is counted as residue, so the volatile component is too low.",
+                "Heat again, test with the cold glass, cool, and weigh to constant mass.",
                 about=stays,
             )
 
@@ -92,8 +93,8 @@ def too_little_water(case: Case) -> Iterator[Finding]:
                 "note",
                 f"{sum(water):g} mL of liquid for {digits(portion.mass.value)} g of {portion.name}: less than ten "
                 "times as much.",
-                "Salt that is not dissolved stays with the rest.",
-                "Stir some minutes longer, rinse twice more.",
+                "Undissolved salt stays with the solid.",
+                "Stir a few minutes longer and rinse twice more.",
                 about=portion.name,
             )
 
@@ -106,11 +107,11 @@ def fuming(case: Case) -> Iterator[Cause]:
             continue
         here = [tried.passed for _, tried in case.run.tried if tried.step == step.id and tried.trial == COLD_GLASS.key]
         lost = portion.constancy.difference if portion.constancy else None
-        points: tuple[str, ...] = ("the cold glass last showed a deposit",) if here and not here[-1] else ()
-        points += () if here else ("the cold glass was not tried",)
+        points: tuple[str, ...] = ("the last cold-glass test showed a deposit",) if here and not here[-1] else ()
+        points += () if here else ("the cold-glass test was not done",)
         points += (f"{1000 * abs(lost):.0f} mg less at the last weighing",) if lost and lost < 0 else ()
         yield Cause(
-            "still-fuming", "gain", f"{stays} still held some of the volatile part when it was weighed.", points,
+            "still-fuming", "gain", f"{stays}: still contained some of the volatile component when weighed.", points,
             0.8 if here and not here[-1] else 0.4, portion=stays,
         )  # fmt: skip
 
@@ -122,14 +123,14 @@ def dried_in(case: Case) -> Iterator[Cause]:
             continue
         rest = step.gives[-1].casefold()
         skipped = case.run.skipped.get(step.id)
-        points = (f"step {number} left out: {skipped}",) if skipped else ()
+        points = (f"step {number} skipped: {skipped}",) if skipped else ()
         for name in case.ledger.ends:
             passed = {
                 given.casefold() for one in case.run.procedure.made_by(name) for given in (*one.takes, *one.gives)
             }
             portion = case.ledger.portion(name)
             if rest in passed and portion is not None and portion.said.end != "waste":
-                yield Cause("dried-in", "gain", f"What was dissolved dried in with {name}.", points, 0.3, portion=name)
+                yield Cause("dried-in", "gain", f"Dissolved salts dried onto {name}.", points, 0.3, portion=name)
 
 
 CRAFT = Craft(

@@ -13,7 +13,7 @@ from helvor.web.forms import Form
 TITLES = {
     "column-packed": "Column",
     "tubes-filled": "Tubes",
-    "tubes-spotted": "What tubes show",
+    "tubes-spotted": "Spots seen in tubes",
     "pooled": "Pool",
     "level-seen": "Liquid above the silica",
 }
@@ -22,7 +22,7 @@ TITLES = {
 def _range(form: Form) -> dict[str, int | None]:
     first = form.whole("first")
     if first is None and "first" not in form.errors:
-        form.errors["first"] = "Which tube?"
+        form.errors["first"] = "Enter the tube."
     return {"first": first, "last": form.whole("last") or first}
 
 
@@ -50,7 +50,7 @@ def tubes_spotted(form: Form, run: Run, strikes: UUID | None) -> Payload:
 
 def pooled(form: Form, run: Run, strikes: UUID | None) -> Payload:
     if not form.text("portion"):
-        form.errors["portion"] = "What is the pool called?"
+        form.errors["portion"] = "Enter a name for the pool."
     without = tuple(int(number) for number in re.findall(r"\d{1,3}", form.text("without")))
     return form.build(
         Pooled, step=form.text("step"), **_range(form), portion=form.text("portion"), without=without,

@@ -168,7 +168,7 @@ def _tubes(column: Column, compounds: Sequence[str], count: int) -> list[TubeSho
         words = [f"tube {tube.number}", f"{digits(tube.volume or 0, 2)} mL" if tube.volume else tube.state]
         words += [f"{name} {STRENGTHS[strength]}" for name, strength in seen.items() if strength]
         if tube.seen is not None and not tube.holds:
-            words.append("nothing to be seen")
+            words.append("nothing seen")
         shown.append(
             TubeShown(
                 tube.number, _x(tube.number, count), half, round(56 * (tube.volume or 0.0) / most, 1), tint, tube.state,
@@ -252,7 +252,8 @@ def _pool_rows(at: AtStep, column: Column, names: Sequence[str]) -> list[PoolRow
         mass = ", ".join(f"{digits(mg, 2)} mg {name}" for name, mg in pool.mass.items()) if known else ""
         here = [cost for cost in costs if cost.tube in pool.tubes]
         cost = "; ".join(
-            f"tube {c.tube} would bring {digits(c.gains, 2)} mg {c.compound}, pool then {digits(100 * c.purity, 3)} %"
+            f"tube {c.tube} would add {digits(c.gains, 2)} mg {c.compound}; the pool would be "
+            f"{digits(100 * c.purity, 3)} %"
             for c in here
         )
         taken = next((name for name, numbers, _ in column.decided if set(pool.tubes) & set(numbers)), "")

@@ -30,7 +30,7 @@ TubeField = Annotated[str, Field(max_length=4)]
 
 def _tube(text: str) -> int:
     if not text.strip().isdecimal() or not 1 <= int(text) <= 192:
-        raise Unreadable("Which tubes? Give the first and the last number, 1 to 192.")
+        raise Unreadable("Enter the first and the last tube, 1 to 192.")
     return int(text)
 
 

@@ -85,7 +85,7 @@ def draw_curve(curve: Curve, plan: Recrystallization | None, came: tuple[float, 
         stops.append(Stop(x.at(plan.hot), y.at(content), "dissolved hot",
                           f"{amount(plan.volume)} mL, {digits(plan.mass, 3)} g"))  # fmt: skip
         if plan.due is not None and plan.cold < plan.due < plan.hot:
-            stops.append(Stop(x.at(plan.due), y.at(content), "saturated from here", f"{round_to(plan.due, 0)} °C"))
+            stops.append(Stop(x.at(plan.due), y.at(content), "saturated below", f"{round_to(plan.due, 0)} °C"))
         if came is not None:
             stops.append(Stop(x.at(came[0]), y.at(content), came[1], f"{came[0]:g} °C"))
         cold = curve.at(plan.cold)
@@ -93,6 +93,6 @@ def draw_curve(curve: Curve, plan: Recrystallization | None, came: tuple[float, 
                           f"{plan.cold:g} °C, {digits(cold, 2)}"))  # fmt: skip
     says = f"Solubility from {digits(low, 2)} to {digits(high, 3)} °C"
     if plan is not None:
-        says += f"; {round_to(100 * plan.ceiling, 1)} % can come out of {amount(plan.volume)} mL"
+        says += f"; {round_to(100 * plan.ceiling, 1)} % can crystallize from {amount(plan.volume)} mL"
     under = f"M{x.at(low)} {FOOT}L{line}V{FOOT}Z"
     return CurveShown(f"M{line}", under, ticks_x, ticks_y, points, way, late, stops, says)

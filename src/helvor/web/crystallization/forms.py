@@ -19,10 +19,10 @@ from helvor.web.forms import Form
 TITLES = {
     "solvent-added": "Hot solvent",
     "temperature-seen": "Temperature",
-    "crystallized": "What came",
+    "crystallized": "Result",
     "melting-seen": "Melting range",
     "standard-melted": "Standard",
-    "solvent-tried": "Solvent in a test tube",
+    "solvent-tried": "Solvent test",
 }
 
 
@@ -42,7 +42,7 @@ def solvent_added(form: Form, run: Run, strikes: UUID | None) -> Payload:
 
 def temperature_seen(form: Form, run: Run, strikes: UUID | None) -> Payload:
     return form.build(
-        TemperatureSeen, step=form.text("step"), celsius=_needed(form, "celsius", "How warm is it?"),
+        TemperatureSeen, step=form.text("step"), celsius=_needed(form, "celsius", "Enter the temperature."),
         seen=form.text("seen"),
     )  # fmt: skip
 
@@ -55,8 +55,8 @@ def crystallized(form: Form, run: Run, strikes: UUID | None) -> Payload:
 
 def melting_seen(form: Form, run: Run, strikes: UUID | None) -> Payload:
     if not form.text("portion"):
-        form.errors["portion"] = "What was melted?"
-    starts = _needed(form, "starts", "Where did it begin?")
+        form.errors["portion"] = "Enter what was melted."
+    starts = _needed(form, "starts", "Enter the temperature of the first drop.")
     ends = form.number("ends")
     return form.build(
         MeltingSeen, step=form.text("step"), portion=form.text("portion"), starts=starts,
@@ -67,17 +67,17 @@ def melting_seen(form: Form, run: Run, strikes: UUID | None) -> Payload:
 
 def standard_melted(form: Form, run: Run, strikes: UUID | None) -> Payload:
     if not form.text("name"):
-        form.errors["name"] = "Which standard?"
+        form.errors["name"] = "Enter the standard."
     return form.build(
         StandardMelted, step=form.text("step"), name=form.text("name"),
-        published=_needed(form, "published", "Where is it known to melt?"),
-        read=_needed(form, "read", "What was read?"),
+        published=_needed(form, "published", "Enter its published melting point."),
+        read=_needed(form, "read", "Enter what you read."),
     )  # fmt: skip
 
 
 def solvent_tried(form: Form, run: Run, strikes: UUID | None) -> Payload:
     if not form.text("solvent"):
-        form.errors["solvent"] = "Which solvent?"
+        form.errors["solvent"] = "Enter the solvent."
     return form.build(
         SolventTried, step=form.text("step"), solvent=form.text("solvent"), cold=form.text("cold"),
         hot=form.text("hot"), cooled=form.text("cooled"),

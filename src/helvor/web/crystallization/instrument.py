@@ -163,7 +163,7 @@ def flask_instrument(at: AtStep) -> Markup:
                 strict=True,
             )
         ]  # fmt: skip
-        stays = [("in the liquor", f"{digits(plan.liquor, 2)} g")]
+        stays = [("in the mother liquor", f"{digits(plan.liquor, 2)} g")]
         if plan.washed:
             stays.append(("in the washes", f"{digits(plan.washed, 2)} g"))
     parts = [
@@ -205,7 +205,7 @@ def _went(flask: Flask) -> list[WentTo]:
 
 
 def _came(outcome: str, remedy: str) -> str:
-    words = {"nothing": "nothing came", "oil": "an oil", "coloured": "coloured crystals", "grey": "grey crystals"}
+    words = {"nothing": "no crystals", "oil": "an oil", "coloured": "coloured crystals", "grey": "grey crystals"}
     outcome = words.get(outcome, outcome)
     return f"{outcome}, {REMEDIES[remedy]}" if remedy else outcome
 

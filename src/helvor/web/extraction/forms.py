@@ -12,11 +12,11 @@ from helvor.web.forms import Form
 TITLES = {
     "vented": "Vented",
     "emulsion": "Emulsion",
-    "drained": "Layer drawn off",
+    "drained": "Layer drained",
     "ph-read": "pH",
     "agent-added": "Drying agent",
     "boiling": "Boiling",
-    "layer-gone": "Layer thrown away",
+    "layer-gone": "Layer discarded",
 }
 
 
@@ -37,7 +37,7 @@ def emulsion(form: Form, run: Run, strikes: UUID | None) -> Payload:
 
 def drained(form: Form, run: Run, strikes: UUID | None) -> Payload:
     if not form.text("portion"):
-        form.errors["portion"] = "What is it called from now on?"
+        form.errors["portion"] = "Enter a name for the layer."
     return form.build(
         Drained,
         step=form.text("step"),
@@ -77,7 +77,7 @@ def boiling(form: Form, run: Run, strikes: UUID | None) -> Payload:
 
 def layer_gone(form: Form, run: Run, strikes: UUID | None) -> Payload:
     if not form.text("portion"):
-        form.errors["portion"] = "Which layer was thrown away?"
+        form.errors["portion"] = "Enter which layer was discarded."
     return form.build(LayerGone, step=form.text("step"), portion=form.text("portion"), why=form.text("why"))
 
 

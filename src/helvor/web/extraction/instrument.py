@@ -318,12 +318,12 @@ def answer_of(settled: Settled, parting: Parting | None = None) -> tuple[str, st
         there = [s.name for s in parting.solutes if s.mol > TRACE * most]
         moved = [name for name in there if left.get(name.casefold(), 1.0) < 0.5]
         stay = [name for name in there if name not in moved]
-        where = "the water" if parting.makes == "aqueous" else "the organic layer"
+        where = "the aqueous layer" if parting.makes == "aqueous" else "the organic layer"
         if moved:
-            stays = f"; {join(stay)} stay{'s' if len(stay) == 1 else ''}" if stay else ""
-            carried = f"{join(moved)} go{'es' if len(moved) == 1 else ''} into {where}{stays}."
+            stays = f"; {join(stay)} stay{'s' if len(stay) == 1 else ''} behind" if stay else ""
+            carried = f"{join(moved)} move{'s' if len(moved) == 1 else ''} to {where}{stays}."
             carried = f"{carried[0].upper()}{carried[1:]} "
-    sure = "A close call" if settled.apart < CLOSE else "Prove it"
+    sure = "Densities are close: test it" if settled.apart < CLOSE else "Check"
     return words, f"{carried}{sure}: a drop of water {falls}."
 
 
@@ -390,7 +390,7 @@ def ph_chart(solutes: Sequence[Solute], water: float, organic: float, now: float
         if solute.acts != "neutral" and solute.pka is not None and solute.k > 0:
             limit_ph = ph_to_move(solute.acts, solute.pka, solute.k, organic, water)
             side = "from" if solute.acts == "acid" else "below"
-            moves = f", 99 % in the water {side} pH {digits(limit_ph, 2)}" if limit_ph is not None else ""
+            moves = f", 99 % in the aqueous layer {side} pH {digits(limit_ph, 2)}" if limit_ph is not None else ""
         curves.append(CurveShown(solute.name, _path(points), [], TINTS[number], at, f"{solute.name}{moves}"))
     ticks = [(x.at(ph), str(ph)) for ph in range(0, 15, 2)]
     here = x.at(now) if now is not None else None
@@ -482,7 +482,7 @@ def _working(parting: Parting) -> list[WorkingLine]:
             continue
         d = solute.d(last.ph)
         if solute.acts == "neutral" or solute.pka is None:
-            shown = f"D = K = {digits(solute.k, 3)}"
+            shown = f"D = K_D = {digits(solute.k, 3)}"
         else:
             power = "pH − pKa" if solute.acts == "acid" else "pKa − pH"
             first, second = (last.ph, solute.pka) if solute.acts == "acid" else (solute.pka, last.ph)
@@ -495,7 +495,7 @@ def _working(parting: Parting) -> list[WorkingLine]:
                 lines.append(WorkingLine(f"{solute.name}, {words}", f"{digits(100 * left, 2)} %"))
             continue
         lines.append(WorkingLine(solute.name, shown))
-    lines.append(WorkingLine("pH by the balance of charges", round_to(last.ph, 2)))
+    lines.append(WorkingLine("pH by charge balance", round_to(last.ph, 2)))
     return lines
 
 
@@ -565,7 +565,7 @@ def funnel_instrument(at: AtStep) -> Markup:
 
 def _nothing(step: str, feed: Content | None) -> Parting:
     empty = feed or Content()
-    return Parting(step, empty, Content(), empty, "", (), (), (), "This step is left out.")
+    return Parting(step, empty, Content(), empty, "", (), (), (), "This step is skipped.")
 
 
 PH_AXIS = Axis(-1, 15, 30, 530)
@@ -703,9 +703,14 @@ def reflux_instrument(at: AtStep) -> Markup:
 def _cut_words(rules: HouseRules, parting: Parting, rag: float | None) -> str:
     """The way the boundary is cut, and what of each substance that is meant to go stays with it."""
     cut = CUTS[rules["boundary"].key]
-    words = f"{rules['boundary'].words}: about {cut.behind:g} mL stay behind"
+    how = {
+        "sharp": "Stop exactly at the boundary",
+        "leave-some": "Stop early and leave some of the wanted layer",
+        "rag-apart": "Stop at the emulsion and collect it separately",
+    }[rules["boundary"].key]
+    words = f"{how}: about {cut.behind:g} mL stays behind"
     if not parting.rounds or parting.settled is None:
-        return words
+        return f"{words}."
     last = parting.rounds[-1]
     portion = parting.volumes()[1]
     lost = []
@@ -717,7 +722,7 @@ def _cut_words(rules: HouseRules, parting: Parting, rag: float | None) -> str:
         # A rag of so many mm is taken as that many mL in a usual funnel.
         lost.append((solute.name, lost_at_cut(cut, rag or 0.0, per_ml) / solute.mol))
     most = ", ".join(f"{digits(100 * part, 1)} % of the {name}" for name, part in lost)
-    return f"{words}, about {most}; the next portion rinses it out" if most else words
+    return f"{words}, with about {most}; the next portion rinses it out." if most else f"{words}."
 
 
 def discard_instrument(at: AtStep) -> Markup:

@@ -28,7 +28,7 @@ def emptied(form: Form, run: Run, strikes: UUID | None) -> Payload:
 def washed(form: Form, run: Run, strikes: UUID | None) -> Payload:
     substance = run.procedure.substance(form.text("liquid"))
     if not form.text("liquid"):
-        form.errors["liquid"] = "Washed with what?"
+        form.errors["liquid"] = "Enter the wash liquid."
     return form.build(
         Washed,
         step=form.text("step"),

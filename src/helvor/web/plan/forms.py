@@ -42,7 +42,7 @@ def _place(form: Form) -> int:
 def _add(form: Form, rules: HouseRules) -> tuple[Change, str]:
     kind = STEP_KINDS.get(form.text("kind"))
     if kind is None:
-        raise FieldErrors({"kind": "Choose what is done from the palette."})
+        raise FieldErrors({"kind": "Choose a kind of step."})
     at = _place(form)
     return lambda p: edit.add_step(p, kind, at), f"{kind.title} added"
 
@@ -59,7 +59,7 @@ def _duplicate(form: Form, rules: HouseRules) -> tuple[Change, str]:
 
 def _remove(form: Form, rules: HouseRules) -> tuple[Change, str]:
     step = form.text("step")
-    return lambda p: edit.remove_step(p, step), "step taken out"
+    return lambda p: edit.remove_step(p, step), "step deleted"
 
 
 def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
@@ -114,9 +114,9 @@ def _fix(form: Form, rules: HouseRules) -> tuple[Change, str]:
             if advice.finding.code == code and advice.step == step and advice.fix is not None:
                 at = next(i for i, other in enumerate(procedure.steps) if other.id == step)
                 return edit.insert_step(procedure, advice.fix, at)
-        raise Problem("code", "That has been settled meanwhile.")
+        raise Problem("code", "That was already resolved.")
 
-    return change, "finding settled"
+    return change, "finding resolved"
 
 
 def _head(form: Form, rules: HouseRules) -> tuple[Change, str]:
@@ -130,7 +130,7 @@ def _head(form: Form, rules: HouseRules) -> tuple[Change, str]:
         period=period or 165,
     )
     update = {name: getattr(head, name) for name in ("title", "aim", "hazards", "equation", "period")}
-    return lambda p: p.model_copy(update=update), "head changed"
+    return lambda p: p.model_copy(update=update), "title and aim changed"
 
 
 def _substance(form: Form, rules: HouseRules) -> tuple[Change, str]:
@@ -167,7 +167,9 @@ def _rf_lines(form: Form) -> dict[str, float]:
         except Unreadable as unreadable:
             form.errors["rf"] = str(unreadable)
         if not equals or not eluent.strip():
-            form.errors["rf"] = f"“{line.strip()[:30]}” is an eluent and its Rf, such as heptane = 0.55."
+            form.errors["rf"] = (
+                f"“{line.strip()[:30]}” is not clear: enter an eluent and its Rf, such as heptane = 0.55."
+            )
     return found
 
 
@@ -179,8 +181,10 @@ def _dissolves_lines(form: Form) -> dict[str, tuple[tuple[float, float], ...]]:
             continue
         solvent, equals, points = line.partition("=")
         if not equals or not solvent.strip():
-            words = f"“{line.strip()[:30]}” is a solvent and its points, such as water = 0.56 at 25, 5.55 at 100."
-            form.errors["dissolves"] = words
+            form.errors["dissolves"] = (
+                f"“{line.strip()[:30]}” is not clear: "
+                "enter a solvent and its points, such as water = 0.56 at 25, 5.55 at 100."
+            )
             continue
         try:
             found[solvent.strip()] = tuple((point.celsius, point.grams) for point in read_curve(points).points)
@@ -214,7 +218,7 @@ def _component(form: Form, rules: HouseRules) -> tuple[Change, str]:
         log_k=log_k,
     )
     was = form.text("was")
-    return lambda p: edit.put_component(p, component, was), f"{component.name} followed"
+    return lambda p: edit.put_component(p, component, was), f"{component.name} tracked"
 
 
 def _portion(form: Form, rules: HouseRules) -> tuple[Change, str]:
@@ -235,7 +239,7 @@ def _portion(form: Form, rules: HouseRules) -> tuple[Change, str]:
 
 def _take_out(form: Form, rules: HouseRules) -> tuple[Change, str]:
     kind, name = form.text("part"), form.text("name")
-    return lambda p: edit.remove_part(p, kind, name), f"{name} taken out"
+    return lambda p: edit.remove_part(p, kind, name), f"{name} deleted"
 
 
 def _rule(form: Form, rules: HouseRules) -> tuple[Change, str]:

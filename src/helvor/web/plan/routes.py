@@ -13,7 +13,7 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.entry import Problem
 from helvor.bench.formula import molar_mass
-from helvor.bench.house_rules import QUESTIONS, HouseRules, Question
+from helvor.bench.house_rules import OF_A_PROCEDURE, QUESTIONS, HouseRules, Question
 from helvor.bench.plan.amounts import class_amount, factor_for
 from helvor.bench.plan.difference import Difference, differences
 from helvor.bench.plan.judge import Advice, judge_plan
@@ -186,7 +186,7 @@ class ScalePage(Shell):
     start: UUID
 
 
-@router.get("/plan")
+@router.get("/procedures")
 @may(May.STAFF)
 def plan(request: Request, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
@@ -195,7 +195,7 @@ def plan(request: Request, who: VisitorDep) -> Response:
     return html("plan/list.html", page)
 
 
-@router.post("/plan/procedures")
+@router.post("/procedures")
 @may(May.INSTRUCTORS)
 def start_procedure(
     request: Request, who: WriterDep, entry: Annotated[UUID, Field()], title: Annotated[str, Field(max_length=60)] = ""
@@ -208,7 +208,7 @@ def start_procedure(
     return RedirectResponse(f"/procedures/{entry}", status_code=303)
 
 
-@router.post("/plan/import/files")
+@router.post("/procedures/import/files")
 @may(May.INSTRUCTORS)
 def import_procedure(
     request: Request,
@@ -270,7 +270,7 @@ def _work(kept: Kept, house: HouseRules, csrf: str, *, step: str = "", said: str
         "bars": [_bar(meeting, procedure) for meeting in timeline(procedure)],
         "rules": [
             (q, in_force[q.key].key, q.key in procedure.house_rules)
-            for q in QUESTIONS
+            for q in OF_A_PROCEDURE
             if in_force.differs(q.key) or q.key in procedure.house_rules
         ],
         "palette": [
@@ -332,7 +332,7 @@ def _form(
         components=[c.name for c in kept.procedure.components],
         portions=kept.procedure.portion_names,
         waste=WASTE,
-        questions=QUESTIONS,
+        questions=OF_A_PROCEDURE,
     )
 
 
@@ -397,7 +397,7 @@ def edit(request: Request, procedure_id: UUID, who: WriterDep, fields: Submitted
     form = Form(fields)
     edit_id, op = form.id("entry"), form.text("op")
     if edit_id is None:
-        raise Problem("entry", "This form has lost its number. Reload the page; nothing was changed.")
+        raise Problem("entry", "This form is out of date. Reload the page; nothing was changed.")
     with pool(request).connection() as conn:
         house = procedures.house_rules_of(conn, who.account.id)
         try:
@@ -441,7 +441,7 @@ def undo(request: Request, procedure_id: UUID, who: WriterDep, forward: Annotate
     with pool(request).connection() as conn:
         kept = procedures.step_back(conn, who.account.id, procedure_id, forward=forward)
         house = procedures.house_rules_of(conn, who.account.id)
-    return _answer(request, who, kept, house, "", "Done again." if forward else "Undone.")
+    return _answer(request, who, kept, house, "", "Redone." if forward else "Undone.")
 
 
 @router.post("/procedures/{procedure_id}/use")
@@ -519,7 +519,7 @@ def start(request: Request, procedure_id: UUID, who: WriterDep, fields: Submitte
     form = Form(fields)
     start_id, factor = form.id("start"), form.number("factor")
     if start_id is None or form.errors:
-        raise Problem("start", "This form has lost its number. Reload the page; nothing was started.")
+        raise Problem("start", "This form is out of date. Reload the page; nothing was started.")
     with pool(request).connection() as conn:
         where = form.text("where")
         if where == "front":
@@ -552,7 +552,7 @@ def export(request: Request, procedure_id: UUID, suffix: str, who: VisitorDep, v
     raise procedures.NotYours
 
 
-@router.get("/plan/rules")
+@router.get("/house-rules")
 @may(May.STAFF)
 def rules_page(request: Request, who: VisitorDep, saved: bool = False) -> Response:
     """The house rules of the institution."""
@@ -564,11 +564,11 @@ def rules_page(request: Request, who: VisitorDep, saved: bool = False) -> Respon
     return html("plan/rules.html", RulesPage(visitor=who, place="plan", groups=groups, rules=rules, saved=saved))
 
 
-@router.post("/plan/rules")
+@router.post("/house-rules")
 @may(May.INSTRUCTORS)
 def set_rules(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
     """Choose schools."""
     chosen = {name: values[0] for name, values in fields.items() if values}
     with pool(request).connection() as conn:
         procedures.set_house_rules(conn, who.account.id, chosen)
-    return RedirectResponse("/plan/rules?saved=true", status_code=303)
+    return RedirectResponse("/house-rules?saved=true", status_code=303)

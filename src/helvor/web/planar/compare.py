@@ -148,7 +148,7 @@ def _lines(words: str, letters: float, most: int) -> list[str]:
 
 
 def _says(value: Value, series: Series) -> str:
-    apart = ", apart from the others" if value.outlying else ""
+    apart = ", outlier" if value.outlying else ""
     return f"{value.plate}, {series.title}: Rf {value.rf:.2f}{apart}"
 
 
@@ -204,7 +204,7 @@ def compare(request: Request, class_id: UUID, who: VisitorDep, phase: str = "", 
         rows=[(system, list(system.series)) for system in found.systems],
         found=found,
         width=max(width, 560),
-        tuning=f"/reckon/tuning?{urlencode({'phase': chosen, 'plates': text})}" if text else "",
+        tuning=f"/calculators/tuning?{urlencode({'phase': chosen, 'plates': text})}" if text else "",
         lanes=[
             (f"{p.address} {on.label}", f"{p.name}, lane {on.label}")
             for system in found.systems

@@ -211,7 +211,7 @@ def _with_company(p: Proposal, one: SpotShown, names: dict[int, str]) -> SpotSho
     near = accept.beside(p, one.found) if one.why else None
     if near is None:
         return one
-    return replace(one, why=f"{one.why} But {names[p.spots.index(near)]} lies as high.")
+    return replace(one, why=f"{one.why} But {names[p.spots.index(near)]} has the same Rf, so it may be real.")
 
 
 WIDE, HIGH = 600, 84
@@ -460,11 +460,11 @@ def _corners(text: str) -> tuple[Point, Point, Point, Point] | None:
     except ValueError:
         values = []
     if len(values) != 8 or not all(-0.5 <= v <= 1.5 for v in values):
-        raise Problem("corners", "Four corners are eight numbers between 0 and 1. Drag them again.")
+        raise Problem("corners", "The corners could not be read. Drag them again.")
     a, b, c, d = (cast(Point, tuple(values[i : i + 2])) for i in (0, 2, 4, 6))
     for (x0, y0), (x1, y1), (x2, y2) in ((a, b, c), (b, c, d), (c, d, a), (d, a, b)):
         if (x1 - x0) * (y2 - y1) - (y1 - y0) * (x2 - x1) < 1e-4:
-            raise Problem("corners", "The outline crosses itself or is flat. Top left first, then clockwise.")
+            raise Problem("corners", "The outline crosses itself or is flat: set the corners from top left, clockwise.")
     return a, b, c, d
 
 
@@ -475,12 +475,12 @@ def take_over(request: Request, page_id: UUID, photo_id: UUID, who: WriterDep, f
     form = Form(fields)
     entry = form.id("entry")
     if entry is None:
-        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+        raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
     with pool(request).connection() as conn:
         pages.open_page(conn, who.account.id, page_id)
         photo = photographs.one(conn, page_id, photo_id)
     if photo.proposal is None:
-        raise Problem("photo", "This photograph is not read yet. Wait a moment.")
+        raise Problem("photo", "This photograph is still being analysed. Wait a moment.")
     proposal = photo.proposal
 
     def compose(entries: list[Entry]) -> list[Draft]:
@@ -511,7 +511,9 @@ def _drafts(form: Form, entry: UUID, plate: Plate, proposal: Proposal, photo_id:
     kept: list[accept.Kept] = []
     for index in form.all("keep"):
         if not index.isdigit() or int(index) >= len(proposal.spots):
-            raise Problem("keep", "These proposals are old: the photograph was read again meanwhile. Reload the page.")
+            raise Problem(
+                "keep", "These proposals are out of date: the photograph was analysed again. Reload the page."
+            )
         kept.append(_kept(form, f"_{index}", keys, proposal.spots[int(index)]))
     for lane, mm in zip(form.all("added_lane"), form.all("added_mm"), strict=False):
         if mm.strip():
@@ -520,14 +522,14 @@ def _drafts(form: Form, entry: UUID, plate: Plate, proposal: Proposal, photo_id:
     if form.text("front"):
         writes += accept.fronts_to_write(plate, proposal, photo_id, places, entry)
     if not writes:
-        raise Problem("keep", "Nothing is kept: tick a spot or the front.")
+        raise Problem("keep", "Tick a spot or the front first.")
     return [Draft(one.id, one.payload, one.strikes, one.reason) for one in writes]
 
 
 def _kept(form: Form, suffix: str, keys: dict[str, UUID], found: FoundSpot | None) -> accept.Kept:
     lane = form.text(f"lane{suffix}")
     if lane not in keys:
-        raise Problem("lane", "Choose the lane of every spot that is kept.")
+        raise Problem("lane", "Choose the lane of every ticked spot.")
     try:
         distance = parse(form.text(f"mm{suffix}"), "length", field_unit="mm")
     except Unreadable as unreadable:

@@ -29,6 +29,7 @@ from helvor.notebook.pages import Draft, NotYours, Page, Written
 from helvor.shelf.solvents import boiling_points, eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
+from helvor.web.house_words import line_as_typed_here
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.planar import forms
@@ -40,7 +41,7 @@ from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
-HINT = "lane and mm, front, lane, level, eluent, strike"
+HINT = "e.g. T 41.0 · front 81.0 · ? for all commands"
 EDITS = {
     "set-up": "Plate",
     "eluent": "Eluent",
@@ -48,8 +49,8 @@ EDITS = {
     "lane": "Lane",
     "front": "Front",
     "spot": "Spot",
-    "struck": "Strike through",
-    "acknowledged": "Go on with a stop",
+    "struck": "Strike out",
+    "acknowledged": "Continue after a Stop",
 }
 
 
@@ -191,7 +192,7 @@ def _to_tuning(sheet: PlateWorksheet) -> str:
     text, strong = tuning_hint(sheet, eluotropic_rank())
     if not text or sheet.plate.set_up is None:
         return ""
-    return f"/reckon/tuning?{urlencode({'phase': sheet.plate.set_up.phase, 'plates': text, 'strong': strong})}"
+    return f"/calculators/tuning?{urlencode({'phase': sheet.plate.set_up.phase, 'plates': text, 'strong': strong})}"
 
 
 def _to_column(sheet: PlateWorksheet, chosen: SpotResult | None) -> str:
@@ -201,7 +202,7 @@ def _to_column(sheet: PlateWorksheet, chosen: SpotResult | None) -> str:
     if chosen is None or near is None or not on_silica:
         return ""
     slow, fast = sorted((chosen, near), key=lambda spot: spot.rf.value if spot.rf else 0.0)
-    return f"/reckon/column?{urlencode({'rf_fast': fast.rf_shown, 'rf_slow': slow.rf_shown})}"
+    return f"/calculators/column?{urlencode({'rf_fast': fast.rf_shown, 'rf_slow': slow.rf_shown})}"
 
 
 def _sheet(page: Page, entries: Sequence[Entry]) -> PlateWorksheet:
@@ -383,7 +384,7 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
     entry = form.id("entry")
     view, spot = form.text("view"), form.text("spot")
     if entry is None:
-        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+        raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
 
     def compose(entries: list[Entry]) -> list[Draft]:
         return forms.drafts_from(kind, form, entry, gather(before(entries, entry)))
@@ -454,13 +455,13 @@ def _root_of(written: Written, entry_id: UUID) -> UUID | None:
 def _said(written: Written, entry_id: UUID) -> str:
     """What a screen reader hears after writing."""
     if not written.new:
-        return "Already written; nothing was doubled."
+        return "Already saved; no duplicate was made."
     assert isinstance(written.worksheet, PlateWorksheet)
     result = result_for(written.worksheet, _root_of(written, entry_id))
     if result is not None:
         rf = f", Rf {result.rf_shown}" if result.rf else ""
-        return f"Written: {result.name} at {result.on.spot.distance}{rf}."
-    return "Written."
+        return f"Saved: {result.name} at {result.on.spot.distance}{rf}."
+    return "Saved."
 
 
 def _answer(request: Request, who: VisitorDep, written: Written, view: str, spot: str, said: str) -> Response:
@@ -514,7 +515,7 @@ def _dropped(plate: Plate, what: str, key: UUID | None, reading: Reading, view: 
     """
     if what == "origin":
         if plate.set_up is None:
-            raise Problem("origin", "Set the plate up first.")
+            raise Problem("origin", "Set up the plate first.")
         # Checked anew, because the line may have been dropped above the plate.
         data = plate.set_up.model_dump() | {"origin": reading}
         line = next(line for line in plate.lines if line.stands and isinstance(line.head.payload, planar.SetUp))
@@ -538,7 +539,7 @@ def _dropped(plate: Plate, what: str, key: UUID | None, reading: Reading, view: 
         return (planar.also_seen(again.spot, new), again.line.head.id) if again else (new, None)
     standing = plate.spot(key) if key else None
     if standing is None:
-        raise Problem("spot", "This spot was struck through meanwhile. Add it again if it is there.")
+        raise Problem("spot", "This spot has been struck out. Add it again if it is there.")
     return moved(standing.spot, reading), standing.line.head.id
 
 
@@ -550,7 +551,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
         page, entries = pages.open_page(conn, who.account.id, page_id)
     _planar(page)
     says = trouble = ""
-    text = text[:200]
+    text = line_as_typed_here(text[:200])
     if text.strip():
         try:
             says = understand(text, entries, view).says
@@ -576,7 +577,7 @@ def read(
     """Write a typed reading."""
 
     def compose(entries: list[Entry]) -> list[Draft]:
-        understood = understand(text, before(entries, entry), view)
+        understood = understand(line_as_typed_here(text), before(entries, entry), view)
         return [Draft(entry, understood.payload, understood.strikes, understood.reason)]
 
     try:
@@ -625,7 +626,7 @@ def export(
         return Response(text, media_type="application/json", headers=_file(page, suffix))
     drawing = draw_plate(sheet, _light(view, sheet.plate), None)
     if drawing is None:
-        raise Problem("", "There is nothing to draw yet: set the plate up first.")
+        raise Problem("", "Nothing to draw yet: set up the plate first.")
     title = f"{page.bench_name}, {page.title}"
     svg = render("planar/plate.svg", PlateFile(drawing=drawing, title=title))
     return Response(svg, media_type="image/svg+xml", headers=_file(page, suffix))

@@ -49,10 +49,10 @@ def describe(payload: Payload, entries: Sequence[Entry]) -> str:
         case planar.Photographed() as photo:
             return f"photograph under {LIGHTS[photo.light].lower()}"
         case planar.Answered() as answered:
-            return f"answered: {answered.written}"
+            return f"answer, Rf: {answered.written}"
         case planar.ComparedTo():
             return "comparison spot chosen"
         case planar.Acknowledged() as seen_and_on:
-            return f"went on with “{seen_and_on.what}”: {seen_and_on.why}"
+            return f"continued after “{seen_and_on.what}”: {seen_and_on.why}"
         case _:
-            return "taken back"
+            return "undone"

@@ -187,11 +187,11 @@ def judged(case: Drill, given: dict[str, str]) -> Verdict:
             try:
                 marks.append(parse_number(given.get(name, ""))[0])
             except Unreadable:
-                raise Unreadable(f"The {name}'s mark is a height in mm, such as 72.5.") from None
+                raise Unreadable(f"Enter the height of the {name}'s mark in mm, such as 72.5.") from None
         try:
             rf = parse_number(given.get("rf", ""))[0]
         except Unreadable:
-            raise Unreadable("Write the Rf as a number, such as 0.43.") from None
+            raise Unreadable("Enter the Rf as a number, such as 0.43.") from None
         return case.judge(marks[0], marks[1], rf)
     return case.judge(given.get("picked", ""))
 
@@ -373,7 +373,7 @@ def answer_drill(request: Request, who: WriterDep, fields: SubmittedDep) -> Resp
     form = Form(fields)
     case, key = _case(form.text("topic"), form.text("level"), form.text("seed")), form.id("entry")
     if case is None or key is None:
-        raise Unreadable("There is no such drill: begin another one.")
+        raise Unreadable("There is no such drill: start another one.")
     given: dict[str, str] = {}
     with pool(request).connection() as conn:
         try:
@@ -393,7 +393,7 @@ def give_drills(request: Request, class_id: UUID, who: WriterDep, fields: Submit
     key, times = form.id("entry"), form.text("times") or "2"
     topics = [topic for topic in TOPICS if topic in form.all("topic")]
     if key is None or not (times.isascii() and times.isdigit() and len(times) < 5) or not 1 <= int(times) <= MOST_TIMES:
-        raise Unreadable(f"A topic is to be answered rightly 1 to {MOST_TIMES} times.")
+        raise Unreadable(f"Enter 1 to {MOST_TIMES} correct answers per topic.")
     with pool(request).connection() as conn:
         drill_answers.give(conn, who.account.id, class_id, key, topics, int(times))
     return RedirectResponse("/practice/drills", status_code=303)

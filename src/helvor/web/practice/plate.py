@@ -350,7 +350,7 @@ def measure(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
     _, setting, minutes, _ = _asked(asked)
     plate = develop(setting, minutes)
     if key is None or plate.washed_out:
-        raise Unreadable("There is nothing on this plate to measure: set it up again.")
+        raise Unreadable("Nothing on this plate can be measured: start a new plate.")
     content = photograph(plate)
     with pool(request).connection() as conn, conn.transaction():
         page_id = pages.start_page(conn, who.account.id, own_bench(conn, who), "planar", key, virtual=True)

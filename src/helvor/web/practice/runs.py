@@ -177,7 +177,7 @@ def begin(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
     form = Form(fields)
     key, again, decision = form.id("entry"), form.id("again"), form.text("decision")
     if key is None:
-        raise Problem("entry", "This form has lost its number. Reload the page; nothing was begun.")
+        raise Problem("entry", "This form is out of date. Reload the page; nothing was started.")
     with pool(request).connection() as conn:
         bench = own_bench(conn, who)
         choices: dict[str, str] = {}
@@ -223,7 +223,7 @@ def choose(request: Request, rehearsal_id: UUID, who: WriterDep, fields: Submitt
     form = Form(fields)
     entry = form.id("entry")
     if entry is None:
-        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+        raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
     with pool(request).connection() as conn:
         rehearsals.choose(
             conn, who.account.id, who.account.name, rehearsal_id, form.text("decision"), form.text("choice"), entry,

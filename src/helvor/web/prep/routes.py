@@ -153,7 +153,7 @@ def prep_asked(conn: psycopg.Connection, who: Visitor, class_id: UUID, number: i
     """
     asked = _asked(conn, who, class_id, number, None, None)
     if asked.chosen is None:
-        raise Problem("procedure", "There is no procedure yet: build one, and what it needs stands here.")
+        raise Problem("procedure", "There is no procedure yet: create one to see what it needs.")
     counted = prep.kit_of(conn, who.account.id, class_id)
     stock = counted | shared_kit(asked.chosen.procedure, counted)
     sheet = prep_sheet(asked.chosen.procedure, asked.of, asked.benches, spare=SPARE_PERCENT / 100, stock=stock)
@@ -280,7 +280,7 @@ def made(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep)
     form = Form(fields)
     entry, procedure, number, line = form.id("entry"), form.id("procedure"), form.whole("meeting"), form.text("line")
     if entry is None or procedure is None or number is None:
-        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+        raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
     with pool(request).connection() as conn, conn.transaction():
         row = classes.open_class(conn, who.account.id, class_id)
         if row is None:
@@ -308,7 +308,7 @@ def _made(plan: Procedure, line: str, form: Form) -> list[Payload]:
         return [Filled(content=str(mixed.eluent))]
     substance = plan.substance(line.removeprefix("make "))
     if substance is None or not substance.formula or substance.amount is None or substance.amount.unit != "mL":
-        raise Problem("line", "This line is no solution that goes into a stock bottle.")
+        raise Problem("line", "This line is not a solution for a stock bottle.")
     mass, volume = form.mass("mass", required=True), form.volume("volume", required=True)
     tolerance = form.volume("tolerance")
     if form.errors:
@@ -335,7 +335,7 @@ def count_kit(request: Request, class_id: UUID, who: WriterDep, fields: Submitte
         if not name.strip() or not text.strip():
             continue
         if re.fullmatch(r"[0-9]{1,4}", text.strip()) is None:
-            raise Problem("count", f"{name[:40]}: “{text[:12]}” is no number of things. Write a whole one, such as 4.")
+            raise Problem("count", f"{name[:40]}: “{text[:12]}” is not a number: enter a whole number, such as 4.")
         counts[name.strip()] = int(text)
     with pool(request).connection() as conn:
         prep.set_kit(conn, who.account.id, class_id, prep.kit_of(conn, who.account.id, class_id) | counts)

@@ -68,7 +68,7 @@ def _equation(form: Form) -> tuple[Equation, bool]:
 def reaction(form: Form, house: House) -> Answer:
     """Balanced equation, limiting reagent, excess, theoretical masses, percent yield."""
     equation, as_written = _equation(form)
-    says = "The equation balances as it is written." if as_written else "Balanced with these numbers."
+    says = "The equation is balanced." if as_written else "Coefficients found."
     answer = Answer(says, [Large("equation", str(equation), "")])
     try:
         taken = read_lines(form.text("amounts"), lambda name: formula_of(name, house))
@@ -98,15 +98,15 @@ def reaction(form: Form, house: House) -> Answer:
     if weighed is not None:
         product = next((f for f in equation.right if not of or plain(formula_of(of, house)) == f), None)
         if product is None:
-            raise FieldErrors({"product": "It does not stand on the right of the equation."})
+            raise FieldErrors({"product": "Enter a product from the right of the equation."})
         got = obtained(outcome, product, weighed)
-        of_possible = f"of {shown(outcome.mass(product))} g possible"
+        of_possible = f"of {shown(outcome.mass(product))} g theoretical"
         answer.large.append(Large(f"yield of {readable(product)}", shown(got.part * 100, most=1), "%", of_possible))
         answer.working.append(got.working)
         if got.too_much:
             answer.remarks.append(
-                ("caution", "More than is possible, beyond its uncertainty: still wet, a tare missed, or precipitant "
-                 "carried down with it. It never means success.")
+                ("caution", "Above 100 %: the product is wet, a tare is missing, or precipitant "
+                 "coprecipitated. It is never a real yield.")
             )  # fmt: skip
     return answer
 
@@ -118,9 +118,9 @@ def reagent(form: Form, house: House) -> Answer:
     times, name = number_of(form, "times", "The excess", usual), form.text("reagent")
     have = form.text("have")
     if not name:
-        form.errors["reagent"] = "Which reagent is to be weighed?"
+        form.errors["reagent"] = "Enter the reagent to weigh."
     if not have:
-        form.errors["have"] = "For how much of what? Write Na2SO4 0.50 g."
+        form.errors["have"] = "Enter the formula and its amount, such as Na2SO4 0.50 g."
     form.check()
     try:
         part, whole = (
@@ -141,10 +141,10 @@ def reagent(form: Form, house: House) -> Answer:
     answer.head = ("", "the part that reacts", "the whole sample")
     answer.rows = [
         (words, *(f"{digits(needed(line, t).mass)} g" for line in (part, whole)))
-        for words, t in (("just enough", 1.0), ("10 % more", 1.1), ("twice", 2.0))
+        for words, t in (("exactly enough", 1.0), ("10 % more", 1.1), ("twice", 2.0))
     ]
     if part.amount.value < whole.amount.value:
-        words = "On the whole sample it is on the safe side; both are right answers to a differently put question."
+        words = "The whole sample gives a safe excess; the two answers belong to different questions."
         answer.remarks = [("note", words)]
     return answer
 
@@ -154,18 +154,18 @@ def solution(form: Form, house: House) -> Answer:
     molar, volume = number_of(form, "molar", "The concentration"), number_of(form, "volume", "The volume")
     stock, name = form.number("stock"), form.text("formula")
     if stock is None and not name:
-        form.errors["formula"] = "From what? Name the solid, or give the stronger solution."
+        form.errors["formula"] = "Enter the solid, or the stock solution to dilute."
     purity = form.number("purity")
     form.check()
     if stock is not None:
         made = dilute(stock, molar, volume)
-        large = Large("of the stronger one", digits(made.amount, 4), "mL", made.glass)
+        large = Large("of the stock solution", digits(made.amount, 4), "mL", made.glass)
     else:
         formula = formula_of(name, house)
         made = to_make(molar, volume, formula, (purity or 100.0) / 100)
         large = Large(f"{readable(formula)} to weigh", digits(made.amount, 4), "g", made.glass)
     return Answer(
-        "Made up to the mark, not solid plus the full volume of water.", [large], steps=list(made.how),
+        "Make up to the mark; do not add the full volume of water to the solid.", [large], steps=list(made.how),
         working=list(made.working),
     )  # fmt: skip
 
@@ -177,9 +177,9 @@ def solubility(form: Form, house: House) -> Answer:
     item = known_as(house.shelf, formula, ("precipitate",))
     pksp = form.number("pksp")
     if not formula:
-        form.errors["formula"] = "Of which precipitate?"
+        form.errors["formula"] = "Enter the precipitate."
     elif pksp is None and (item is None or "pksp" not in item.values):
-        form.errors["pksp"] = "Its solubility product is not on the shelf: give its pKsp."
+        form.errors["pksp"] = "Its solubility product is not in the reference data: enter its pKsp."
     liquor, washes = number_of(form, "liquor", "The volume", 0.0), number_of(form, "washes", "The volume", 0.0)
     cation, anion = number_of(form, "cation", "", 0.0), number_of(form, "anion", "", 0.0)
     form.check()
@@ -190,23 +190,23 @@ def solubility(form: Form, house: House) -> Answer:
     found = losses(formula, 10**-power, liquor=liquor, cation=cation, anion=anion, washes=washes)
     answer = Answer(f"Of {readable(formula)}, pKsp {power:g}{f' ({known.source})' if known else ''}.")
     answer.large = [
-        Large("stays in the liquor", *_small(found.liquor)),
-        Large("goes with the washes", *_small(found.washes), "at most"),
+        Large("stays in the supernatant", *_small(found.liquor)),
+        Large("lost in the washes", *_small(found.washes), "at most"),
     ]
     if found.liquor and (cation or anion):
         less = digits(plain_water.liquor / found.liquor, 2)
-        answer.says += f" The ion in common leaves {less} times less in the liquor than pure water would."
+        answer.says += f" The common ion leaves {less} times less in solution than pure water would."
     weighed = form.mass("weighed")
     if weighed is not None and weighed.value > 0:
         part = (found.liquor + found.washes) / (weighed.value + found.liquor + found.washes)
         answer.large.append(Large("of the precipitate", digits(100 * part, 2), "%", "lost by solubility"))
     answer.working = list(found.working)
     answer.remarks = [
-        ("note", f"Ions: {salt.p} {salt.cation}, {salt.q} {salt.anion} in one unit. Activities are left out: in "
-         "salt-rich liquors somewhat more dissolves; too great an excess can redissolve some as complexes."),
+        ("note", f"Ions: {salt.p} {salt.cation}, {salt.q} {salt.anion} in one formula unit. Activities are ignored: in "
+         "salt-rich solutions somewhat more dissolves; a large excess can redissolve some as complexes."),
     ]  # fmt: skip
     if salt.anion in HYDROLYSE:
-        words = f"{readable(salt.anion)} takes up protons from water: really more dissolves than its product says."
+        words = f"{readable(salt.anion)} reacts with water: more dissolves than the solubility product predicts."
         answer.remarks.append(("caution", words))
     return answer
 
@@ -219,7 +219,10 @@ def _small(grams: float) -> tuple[str, str]:
 def contents(form: Form, house: House) -> Answer:
     """Per cent of the sought in the sample, one or two determinations."""
     sought, weighed = (formula_of(form.text(n), house) for n in ("sought", "weighed"))
-    for name, value, what in (("sought", sought, "What is sought?"), ("weighed", weighed, "What is weighed?")):
+    for name, value, what in (
+        ("sought", sought, "Enter the formula sought."),
+        ("weighed", weighed, "Enter the formula weighed."),
+    ):
         if not value:
             form.errors[name] = what
     pairs = []
@@ -228,13 +231,13 @@ def contents(form: Form, house: House) -> Answer:
         if precipitate is not None and sample is not None:
             pairs.append((letter.upper(), precipitate, sample))
         elif precipitate is not None or sample is not None:
-            form.errors[f"{'sample' if sample is None else 'precipitate'}_{letter}"] = "Give both masses, or neither."
+            form.errors[f"{'sample' if sample is None else 'precipitate'}_{letter}"] = "Enter both masses, or neither."
     form.check()
     number = factor(sought, weighed, form.text("carrier"))
     answer = Answer(large=[Large("factor", round_to(number, 4), "", f"{readable(sought)} per {readable(weighed)}")])
     answer.working = [factor_working(sought, weighed, form.text("carrier"))]
     if number > 1:
-        answer.says = "The factor is above 1: the sought form is heavier than what is weighed for it."
+        answer.says = "The factor is above 1: the sought form has the larger molar mass."
     parts = []
     for letter, precipitate, sample in pairs:
         part = determination(precipitate, sample, number)
@@ -247,8 +250,8 @@ def contents(form: Form, house: House) -> Answer:
             )
         )
         if (part - 1.0).value > 2 * part.u:
-            answer.remarks.append(("caution", f"{letter} is above 100 % beyond its uncertainty: wet, tare missed, or "
-                                   "something else carried down."))  # fmt: skip
+            answer.remarks.append(("caution", f"{letter} is above 100 %: the precipitate is wet, a tare is missing, or "
+                                   "other salts coprecipitated."))  # fmt: skip
     answer.head = ("", "precipitate", "sample", readable(sought)) if parts else ()
     if parts:
         mean = total(parts) * (100 / len(parts))
@@ -288,13 +291,17 @@ def _chosen(choice: Choice, liquid: float) -> Answer:
     answer.rows = [
         ("funnel", choice.funnel),
         ("paper", f"{choice.paper:g} mm, {choice.speed}, {choice.fold}" if choice.paper else "none"),
-        *((("flask", f"suction flask, {choice.flask} mL, clamped; a trap before the source"),) if choice.flask else ()),
-        ("it runs", f"about {choice.minutes:.0f} min" + (f", {choice.pours} pours" if choice.pours > 1 else "")),
+        *(
+            (("flask", f"filter flask, {choice.flask} mL, clamped; a trap before the vacuum source"),)
+            if choice.flask
+            else ()
+        ),
+        ("it takes", f"about {choice.minutes:.0f} min" + (f", {choice.pours} pours" if choice.pours > 1 else "")),
     ]
     answer.head = ("", "")
     answer.steps = list(choice.also)
     if choice.paper:
-        answer.links.append((f"/reckon/outline.svg?diameter={choice.paper:g}", "Outline to print 1 : 1"))
+        answer.links.append((f"/calculators/outline.svg?diameter={choice.paper:g}", "Outline to print, 1 : 1"))
     flask = Flask(float(choice.flask), min(liquid, choice.flask / 2)) if choice.flask else None
     answer.drawing = fragment(
         "reckon/set_up.html",
@@ -315,18 +322,18 @@ def washing(form: Form, house: House) -> Answer:
     """How many washes."""
     volume, behind = (
         number_of(form, "volume", "The volume of one rinse"),
-        number_of(form, "behind", "What stays behind"),
+        number_of(form, "behind", "The volume left behind"),
     )
     wanted = number_of(form, "wanted", "", 99.0)
     form.check()
     if not 0 < wanted < 100:
-        form.errors["wanted"] = "Washed out is above 0 and below 100 %."
+        form.errors["wanted"] = "Enter a percentage above 0 and below 100 %."
         form.check()
     n = rinses_for(1 - wanted / 100, volume, behind)
     left = left_after(n, volume, behind)
     answer = Answer(f"{n} of {volume:g} mL leave {digits(100 * left, 2)} % behind.")
     answer.large = [Large("rinses", str(n), f"of {volume:g} mL", f"{n * volume:g} mL in all")]
-    answer.head = ("the same volume as", "left, %")
+    answer.head = ("same volume as", "left, %")
     answer.rows = [
         (f"{k} × {digits(n * volume / k, 3)} mL", digits(100 * part, 2)) for k, part in best_split(n * volume, behind)
     ]
@@ -358,7 +365,8 @@ def folding(form: Form, house: House) -> Answer:
     form.check()
     cone = cone_of(diameter)
     answer = Answer(
-        f"Folded it stands {round_to(cone.height, 0)} mm high, {round_to(2 * cone.radius, 0)} mm across, in a funnel "
+        f"Folded, the cone is {round_to(cone.height, 0)} mm high and {round_to(2 * cone.radius, 0)} mm across; it "
+        "fits a funnel "
         f"of {funnel_for_paper(diameter)} mm."
     )
     half, rim = fill_line(diameter, "half"), fill_line(diameter, "rim")
@@ -368,72 +376,74 @@ def folding(form: Form, house: House) -> Answer:
     ]
     fold = form.text("fold") or house.rules["folding"].key
     answer.drawing = fragment("reckon/folds.html", FoldsShown(guide=fold_guide(fold)))
-    answer.links.append((f"/reckon/outline.svg?diameter={diameter:g}", f"Outline of {diameter:g} mm to print 1 : 1"))
+    answer.links.append(
+        (f"/calculators/outline.svg?diameter={diameter:g}", f"Outline of {diameter:g} mm to print 1 : 1")
+    )
     if plate is not None:
         cut = disc_for_plate(plate)
         answer.remarks.append(("note", f"For a flat plate of {plate:g} mm cut to {cut:g} mm: 3 mm inside the outline."))
-        answer.links.append((f"/reckon/outline.svg?diameter={cut:g}", f"Outline of {cut:g} mm"))
+        answer.links.append((f"/calculators/outline.svg?diameter={cut:g}", f"Outline of {cut:g} mm"))
     return answer
 
 
 _EQUATION = Asked(
-    "equation", "Equation", "numbers are found if they are missing", usual="BaCl2 + Na2SO4 -> BaSO4 + NaCl", wide=True
+    "equation", "Equation", "missing coefficients are found", usual="BaCl2 + Na2SO4 -> BaSO4 + NaCl", wide=True
 )
 
 AMOUNTS: tuple[Sum, ...] = (
     Sum(
         "reaction",
         "Equation and yield",
-        "Balance, limiting reagent, what is possible, percent yield.",
+        "Balance, limiting reagent, theoretical yield, percent yield.",
         (
             _EQUATION,
             Asked(
                 "amounts",
                 "Taken",
-                "a line each: formula or name, and amount",
+                "one per line: formula or name, and amount",
                 usual="BaCl2·2H2O 1.222 g\nNa2SO4 25.0 mL 0.25 M",
                 lines=4,
                 wide=True,
             ),
             Asked("obtained", "Obtained", unit="g"),
-            Asked("product", "of", "the first product else"),
+            Asked("product", "of", "default: first product"),
         ),
         reaction,
     ),
     Sum(
         "reagent",
-        "Reagent to weigh",
-        "How much of one for another, in the form it is bought in.",
+        "Mass of reagent",
+        "How much of one reagent for another, as bought.",
         (
             _EQUATION,
-            Asked("have", "For", "formula, amount, known part in %", usual="Na2SO4 0.500 g 62 %"),
+            Asked("have", "For", "formula, amount, known purity in %", usual="Na2SO4 0.500 g 62 %"),
             Asked("reagent", "Reagent as bought", usual="BaCl2·2H2O"),
-            Asked("times", "Times what is needed", usual="2"),
-            Asked("basis", "Reckoned on", options=(("part", "the part that reacts"), ("sample", "the whole sample"))),
+            Asked("times", "Excess factor", usual="2"),
+            Asked("basis", "Based on", options=(("part", "the part that reacts"), ("sample", "the whole sample"))),
         ),
         reagent,
     ),
     Sum(
         "solution",
-        "A solution to volume",
-        "From a solid, or by diluting a stronger one.",
+        "Make up a solution",
+        "From a solid, or by diluting a stock solution.",
         (
             Asked("molar", "Wanted", unit="mol/L", usual="0.25"),
             Asked("volume", "Volume", unit="mL", usual="500"),
             Asked("formula", "From the solid", "formula or name", usual="BaCl2·2H2O"),
             Asked("purity", "Pure to", unit="%"),
-            Asked("stock", "or from a solution of", unit="mol/L"),
+            Asked("stock", "or from a stock solution of", unit="mol/L"),
         ),
         solution,
     ),
     Sum(
         "solubility",
-        "What stays dissolved",
-        "A precipitate's loss in its liquor and in the washes.",
+        "Solubility losses",
+        "A precipitate's losses in the supernatant and the washes.",
         (
             Asked("formula", "Precipitate", "formula or name", usual="BaSO4"),
-            Asked("pksp", "pKsp", "else the shelf's"),
-            Asked("liquor", "Liquor", unit="mL", usual="120"),
+            Asked("pksp", "pKsp", "default: reference value"),
+            Asked("liquor", "Supernatant", unit="mL", usual="120"),
             Asked("cation", "excess of its cation", unit="mol/L", usual="0.01"),
             Asked("anion", "or of its anion", unit="mol/L"),
             Asked("washes", "Washes, pure water", unit="mL", usual="25"),
@@ -443,12 +453,12 @@ AMOUNTS: tuple[Sum, ...] = (
     ),
     Sum(
         "content",
-        "Content by weighing",
-        "Gravimetric factor, per cent in the sample, two side by side.",
+        "Gravimetric analysis",
+        "Gravimetric factor, percentage in the sample, duplicate determinations.",
         (
             Asked("sought", "Sought", "formula", usual="SO4"),
             Asked("weighed", "Weighed as", "formula", usual="BaSO4"),
-            Asked("carrier", "Counted by", "element, where they share several"),
+            Asked("carrier", "Counted by", "element, if they share several"),
             Asked("precipitate_a", "Precipitate A", unit="g"),
             Asked("sample_a", "Sample A", unit="g"),
             Asked("precipitate_b", "Precipitate B", unit="g"),
@@ -458,14 +468,14 @@ AMOUNTS: tuple[Sum, ...] = (
     ),
     Sum(
         "filter",
-        "Which way to filter",
+        "Choose a filtration",
         "Gravity, fluted and hot, vacuum or decant first; funnel and paper.",
         (
             Asked("wanted", "Wanted", options=(("solid", "the solid"), ("liquid", "the liquid"))),
             Asked("solid", "Solid", "dry", unit="g", usual="2"),
             Asked("liquid", "Liquid", unit="mL", usual="60"),
             Asked("grain", "It is", usual="crystals", options=tuple(GRAINS.items())),
-            Asked("minutes", "Time there is", unit="min"),
+            Asked("minutes", "Time available", unit="min"),
             Asked("solvent", "In", options=tuple(SOLVENTS.items())),
             Asked(
                 "so",
@@ -473,8 +483,8 @@ AMOUNTS: tuple[Sum, ...] = (
                 options=(
                     ("hot", "hot, would crystallize"),
                     ("settles", "settles well"),
-                    ("weighed", "is weighed, stands a hot oven"),
-                    ("crucibles", "crucibles are there"),
+                    ("weighed", "will be weighed, tolerates a hot oven"),
+                    ("crucibles", "crucibles available"),
                     ("aid", "drying agent or charcoal"),
                 ),
                 wide=True,
@@ -484,20 +494,20 @@ AMOUNTS: tuple[Sum, ...] = (
     ),
     Sum(
         "wash",
-        "How many washes",
-        "What is left after n rinses, how many for 99 %.",
+        "Number of washes",
+        "Fraction left after n rinses; rinses for 99 %.",
         (
             Asked("volume", "One rinse", unit="mL", usual="10"),
-            Asked("behind", "Stays behind", unit="mL", usual="2"),
+            Asked("behind", "Left behind", unit="mL", usual="2"),
             Asked("wanted", "Washed out", unit="%", usual="99"),
-            Asked("solubility", "A litre dissolves", "of the solid", unit="g"),
+            Asked("solubility", "One litre dissolves", "of the solid", unit="g"),
         ),
         washing,
     ),
     Sum(
         "paper",
         "Papers and folds",
-        "What a cone holds, how it is folded, outlines to cut.",
+        "Volume of a cone, folding, outlines to cut.",
         (
             Asked("diameter", "Paper", unit="mm", usual="110"),
             Asked(

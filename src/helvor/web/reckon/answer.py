@@ -89,7 +89,7 @@ def number_of(form: Form, name: str, what: str, usual: float | None = None) -> f
     value = form.number(name)
     if value is None:
         if usual is None:
-            form.errors.setdefault(name, f"{what} is needed.")
+            form.errors.setdefault(name, f"{what}: enter a value.")
             return 0.0
         return usual
     return value

@@ -32,10 +32,13 @@ def _compound(line: str, eluents: int) -> Compound:
     """``ferrocene 100 mg 0.55 0.85``."""
     match = re.fullmatch(r"(.+?)\s+([\d.,]+)\s*mg\s+([\d.,\s]+)", line.strip())
     if match is None:
-        raise Unreadable(f"“{line.strip()[:30]}” is a name, mg and an Rf in each eluent: ferrocene 100 mg 0.55 0.85.")
+        raise Unreadable(
+            f"“{line.strip()[:30]}” is not clear: enter a name, mg and an Rf in each eluent, such as ferrocene 100 "
+            "mg 0.55 0.85."
+        )
     rfs = tuple(parse_number(text)[0] for text in match[3].split())
     if len(rfs) != eluents:
-        raise Unreadable(f"{match[1]}: {eluents} eluent{'s' if eluents > 1 else ''} need {eluents} Rf.")
+        raise Unreadable(f"{match[1]}: {eluents} eluent{'s' if eluents > 1 else ''} need {eluents} Rf values.")
     return Compound(match[1], parse_number(match[2])[0], rfs)
 
 
@@ -50,21 +53,21 @@ def what_comes_when(form: Form, house: House) -> Answer:
     except Unreadable as unreadable:
         raise FieldErrors({"eluents": str(unreadable)}) from unreadable
     if not eluents:
-        raise FieldErrors({"eluents": "At least one is needed."})
+        raise FieldErrors({"eluents": "Enter at least one."})
     try:
         compounds = [_compound(line, len(eluents)) for line in form.text("compounds").splitlines() if line.strip()]
     except Unreadable as unreadable:
         raise FieldErrors({"compounds": str(unreadable)}) from unreadable
     if not compounds:
-        raise FieldErrors({"compounds": "At least one is needed."})
+        raise FieldErrors({"compounds": "Enter at least one."})
     if fraction <= 0:
-        raise FieldErrors({"fraction": "A tube holds more than 0 mL."})
+        raise FieldErrors({"fraction": "Enter a tube volume above 0 mL."})
     try:
         v_m = column_volume(bore, bed)
         found = bands(compounds, eluents, v_m, plates=plates, sample_ml=sample, capacity=capacity)
     except Unreadable as unreadable:
         raise FieldErrors({"bore" if "bore" in str(unreadable) else "compounds": str(unreadable)}) from unreadable
-    answer = Answer("By a Gaussian with N plates; a step acts on a band once its front has caught up.")
+    answer = Answer("Gaussian bands with N plates; a change of eluent acts on a band once its front has caught up.")
     answer.head = ("", "column volumes", "mL", "tubes")
     for band in found:
         if band.volume is None or band.span is None:
@@ -106,17 +109,17 @@ def _drawn(found: list[Band], eluents: list[float], fraction: float) -> ElutionS
 
 COLUMNS: tuple[Sum, ...] = (
     Sum(
-        "elution", "What comes when", "Bands over the tubes, with steps, sample volume and overload.",
+        "elution", "Elution profile", "Bands across the tubes, with eluent changes, sample volume and overload.",
         (
-            Asked("compounds", "On the column", "a line each: name, mg, Rf in each eluent", lines=4, wide=True,
+            Asked("compounds", "On the column", "one per line: name, mg, Rf in each eluent", lines=4, wide=True,
                   usual="ferrocene 100 mg 0.55 0.85\nacetylferrocene 100 mg 0.02 0.30"),
             Asked("bore", "Inside", unit="mm", usual="15"),
             Asked("bed", "Silica", unit="mm", usual="150"),
             Asked("eluents", "Eluents", "mL of each in turn", usual="50 120"),
             Asked("fraction", "A tube", unit="mL", usual="5"),
-            Asked("plates", "Plates", "N", usual="150", slides=(20, 600)),
+            Asked("plates", "Plate number N", "N", usual="150", slides=(20, 600)),
             Asked("sample", "Loaded in", unit="mL", usual="0.5"),
-            Asked("capacity", "Parts well up to", unit="mg"),
+            Asked("capacity", "Separates well up to", unit="mg"),
         ),
         what_comes_when,
     ),

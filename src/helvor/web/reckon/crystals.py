@@ -25,7 +25,7 @@ from helvor.bench.crystallization.plan import (
     recrystallize,
 )
 from helvor.bench.crystallization.solubility import Curve, read_curve
-from helvor.bench.crystallization.solvents import HAZARD, UNKNOWN_HAZARD, Candidate, Tried, pairs, rank
+from helvor.bench.crystallization.solvents import HAZARD, SUITS, UNKNOWN_HAZARD, Candidate, Tried, pairs, rank
 from helvor.bench.quantity import Unreadable, digits, parse_number, round_to
 from helvor.bench.worksheet import WorkingLine
 from helvor.shelf.shelf import known_as
@@ -55,9 +55,9 @@ def _curve(form: Form, house: House) -> tuple[Curve, str]:
         known = curve_in(house.shelf, form.text("solid"), solvent)
         if known is None:
             raise Unreadable(
-                f"The shelf knows no two solubilities and no curve of it in {solvent}: give 0.54 at 25, 5.0 at 100."
+                f"The reference data has no solubility curve in {solvent}: enter one, such as 0.54 at 25, 5.0 at 100."
             )
-        return known, f"the shelf's, {', '.join(dict.fromkeys(point.source for point in known.points))}"
+        return known, f"reference data, {', '.join(dict.fromkeys(point.source for point in known.points))}"
     except Unreadable as unreadable:
         raise FieldErrors({"points": str(unreadable)}) from unreadable
 
@@ -86,41 +86,43 @@ def how_much_solvent(form: Form, house: House) -> Answer:
     s_cold = curve.at(cold)
     answer = Answer(f"Solubility {source}; between its points ln S is straight in 1/T.")
     answer.large = [
-        Large("can come out, at most", round_to(100 * plan.ceiling, 1), "%",
-              f"{TEACHING[0]:.0%} to {TEACHING[1]:.0%} is ordinary".replace("%", " %")),
+        Large("maximum recovery", round_to(100 * plan.ceiling, 1), "%",
+              f"{TEACHING[0]:.0%} to {TEACHING[1]:.0%} is typical".replace("%", " %")),
         Large("hot solvent", digits(plan.volume, 3), "mL", f"least {digits(plan.least, 3)} mL"),
     ]  # fmt: skip
-    answer.head = ("solvent", "comes out at most")
+    answer.head = ("solvent", "maximum recovery")
     answer.rows = [
         (f"{digits(ml, 3)} mL, {n:g} times the least", f"{round_to(100 * top, 1)} %")
         for n, (ml, top) in zip(COSTS, by_volume(plan, s_cold, [n * plan.least for n in COSTS]), strict=True)
     ]
     answer.rows += [
-        ("flask", f"{plan.flask:g} mL" if plan.flask else "none so large: divide it"),
+        ("flask", f"{plan.flask:g} mL" if plan.flask else "none this large: divide the solid"),
         ("charcoal, if it is coloured", " to ".join(digits(1000 * one, 2) for one in plan.charcoal) + " mg"),
-        ("saturated on cooling from", f"{round_to(plan.due, 0)} °C" if plan.due is not None else "beyond the curve"),
-        ("second crop, liquor boiled to half", f"about {digits(plan.boiled, 2)} g, less pure"),
+        ("saturated below", f"{round_to(plan.due, 0)} °C" if plan.due is not None else "beyond the curve"),
+        ("second crop, mother liquor boiled to half", f"about {digits(plan.boiled, 2)} g, less pure"),
     ]
     if plan.impurity is not None:
         answer.rows.append(("of the impurity stays dissolved", f"up to {digits(plan.impurity, 2)} g"))
     if benches:
-        answer.rows.append((f"for {benches} benches, a tenth to spare", f"{digits(for_benches(plan, benches), 3)} mL"))
+        answer.rows.append((f"for {benches} benches, 10 % spare", f"{digits(for_benches(plan, benches), 3)} mL"))
     if not plan.crystallizes:
-        answer.remarks.append(("stop", "It never becomes saturated: nothing can come out. Less solvent."))
+        answer.remarks.append(("stop", "It never becomes saturated, so nothing can crystallize. Use less solvent."))
     elif plan.volume > GREEDY * plan.least:
-        answer.remarks.append(("caution", "More than half again too much solvent: the liquor keeps what it can hold."))
+        answer.remarks.append(
+            ("caution", "More than 50 % too much solvent: the mother liquor keeps more product dissolved.")
+        )
     answer.working = [
         WorkingLine("least hot solvent", f"100 × {digits(mass, 3)} g ÷ {digits(curve.at(hot), 3)} = "
                                          f"{digits(plan.least, 3)} mL"),
-        WorkingLine("stays in the liquor", f"{digits(s_cold, 3)} × {digits(plan.volume, 3)} ÷ 100 = "
+        WorkingLine("stays in the mother liquor", f"{digits(s_cold, 3)} × {digits(plan.volume, 3)} ÷ 100 = "
                                            f"{digits(plan.liquor, 3)} g"),
         WorkingLine("ceiling", f"1 − {digits(s_cold, 3)} × ({digits(plan.volume, 3)} + {digits(wash, 2)}) ÷ "
                                f"(100 × {digits(mass, 3)}) = {round_to(100 * plan.ceiling, 1)} %"),
-        WorkingLine("heat of dissolving, from the slope", f"{digits(curve.heat, 2)} kJ/mol"),
+        WorkingLine("enthalpy of solution, from the slope", f"{digits(curve.heat, 2)} kJ/mol"),
     ]  # fmt: skip
     answer.steps = [
-        "Chips first; solvent in portions, each to the boil.", "Charcoal only off the boil.",
-        "Slowly, undisturbed; then ice with water. Hot glass looks cold; local rules decide.",
+        "Add chips first, then the solvent in portions, each to the boil.", "Add charcoal only off the boil.",
+        "Cool slowly, undisturbed; then in ice with water. Hot glass looks cold; local rules decide.",
     ]  # fmt: skip
     shown = draw_curve(curve, plan)
     solid = form.text("solid") or "the solid"
@@ -166,17 +168,22 @@ def which_solvent(form: Form, house: House) -> Answer:
     except Unreadable as unreadable:
         raise FieldErrors({"solvents": str(unreadable)}) from unreadable
     if not candidates:
-        raise FieldErrors({"solvents": "At least one solvent is needed."})
+        raise FieldErrors({"solvents": "Enter at least one solvent."})
     ordered = rank(candidates, melts, {one.name: wet for one in candidates} if wet is not None else None)
     best = ordered[0]
-    answer = Answer(f"{best.name} first." if best.level == "good" else "None suits as it stands; least bad first.")
+    answer = Answer(
+        f"{best.name} first." if best.level == "good" else "None is suitable alone; the best is listed first."
+    )
     answer.head = ("solvent", "why")
-    answer.rows = [(f"{one.name} ({one.level})", "; ".join(one.why)) for one in ordered]
+    answer.rows = [(f"{one.name} ({SUITS[one.level]})", "; ".join(one.why)) for one in ordered]
     couples = pairs([one.tried for one in candidates if one.tried is not None])
     if couples:
         named = ", ".join(f"{a} with {b}" for a, b in couples)
         answer.remarks.append(("note", f"As a pair, if they mix: {named}."))
-    answer.steps = ["A few grains in half a mL: cold, at the boil in a bath, on cooling.", "No flame near what burns."]
+    answer.steps = [
+        "Test a few grains in 0.5 mL: cold, at the boil in a bath, on cooling.",
+        "No flame near a flammable solvent.",
+    ]
     return answer
 
 
@@ -187,7 +194,9 @@ def _standards(text: str) -> list[Standard]:
             continue
         match = re.fullmatch(r"\s*(.+?)\s+([\d.,]+)\s+(?:read\s+)?([\d.,]+)\s*", line)
         if match is None:
-            raise Unreadable(f"“{line.strip()[:30]}” is a standard, its melting point, and what was read.")
+            raise Unreadable(
+                f"“{line.strip()[:30]}” is not clear: enter a standard, its melting point and what was read."
+            )
         found.append(Standard(match[1], parse_number(match[2])[0], parse_number(match[3])[0]))
     return found
 
@@ -205,7 +214,7 @@ def what_it_melts_like(form: Form, house: House) -> Answer:
     if published is None and item is not None and item.number("melts") is not None:
         published, where = item.number("melts"), f"the shelf's: {item.values['melts'].source}"
     if published is None:
-        raise FieldErrors({"published": "The shelf knows no melting point of it: give the published one."})
+        raise FieldErrors({"published": "The reference data has no melting point for it: enter the published one."})
     try:
         standards = _standards(form.text("standards"))
     except Unreadable as unreadable:
@@ -221,7 +230,9 @@ def what_it_melts_like(form: Form, house: House) -> Answer:
     if verdict.level != "good":
         answer.remarks.append((verdict.level, verdict.do or verdict.because))
     if too_fast(rate):
-        answer.remarks.append(("note", "Heated too fast: it reads high and wide. Again at 1 to 2 °C a minute."))
+        answer.remarks.append(
+            ("note", "Heated too fast: the range reads too high and too wide. Repeat at 1 to 2 °C a minute.")
+        )
     _mixed(form, standards, true, answer)
     return answer
 
@@ -234,21 +245,21 @@ def _mixed(form: Form, standards: list[Standard], alone: Range, answer: Answer) 
     except Unreadable as unreadable:
         raise FieldErrors({"mixed": str(unreadable)}) from unreadable
     same = same_by_mixing(alone, mixed)
-    answer.rows.append(("mixed with the known one", f"{mixed.shown} °C"))
+    answer.rows.append(("mixed with the reference", f"{mixed.shown} °C"))
     answer.remarks.append(
-        ("good", "Unchanged by mixing: the same substance.")
+        ("good", "Unchanged by mixing: the same compound.")
         if same
-        else ("caution", "Lowered by mixing: it is not that substance.")
+        else ("caution", "Lowered by mixing: a different compound.")
     )
 
 
 CRYSTALS: tuple[Sum, ...] = (
     Sum(
-        "recrystallize", "How much hot solvent", "Least solvent, flask, what comes out at most, what too much costs.",
+        "recrystallize", "Volume of hot solvent", "Least volume, flask, maximum recovery, loss from excess solvent.",
         (
             Asked("solid", "Solid", usual="acetanilide"),
             Asked("solvent", "Solvent", usual="water"),
-            Asked("points", "Solubility", "g in 100 mL at °C; empty: the shelf's", wide=True),
+            Asked("points", "Solubility", "g in 100 mL at °C; default: reference data", wide=True),
             Asked("mass", "Of it", unit="g", usual="2.0"),
             Asked("hot", "Dissolved at", unit="°C", usual="100"),
             Asked("cold", "Filtered at", unit="°C", usual="2"),
@@ -261,26 +272,28 @@ CRYSTALS: tuple[Sum, ...] = (
         how_much_solvent,
     ),
     Sum(
-        "which-solvent", "Which solvent", "From figures and test tubes: what to recrystallize from, and why.",
+        "which-solvent", "Choose a solvent", "From solubilities and test tubes: the solvent to recrystallize from, "
+                                             "and why.",
         (
-            Asked("solid", "Solid", "what the shelf knows of it joins in", usual="acetanilide"),
-            Asked("solvents", "Solvents", "a line each: name, g in 100 mL cold and hot, what the tube showed", lines=5,
+            Asked("solid", "Solid", "reference data is added", usual="acetanilide"),
+            Asked("solvents", "Solvents", "one per line: name, g in 100 mL cold and hot, result of the test "
+                                          "tube", lines=5,
                   wide=True, usual="water cold none hot all cooled crystals\n"
                   "ethanol cold all\nheptane cold none hot none"),
             Asked("melts", "It melts at", "dry", unit="°C", usual="114"),
-            Asked("wet", "Under the solvent", "where it is known to melt lower", unit="°C"),
+            Asked("wet", "Under the solvent", "if it melts lower under the solvent", unit="°C"),
         ),
         which_solvent,
     ),
     Sum(
-        "melting", "What a melting range says", "Against the published value, corrected, with a mixed one.",
+        "melting", "Judge a melting range", "Compared with the published value, corrected, with a mixed melting point.",
         (
             Asked("solid", "It should be", usual="acetanilide"),
             Asked("range", "Melts", unit="°C", usual="113.2-114.1"),
-            Asked("published", "Published", "empty: the shelf's", unit="°C"),
+            Asked("published", "Published", "default: reference data", unit="°C"),
             Asked("rate", "Heated", unit="°C/min", usual="1"),
-            Asked("standards", "Standards", "a line each: name, known, read", lines=2, wide=True),
-            Asked("mixed", "Mixed with the known one", unit="°C"),
+            Asked("standards", "Standards", "one per line: name, published, read", lines=2, wide=True),
+            Asked("mixed", "Mixed with the reference", unit="°C"),
         ),
         what_it_melts_like,
     ),

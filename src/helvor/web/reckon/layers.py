@@ -87,7 +87,7 @@ def which_layer(form: Form, house: House) -> Answer:
     liquids = _lines(form, "liquids", lambda line: read_liquid(
         line, lambda name: liquid_named(name, house.shelf), lambda name: formula_of(name, house)))  # fmt: skip
     if not liquids:
-        raise FieldErrors({"liquids": "Which liquids? A line each, with its volume."})
+        raise FieldErrors({"liquids": "Enter the liquids, one per line, each with its volume."})
     celsius, size = form.number("celsius"), form.number("size")
     form.check()
     settled = settle(liquids, 20.0 if celsius is None else celsius)
@@ -109,15 +109,16 @@ def which_layer(form: Form, house: House) -> Answer:
         answer.remarks.append(("caution", settled.why_one))
     elif settled.close:
         answer.remarks.append(
-            ("caution", f"Only {digits(settled.apart, 1)} g/mL apart: they part slowly, and either may end on top. "
+            ("caution", f"Densities differ by only {digits(settled.apart, 1)} g/mL: they separate slowly, and "
+                        "either may be on top. "
              f"{settled.widen}")
         )  # fmt: skip
     answer.remarks += [("note", f"{remark[0].upper()}{remark[1:]}.") for remark in settled.remarks]
     if len(liquids) > 2:
-        answer.remarks.append(("note", "Three liquids and more: look for a third layer before draining."))
+        answer.remarks.append(("note", "Three liquids or more: check for a third layer before draining."))
     if settled.volume > FILL[fill.key] * funnel:
         answer.remarks.append(
-            ("caution", f"{digits(settled.volume, 3)} mL do not go into {funnel:g} mL: {fill.words} is "
+            ("caution", f"{digits(settled.volume, 3)} mL is too much for {funnel:g} mL: {fill.words} is "
              f"{digits(FILL[fill.key] * funnel, 3)} mL.")
         )  # fmt: skip
     else:
@@ -131,7 +132,7 @@ def _ratio(form: Form) -> tuple[float, list[WorkingLine], list[tuple[str, str]]]
     """D as given, or from K, pKa and pH, or from a trial; extracting layer over what is extracted."""
     way = form.text("way") or "d"
     if way == "trial":
-        taken, found = number_of(form, "taken", "What was taken"), number_of(form, "found", "What was found")
+        taken, found = number_of(form, "taken", "The amount taken"), number_of(form, "found", "The amount found")
         feed, portion = number_of(form, "feed", "The volume"), number_of(form, "trial_volume", "The trial's volume")
         form.check()
         try:
@@ -147,12 +148,12 @@ def _ratio(form: Form) -> tuple[float, list[WorkingLine], list[tuple[str, str]]]
         solute = Solute("it", acts, pka, k)  # type: ignore[arg-type]  # one of two words
         organic = solute.d(ph)
         power = "pH − pKa" if acts == "acid" else "pKa − pH"
-        lines = [WorkingLine(f"D, organic over water = K ÷ (1 + 10^({power}))", digits(organic, 3))]
-        remarks = [("note", "K from log P in octanol is an estimate: other solvents lie up to ten times apart.")]
+        lines = [WorkingLine(f"D, organic over water = K_D ÷ (1 + 10^({power}))", digits(organic, 3))]
+        remarks = [("note", "K_D from log P in octanol is an estimate: other solvents can differ tenfold.")]
         if form.text("into") == "water":
             if organic <= 0:
-                raise FieldErrors({"k": "K is above 0."})
-            lines.append(WorkingLine("Into water it is the other way round", f"1 ÷ {digits(organic, 3)}"))
+                raise FieldErrors({"k": "Enter a partition constant above 0."})
+            lines.append(WorkingLine("Into water, 1 ÷ D", f"1 ÷ {digits(organic, 3)}"))
             return 1 / organic, lines, remarks
         return organic, lines, remarks
     return number_of(form, "d", "D", None), [], []
@@ -162,7 +163,7 @@ def how_many(form: Form, house: House) -> Answer:
     """What is left after each portion, and how many for a wanted part."""
     ratio, working, remarks = _ratio(form)
     feed, total = number_of(form, "feed", "The volume"), number_of(form, "total", "The volume")
-    wanted = number_of(form, "wanted", "The part", 99.0)
+    wanted = number_of(form, "wanted", "The fraction", 99.0)
     form.check()
     try:
         found = splits(ratio, feed, total)
@@ -173,17 +174,19 @@ def how_many(form: Form, house: House) -> Answer:
     school = house.rules["portions"]
     three = found[2]
     answer = Answer(f"House rule: {school.words}, as {school.why}.", working=working, remarks=remarks)
-    answer.large = [Large("taken out by three", digits(100 * three.out, 3), "%", f"3 × {digits(three.portion, 3)} mL")]
+    answer.large = [Large("extracted by three", digits(100 * three.out, 3), "%", f"3 × {digits(three.portion, 3)} mL")]
     if needed is not None:
         use = f"{digits(needed * total / 3, 3)} mL of solvent"
         answer.large.append(Large(f"portions of {digits(total / 3, 3)} mL for {wanted:g} %", str(needed), "", use))
     else:
-        answer.remarks.append(("caution", f"{wanted:g} % would take more than 50 portions: another solvent or pH."))
+        answer.remarks.append(
+            ("caution", f"{wanted:g} % would need more than 50 portions: change the solvent or the pH.")
+        )
     answer.head = ("portions", "each, mL", "left, %", "out, %")
     answer.rows = [
         (str(one.times), digits(one.portion, 3), digits(100 * one.left, 2), digits(100 * one.out, 4)) for one in found
     ]
-    answer.rows.append(("without end", "", digits(100 * least, 2), digits(100 * (1 - least), 4)))
+    answer.rows.append(("limit", "", digits(100 * least, 2), digits(100 * (1 - least), 4)))
     answer.working.append(
         WorkingLine("left after three = (1 ÷ (1 + D·V ÷ V₀))³",
                     f"(1 ÷ (1 + {digits(ratio, 3)} × {digits(three.portion, 3)} ÷ {feed:g}))³ = "
@@ -193,7 +196,7 @@ def how_many(form: Form, house: House) -> Answer:
     form.check()
     if back:
         lost = 1 - left(1 / ratio, total, back)
-        answer.rows.append(("a wash with", f"{back:g}", "takes back, %", digits(100 * lost, 2)))
+        answer.rows.append(("a wash with", f"{back:g}", "removes again, %", digits(100 * lost, 2)))
         answer.working.append(
             WorkingLine("the extracts washed with the first liquid lose 1 − 1 ÷ (1 + V ÷ (D·V_extracts))",
                         f"{digits(100 * lost, 2)} %")
@@ -202,11 +205,11 @@ def how_many(form: Form, house: House) -> Answer:
     form.check()
     if second is not None:
         if second <= 0:
-            raise FieldErrors({"second": "The other D is above 0 as well."})
+            raise FieldErrors({"second": "Enter the other D above 0."})
         other = left(second, feed, total / 3, 3)
         answer.remarks.append(
-            ("note", f"Beside it {digits(100 * (1 - other), 2)} % of the other come along; separation factor "
-             f"{digits(ratio / second, 2)}. One step parts them best at a volume of "
+            ("note", f"It also extracts {digits(100 * (1 - other), 2)} % of the other; separation factor β = "
+             f"{digits(ratio / second, 2)}. One step separates them best with a volume of "
              f"{digits(feed / math.sqrt(ratio * second), 2)} mL.")
         )  # fmt: skip
     answer.drawing = fragment(
@@ -218,7 +221,7 @@ def how_many(form: Form, house: House) -> Answer:
 def _parts(form: Form, house: House) -> list[Part]:
     parts = _lines(form, "parts", lambda line: read_part(line, lambda name: part_named(name, house.shelf)))
     if not parts:
-        raise FieldErrors({"parts": "Which substances? A line each."})
+        raise FieldErrors({"parts": "Enter the substances, one per line."})
     return parts
 
 
@@ -234,10 +237,10 @@ def who_goes_where(form: Form, house: House) -> Answer:
     ph = form.number("ph")
     form.check()
     if organic <= 0 or water <= 0:
-        raise FieldErrors({"organic" if organic <= 0 else "water": "The volume is above 0 mL."})
+        raise FieldErrors({"organic" if organic <= 0 else "water": "Enter a volume above 0 mL."})
     solutes = [_solute(part) for part in parts]
-    answer = Answer("Ionized is not moved: K and the volumes come in.")
-    answer.head = ("", "99 % moved", "pKa ± 2 moves", "taken out by")
+    answer = Answer("50 % ionized is not 50 % extracted: K_D and the volumes matter.")
+    answer.head = ("", "99 % moved", "pKa ± 2 extracts", "extracted by")
     for part, one in zip(parts, solutes, strict=True):
         if part.acts == "neutral" or part.pka is None:
             answer.rows.append((part.name, "at no pH", "—", "stays"))
@@ -284,20 +287,20 @@ def to_a_ph(form: Form, house: House) -> Answer:
     in_it = form.text("in_it")
     form.check()
     if volume <= 0:
-        raise FieldErrors({"volume": "The volume is above 0 mL."})
+        raise FieldErrors({"volume": "Enter a volume above 0 mL."})
     if not -1 <= target <= 15:
-        raise FieldErrors({"target": "A pH lies between −1 and 15."})
+        raise FieldErrors({"target": "Enter a pH between −1 and 15."})
     words = in_it.split()
     try:
         concentration = parse(f"{words[0]} mL", "volume").value if words else 0.0
     except Unreadable as unreadable:
-        raise FieldErrors({"in_it": "Write what it was extracted with, such as 1 M NaOH."}) from unreadable
+        raise FieldErrors({"in_it": "Enter what it was extracted with, such as 1 M NaOH."}) from unreadable
     formula = formula_of(" ".join(words[2:]) if len(words) > 2 and words[1] in ("M", "mol/L") else "", house)
     water = reagent_water(formula, concentration * volume / 1000, volume) if formula else None
     if words and water is None:
-        raise FieldErrors({"in_it": f"“{in_it[:30]}” is no acid or base known here: write it as 1 M NaOH."})
+        raise FieldErrors({"in_it": f"“{in_it[:30]}” is not a known acid or base: enter it as 1 M NaOH."})
     if water is None:
-        raise FieldErrors({"in_it": "What was it extracted with? Write 1 M NaOH."})
+        raise FieldErrors({"in_it": "Enter what it was extracted with, such as 1 M NaOH."})
     solutes = [_solute(part) for part in parts]
     try:
         found = to_reach(target, water, solutes, molar)
@@ -305,16 +308,16 @@ def to_a_ph(form: Form, house: House) -> Answer:
         raise FieldErrors({"target": str(unreadable)}) from unreadable
     now = ph_of(water, solutes)
     what = "acid" if target < now else "base"
-    answer = Answer(f"From pH {round_to(now, 1)} to {target:g}, in ice, testing a drop after each portion.")
+    answer = Answer(f"From pH {round_to(now, 1)} to {target:g}, in ice; test a drop after each portion.")
     answer.large = [
         Large(f"{what} of {molar:g} mol/L", digits(found.volume, 3), "mL", f"{digits(1000 * found.mol, 3)} mmol"),
         Large("in portions of", ", ".join(digits(p, 2) for p in found.portions), "mL"),
     ]
     if found.gas > 1:
-        answer.remarks.append(("caution", f"About {digits(found.gas, 2)} mL of carbon dioxide: it foams."))
+        answer.remarks.append(("caution", f"About {digits(found.gas, 2)} mL of carbon dioxide forms: it foams."))
     if found.warmer > 5:
         answer.remarks.append(("caution", f"Up to {digits(found.warmer, 2)} °C warmer without ice."))
-    answer.head = ("", "mmol", "charged now", "charged then")
+    answer.head = ("", "mmol", "ionized now", "ionized then")
     answer.rows = [
         (s.name, digits(1000 * s.mol, 3), *(f"{digits(100 * s.charged(ph), 3)} %" for ph in (now, target)))
         for s in solutes
@@ -331,7 +334,9 @@ def drying_agent(form: Form, house: House) -> Answer:
     name, volume = form.text("solvent"), number_of(form, "volume", "The volume")
     liquid = liquid_named(name, house.shelf)
     if liquid is None or liquid.makes != "organic":
-        form.errors["solvent"] = f"{name or 'That'} is no solvent on the shelf that makes a layer of its own."
+        form.errors["solvent"] = (
+            f"{name or 'That'} is not a solvent of the reference data that forms a separate layer: enter another."
+        )
     form.check()
     assert liquid is not None
     brine = form.text("brine") == "yes"
@@ -340,19 +345,21 @@ def drying_agent(form: Form, house: House) -> Answer:
         plan = agent_for(agent, volume, liquid.density, liquid.takes_up, brine=brine)
     except Unreadable as unreadable:
         raise FieldErrors({"volume": str(unreadable)}) from unreadable
-    answer = Answer("Enough is there when some grains move freely as it is swirled; the sum only says what to put out.")
+    answer = Answer(
+        "There is enough when some grains move freely on swirling; the calculation only says how much to provide."
+    )
     answer.large = [
         Large(agent.name, digits(plan.agent, 2), "g", f"in portions of {', '.join(f'{p:g}' for p in plan.portions)} g")
     ]
-    answer.head = ("", "g", "holds, g/g", "min", "taken off by")
+    answer.head = ("", "g", "holds, g/g", "min", "removed by")
     answer.rows = []
     for one in AGENTS:
         needed = agent_for(one, volume, liquid.density, liquid.takes_up, brine=brine)
         off = "decanting" if one.off == "decant" else "a filter"
         answer.rows.append((one.name, digits(needed.agent, 2), round_to(one.holds, 2), str(one.minutes), off))
     answer.steps = [
-        "Separate water that can be seen again; do not dry it away.",
-        "A portion, swirl; another while everything cakes together.",
+        "Separate any visible water again; drying agent does not remove it.",
+        "Add a portion and swirl; add another while everything is caked.",
         f"Stand at least {agent.minutes} min, loosely covered: it gets warm.",
         f"{'Decant' if agent.off == 'decant' else 'Filter'} into a dry, labelled, weighed vessel; rinse the salt.",
     ]
@@ -361,7 +368,7 @@ def drying_agent(form: Form, house: House) -> Answer:
     answer.working = [
         WorkingLine("water dissolved", f"{volume:g} mL × {liquid.density:g} g/mL × {liquid.takes_up:g} %"
                     f"{' × {1 - BRINE_TAKES:g} after brine' if brine else ''} = {digits(plan.dissolved, 2)} g"),
-        WorkingLine("salt, at a quarter of its hydrate",
+        WorkingLine("salt, at a quarter of its capacity",
                     f"({digits(plan.dissolved, 2)} + {plan.droplets:g} droplets) ÷ "
                     f"({OF_FULL:g} × {round_to(agent.holds, 2)}) = {digits(plan.agent, 2)} g"),
     ]  # fmt: skip
@@ -374,7 +381,9 @@ def flow_scheme(form: Form, house: House) -> Answer:
     name, organic = form.text("solvent"), number_of(form, "organic", "The volume")
     solvent = solvent_named(name, house.shelf)
     if solvent is None:
-        form.errors["solvent"] = f"{name or 'That'} is no solvent on the shelf whose density is known."
+        form.errors["solvent"] = (
+            f"{name or 'That'} is not a solvent with a density in the reference data: enter another."
+        )
     form.check()
     assert solvent is not None
     try:
@@ -382,7 +391,7 @@ def flow_scheme(form: Form, house: House) -> Answer:
     except Unreadable as unreadable:
         field = "organic" if "mL" in str(unreadable) else "solvent" if "layer" in str(unreadable) else "parts"
         raise FieldErrors({field: str(unreadable)}) from unreadable
-    answer = Answer("A proposal: edit it, try it, then give it to a class.")
+    answer = Answer("A proposal: edit it, test it, then use it with a class.")
     answer.head = ("ends as", *(part.name for part in parts))
     answer.rows = [
         (portion, *(f"{round_to(100 * shares.get(part.name, 0.0), 1)} %" for part in parts))
@@ -411,12 +420,12 @@ def scheme_shown(found: Proposed, parts: list[Part]) -> SchemeShown:
         left_over = [one for one in left_over if one not in stage.leaves]
         words = f"{stage.portions} × {stage.volume:g} mL {stage.chosen.molar:g} M {stage.chosen.formula}"
         lines.append(("down", before, y, words))
-        boxes.append(BoxShown(0, y, "organic layer", tuple(left_over) or ("nothing more",), product=False))
+        boxes.append(BoxShown(0, y, "organic layer", tuple(left_over) or ("no other compound",), product=False))
         back = f"to pH {round_to(stage.back_to, 0)}" if stage.back_to is not None else ""
         lines.append(("right", before, y, back))
         product = products[number] if number < len(products) else ""
         share = [f"{one} {round_to(100 * found.shares.get(product, {}).get(one, 0.0), 0)} %" for one in stage.leaves]
-        boxes.append(BoxShown(348, y, product or "water layer", tuple(share), product=True))
+        boxes.append(BoxShown(348, y, product or "aqueous layer", tuple(share), product=True))
     stays = [part.name for part in parts if part.acts == "neutral"]
     if stays:
         product = products[-1]
@@ -436,21 +445,21 @@ def reflux_flask(form: Form, house: House) -> Answer:
     except Unreadable as unreadable:
         raise FieldErrors({"volume": str(unreadable)}) from unreadable
     if size is None:
-        raise FieldErrors({"volume": "No round flask here is so large: make it in two batches."})
+        raise FieldErrors({"volume": "No round flask is this large: work in two batches."})
     part = volume / size
     answer = Answer("Time counts from the first drops that fall back.")
     answer.large = [Large("round flask", f"{size:g}", "mL", f"{digits(100 * part, 2)} % full")]
     if part < FULL[0]:
-        answer.remarks.append(("note", "Less than half full; the next smaller one would be too full."))
+        answer.remarks.append(("note", "Less than half full; the next smaller flask would be too full."))
     if part < NEARLY_EMPTY:
-        answer.remarks.append(("caution", "So little may boil dry: scale it up."))
+        answer.remarks.append(("caution", "This volume may boil dry: scale it up."))
     water = house.rules["condenser-water"]
     answer.steps = [
         "Flask clamped at the neck, chips in, before any heat.",
         "Condenser seated and held; open at the top: never a closed system.",
         f"Water in at the bottom, gentle: {water.words}.",
         "Heat high until it boils, then down: the ring of vapour in the lower third.",
-        "At the end: heat away, cool, condenser off first, flask onto a cork ring.",
+        "At the end: remove the heat, cool, take off the condenser first, put the flask on a cork ring.",
     ]
     return answer
 
@@ -458,24 +467,25 @@ def reflux_flask(form: Form, house: House) -> Answer:
 _PARTS = "cinnamic acid 1.00 g\nbenzocaine 1.00 g\nbiphenyl 1.00 g"
 LAYERS: tuple[Sum, ...] = (
     Sum(
-        "layers", "Which layer is which", "From the densities of what is really in the funnel.",
+        "layers", "Which layer is which", "From the densities of the actual contents of the funnel.",
         (
-            Asked("liquids", "In the funnel", "a line each; 3 M HCl 15 mL; an unknown one with its g/mL", lines=5,
+            Asked("liquids", "In the funnel", "one per line, such as 3 M HCl 15 mL; an unlisted liquid with its "
+                                              "g/mL", lines=5,
                   usual="tert-butyl methyl ether 60 mL\n1 M NaOH 15 mL", wide=True),
             Asked("celsius", "At", unit="°C", usual="20"),
-            Asked("size", "Funnel", "the smallest that fits without", unit="mL"),
+            Asked("size", "Funnel", "default: the smallest that fits", unit="mL"),
         ),
         which_layer,
     ),
     Sum(
-        "portions", "How many portions", "What is left after each, the limit, what a wash takes back.",
+        "portions", "Number of portions", "Fraction left after each, the limit, loss in a wash.",
         (
             Asked("way", "D is", usual="d",
                   options=(("d", "given"), ("ph", "from K, pKa and pH"), ("trial", "from one trial"))),
             Asked("d", "D", "extracting over extracted", usual="4", when=("way", "d")),
             Asked("feed", "Extracted", unit="mL", usual="50"),
-            Asked("total", "With, in all", unit="mL", usual="45"),
-            Asked("wanted", "Wanted out", unit="%", usual="99"),
+            Asked("total", "Total volume", unit="mL", usual="45"),
+            Asked("wanted", "To extract", unit="%", usual="99"),
             Asked("k", "K", "organic over water", when=("way", "ph")),
             Asked("pka", "pKa", when=("way", "ph")),
             Asked("ph", "pH", when=("way", "ph")),
@@ -490,41 +500,41 @@ LAYERS: tuple[Sum, ...] = (
         how_many,
     ),
     Sum(
-        "who", "Who goes where", "Over the pH; the pH that really moves 99 %.",
+        "who", "Distribution vs pH", "Against pH; the pH that extracts 99 %.",
         (
-            Asked("parts", "Substances", "a line each; an unknown one as: my amine base pKa 9.2 logP 1.5", lines=5,
+            Asked("parts", "Substances", "one per line; an unlisted one as: my amine base pKa 9.2 logP 1.5", lines=5,
                   usual=_PARTS, wide=True),
             Asked("organic", "Organic layer", unit="mL", usual="60"),
-            Asked("water", "Water layer", unit="mL", usual="15"),
+            Asked("water", "Aqueous layer", unit="mL", usual="15"),
             Asked("ph", "At", "pH"),
         ),
         who_goes_where,
     ),
     Sum(
-        "to-ph", "Acid to a pH", "By the balance of charges, in portions; gas and heat.",
+        "to-ph", "Adjust pH", "By charge balance, in portions; gas and heat.",
         (
-            Asked("parts", "Dissolved in it", "a line each", lines=3, usual="cinnamic acid 1.00 g", wide=True),
+            Asked("parts", "Dissolved in it", "one per line", lines=3, usual="cinnamic acid 1.00 g", wide=True),
             Asked("in_it", "Extracted with", usual="1 M NaOH"),
-            Asked("volume", "In all", unit="mL", usual="45"),
+            Asked("volume", "Total volume", unit="mL", usual="45"),
             Asked("target", "To", "pH", usual="2"),
             Asked("molar", "With acid or base of", unit="mol/L", usual="6"),
         ),
         to_a_ph,
     ),
     Sum(
-        "drying-agent", "How much drying agent", "By its own uptake; the grains decide.",
+        "drying-agent", "Amount of drying agent", "From the water in the layer; the grains decide.",
         (
             Asked("solvent", "Layer of", usual="tert-butyl methyl ether"),
             Asked("volume", "Volume", unit="mL", usual="60"),
-            Asked("agent", "With", options=(("", "by house rule"), *((a.key, a.name) for a in AGENTS))),
+            Asked("agent", "With", options=(("", "house rule"), *((a.key, a.name) for a in AGENTS))),
             Asked("brine", "Washed with brine", options=(("yes", "yes"), ("no", "no"))),
         ),
         drying_agent,
     ),
     Sum(
-        "scheme", "A flow scheme", "For acids, bases and neutrals in one mixture; becomes a procedure.",
+        "scheme", "Flow scheme", "For acids, bases and neutral compounds in one mixture; can become a procedure.",
         (
-            Asked("parts", "The mixture", "a line each; an unknown one as: my phenol acid pKa 9.9 logP 2.1", lines=6,
+            Asked("parts", "The mixture", "one per line; an unlisted one as: my phenol acid pKa 9.9 logP 2.1", lines=6,
                   usual=_PARTS, wide=True),
             Asked("solvent", "In", usual="tert-butyl methyl ether"),
             Asked("organic", "Volume", unit="mL", usual="60"),
@@ -532,7 +542,7 @@ LAYERS: tuple[Sum, ...] = (
         flow_scheme,
     ),
     Sum(
-        "reflux", "A flask for reflux", "Half to two thirds full; set up and taken down.",
+        "reflux", "A flask for reflux", "Half to two thirds full; setting up and taking apart.",
         (Asked("volume", "In the flask", unit="mL", usual="30"),),
         reflux_flask,
     ),

@@ -106,10 +106,10 @@ def tuning(form: Form, house: House) -> Answer:
     except Unreadable as unreadable:
         raise FieldErrors({"plates": str(unreadable)}) from unreadable
     if not lines:
-        raise FieldErrors({"plates": "No compound was run in two compositions."})
+        raise FieldErrors({"plates": "Enter at least one compound in two compositions."})
     alone = [name for name in points if name not in lines]
     if alone:
-        answer.remarks.append(("note", f"{', '.join(alone)} was run in one composition only and is left out."))
+        answer.remarks.append(("note", f"{', '.join(alone)} was run in one composition only and is not used."))
     _aim(form, lines, target, answer)
     phi = at / 100 if at is not None else None
     if phi is not None:
@@ -121,19 +121,21 @@ def tuning(form: Form, house: House) -> Answer:
         answer.rows = [(name, with_u(rf)) for name, rf in sorted(rfs.items(), key=lambda pair: -pair[1].value)]
     answer.working = [WorkingLine(name, f"{line.equation}, {line.points} plates") for name, line in lines.items()]
     if max(line.points for line in lines.values()) == 2:
-        answer.remarks.append(("note", "Two plates give the line, but not how straight it is: a third tells."))
+        answer.remarks.append(("note", "Two plates define the line but do not test it: run a third."))
     _another_kind(form.text("strong"), house, answer)
     if law == "log":
-        answer.remarks.append(("note", "φ is taken by volume, where the relation is strictly in mole fraction."))
+        answer.remarks.append(("note", "φ is by volume; strictly the relation uses the mole fraction."))
     answer.drawing = fragment("reckon/tuning.html", _plot(lines, points, phi))
     return answer
 
 
 def _hint(points: dict[str, list[Point]], target: float | None, law: str, answer: Answer) -> Answer:
     if law != "log":
-        raise FieldErrors({"plates": "One plate on paper or reversed phase gives no hint: run a second composition."})
+        raise FieldErrors(
+            {"plates": "One plate on paper or reversed phase gives no estimate: run a second composition."}
+        )
     aim = USUAL_AIM if target is None else target
-    answer.says = "One plate is only a hint, with a slope of 1: run a second one."
+    answer.says = "One plate gives only a rough estimate (slope 1): run a second one."
     answer.head = ("", f"for Rf {aim:g}")
     for name, ones in points.items():
         try:
@@ -149,7 +151,7 @@ def _aim(form: Form, lines: dict[str, Line], target: float | None, answer: Answe
     if target is not None:
         name = next((n for n in lines if n.casefold() == named.casefold()), "") if named else next(iter(lines))
         if not name:
-            raise FieldErrors({"compound": f"Name one of {', '.join(lines)}."})
+            raise FieldErrors({"compound": f"Enter one of {', '.join(lines)}."})
         try:
             phi = lines[name].phi_for(target)
         except Unreadable as unreadable:
@@ -163,11 +165,11 @@ def _aim(form: Form, lines: dict[str, Line], target: float | None, answer: Answe
             return
         rfs = ", ".join(f"{name} {round_to(rf.value, 2)}" for name, rf in best.rf.items())
         answer.large.append(
-            Large("best parted at", digits(100 * best.phi, 2), "%", f"smallest gap {round_to(best.gap, 2)}: {rfs}")
+            Large("best separated at", digits(100 * best.phi, 2), "%", f"smallest gap {round_to(best.gap, 2)}: {rfs}")
         )
         if best.gap < 0.1:
             answer.remarks.append(
-                ("caution", "Even there two of them lie within 0.1: strength alone does not part them. Change to a "
+                ("caution", "Even there two of them are within 0.1: strength alone does not separate them. Change to a "
                  "solvent of another kind: an ester for an ether, an alcohol for an ester, or add an acid or amine.")
             )  # fmt: skip
 
@@ -184,7 +186,7 @@ def _another_kind(strong: str, house: House, answer: Answer) -> None:
     named = "; ".join(
         f"{o.name} ({'−' if o.stronger_by < 0 else '+'}{round_to(abs(o.stronger_by), 2)}), {o.pulls}" for o in others
     )
-    answer.remarks.append(("note", f"Of another kind and nearest in strength ε° on alumina: {named}."))
+    answer.remarks.append(("note", f"Another class and nearest in strength ε° on alumina: {named}."))
 
 
 def _predicted(lines: dict[str, Line], phi: float | None) -> list[tuple[float, float, str]]:
@@ -242,14 +244,14 @@ def _plot(lines: dict[str, Line], points: dict[str, list[Point]], phi: float | N
 
 def arrival(form: Form, house: House) -> Answer:
     """When the front is where the plate is taken out."""
-    origin, liquid = number_of(form, "origin", "The origin's height"), number_of(form, "level", "The liquid's level")
+    origin, liquid = number_of(form, "origin", "The origin's height"), number_of(form, "level", "The eluent level")
     plate, below = (
         number_of(form, "plate", "The plate's height"),
         number_of(form, "below", "", house.rules.stop_below_top_mm),
     )
     form.check()
     if liquid >= origin:
-        form.errors["level"] = "The liquid stands above the origin: what is spotted dissolves into it."
+        form.errors["level"] = "The eluent level is above the origin: the spots would dissolve. Enter a lower level."
     form.check()
     try:
         stop = stopping_line(plate, origin, below)
@@ -261,7 +263,7 @@ def arrival(form: Form, house: House) -> Answer:
     except Unreadable as unreadable:
         raise FieldErrors({"readings": str(unreadable)}) from unreadable
     arrives = found.minutes_to(stop)
-    answer = Answer(f"The front is then {stop:g} mm over the origin, {below:g} mm below the top.")
+    answer = Answer(f"The front is then {stop:g} mm above the origin, {below:g} mm below the top.")
     answer.large = [Large("take it out after", round_to(arrives.value, 0), "min", f"± {round_up_to(arrives.u, 0)} min")]
     since, last = readings[-1]
     answer.large.append(Large("from the last reading", round_to(max(0.0, arrives.value - since), 0), "min"))
@@ -274,8 +276,9 @@ def arrival(form: Form, house: House) -> Answer:
         WorkingLine("κ from all of them", f"{digits(found.kappa.value)} ± {digits(found.kappa.u, 1)} mm²/min"),
         WorkingLine("Arrival", f"({stop:g} + {h:g})² ÷ {digits(found.kappa.value)} = {round_to(arrives.value, 1)} min"),
     ]  # fmt: skip
-    answer.remarks = [("note", "Counted from the liquid's surface; lid, lining and warmth change it. Mark the front at "
-                       "once when it comes out: it dries away in seconds.")]  # fmt: skip
+    answer.remarks = [("note", "Measured from the liquid's surface; lid, lining and temperature change it. Mark "
+                               "the front at "
+                       "once when the plate comes out: it disappears in seconds.")]  # fmt: skip
     return answer
 
 
@@ -297,10 +300,10 @@ def mixing(form: Form, house: House) -> Answer:
     answer.rows = [(p.name, digits(p.rounded, 4), digits(p.exact, 4)) for p in parts]
     if across is not None:
         height = level(volume, across, lining=lining)
-        answer.large.append(Large("it stands", round_to(height, 1), "mm", "high in the chamber"))
+        answer.large.append(Large("eluent level", round_to(height, 1), "mm", "level in the chamber"))
         if origin is not None:
             wanted, needed = volume_for(origin, across, lining=lining)
-            answer.rows.append(("for this origin", digits(needed), f"{round_to(wanted, 1)} mm high"))
+            answer.rows.append(("for this origin", digits(needed), f"level {round_to(wanted, 1)} mm"))
             if height >= origin - 2:
                 answer.remarks.append(("caution", f"That is within 2 mm of the origin at {origin:g} mm, or above it."))
     boils = boiling_points_of(house.shelf)
@@ -313,10 +316,11 @@ def mixing(form: Form, house: House) -> Answer:
             into = f"; waste: {item.text('waste')}" if item.text("waste") else ""
             answer.remarks.append(("note", f"{part.name}: {item.text('hazard')}{into}."))
     answer.steps = [
-        "Measure the largest part first, the additive last, each with its own glass; in the hood, no flame.",
-        "Label with the parts, date and hour: the volatile part leaves first, so the morning's mixture is another in "
+        "Measure the largest part first and the additive last, each with its own glassware; in the hood, no flame.",
+        "Label it with the parts, date and time: the volatile part evaporates first, so the morning's mixture has "
+        "changed by "
         "the afternoon.",
-        "Afterwards into the solvent waste, halogenated apart; local rules decide.",
+        "Afterwards put it into the solvent waste, halogenated separately; local rules decide.",
     ]
     return answer
 
@@ -343,7 +347,7 @@ def cutting(form: Form, house: House) -> Answer:
         (f"for {wanted} with spare", f"{digits(1000 * solution.total_mass)} mg in {digits(solution.total_volume)} mL"),
     ]
     answer.head = ("", "")
-    answer.steps = ["Pencil only, lightly; the origin 8 to 15 mm up.", "Lanes: " + ", ".join(
+    answer.steps = ["Pencil only, lightly; draw the origin 8 to 15 mm up.", "Lanes: " + ", ".join(
         f"{x:g}" for x in lane_positions(width, lanes)) + " mm from the left."]  # fmt: skip
     query = urlencode(
         {
@@ -356,7 +360,7 @@ def cutting(form: Form, house: House) -> Answer:
             "turn": form.text("turn") or "no",
         }
     )
-    answer.links = [(f"/reckon/sheet.svg?{query}", "The sheet at 1 : 1, to print")]
+    answer.links = [(f"/calculators/sheet.svg?{query}", "Sheet to print, 1 : 1")]
     answer.drawing = fragment(
         "reckon/sheet.html",
         SheetShown(sheet=sheet, plan=plan, lanes=list(lane_positions(width, lanes)), origin=origin),
@@ -440,13 +444,13 @@ def to_column(form: Form, house: House) -> Answer:
             ("fractions", f"{plan.fractions} of {digits(plan.fraction)} mL"),
         ]  # fmt: skip
         _for_class(form, plan, answer)
-        how = "from the table" if plan.by_table else "counted from 1/Rf, for these Rf are not the table's 0.35"
+        how = "from the table" if plan.by_table else "from 1/Rf, because these Rf values differ from the table's 0.35"
         answer.working.append(WorkingLine("Eluent", how))
     if sample is not None:
         answer.steps = [
-            "Silica in the hood: its dust harms the lungs.",
-            "Pack as slurry, no bubbles; never below the silica.",
-            "Solvent waste by its stream, halogenated apart; local rules decide.",
+            "Handle silica in the hood: its dust harms the lungs.",
+            "Pack as a slurry without bubbles; never let the liquid fall below the silica.",
+            "Solvent waste by its stream, halogenated separately; local rules decide.",
         ]
     return answer
 
@@ -455,12 +459,12 @@ PLATES: tuple[Sum, ...] = (
     Sum(
         "tuning",
         "Tune an eluent",
-        "From plates in two or more compositions to the best one.",
+        "Find the best composition from plates in two or more.",
         (
             Asked(
                 "plates",
                 "Plates",
-                "a line each: % of the stronger part, then names with their Rf",
+                "one per line: % of the stronger part, then names with their Rf",
                 usual="30 % P 0.16, A 0.30, C 0.05\n50 % P 0.28, A 0.45, C 0.09\n70 % P 0.41, A 0.58, C 0.14",
                 lines=4,
                 wide=True,
@@ -475,19 +479,19 @@ PLATES: tuple[Sum, ...] = (
     ),
     Sum(
         "arrival",
-        "When the front arrives",
-        "From the front while it runs to the minute it is taken out.",
+        "Time for the front to arrive",
+        "From readings of the moving front to the time to take the plate out.",
         (
             Asked(
                 "readings",
                 "Front so far",
-                "minutes and mm over the origin",
+                "minutes and mm above the origin",
                 usual="4 min 22 mm\n8 min 33 mm",
                 lines=3,
                 wide=True,
             ),
-            Asked("origin", "Origin", "over the bottom edge", unit="mm", usual="10"),
-            Asked("level", "Liquid", "over the bottom edge", unit="mm", usual="5"),
+            Asked("origin", "Origin", "above the bottom edge", unit="mm", usual="10"),
+            Asked("level", "Liquid", "above the bottom edge", unit="mm", usual="5"),
             Asked("plate", "Plate's height", unit="mm", usual="100"),
             Asked("below", "Stop below the top", unit="mm", usual="10"),
         ),
@@ -496,12 +500,12 @@ PLATES: tuple[Sum, ...] = (
     Sum(
         "eluent",
         "Mix an eluent",
-        "Volumes that can be measured, and how high it stands.",
+        "Volumes to measure, and the level in the chamber.",
         (
             Asked("eluent", "Eluent", usual="ethyl acetate : heptane : acetic acid 70 : 29 : 1", wide=True),
             Asked("volume", "Each chamber", unit="mL", usual="10"),
             Asked("chambers", "Chambers", usual="12"),
-            Asked("step", "Measured to", unit="mL", usual="0.5"),
+            Asked("step", "Measurable to", unit="mL", usual="0.5"),
             Asked("across", "Chamber, inside", unit="mm", usual="60"),
             Asked("origin", "Origin", unit="mm", usual="10"),
             Asked("lining", "Lining takes", unit="mL"),
@@ -510,8 +514,8 @@ PLATES: tuple[Sum, ...] = (
     ),
     Sum(
         "cutting",
-        "Cut plates, spot samples",
-        "Plates out of a sheet, lanes, spotting solutions for a class.",
+        "Plates and spotting solutions",
+        "Plates from a sheet, lanes, spotting solutions for a class.",
         (
             Asked("lanes", "Lanes", usual="4"),
             Asked("apart", "apart", unit="mm", usual="10"),
@@ -526,17 +530,17 @@ PLATES: tuple[Sum, ...] = (
     ),
     Sum(
         "column",
-        "From plate to column",
-        "Whether two spots part on a column, and a first plan of it.",
+        "TLC to column",
+        "Whether two spots separate on a column, and a first plan.",
         (
             Asked("rf_fast", "Rf of the faster", usual="0.35"),
             Asked("rf_slow", "Rf of the slower", usual="0.18"),
             Asked("sample", "Sample", unit="mg", usual="200"),
             Asked("kind", "Column", usual="flash", options=(("flash", "flash, by the table"), ("gravity", "gravity"))),
-            Asked("bores", "Widths there are", "mm, several with spaces", when=("kind", "gravity")),
+            Asked("bores", "Widths available", "mm, several with spaces", when=("kind", "gravity")),
             Asked("flow", "Flow", unit="mL/min", when=("kind", "gravity")),
             Asked("benches", "Benches"),
-            Asked("eluent", "Eluent", "names its waste", usual="heptane : ethyl acetate 4 : 1", wide=True),
+            Asked("eluent", "Eluent", "sets the waste stream", usual="heptane : ethyl acetate 4 : 1", wide=True),
         ),
         to_column,
     ),

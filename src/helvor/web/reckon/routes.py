@@ -61,13 +61,13 @@ class SheetToPrint:
 Millimetres = Annotated[float, Query(ge=5, le=600)]
 
 
-@router.get("/reckon")
+@router.get("/calculators")
 @may(May.ANYBODY)
 def reckon_first(who: VisitorDep) -> Response:
-    return RedirectResponse(f"/reckon/{SUMS[0].key}", status_code=303)
+    return RedirectResponse(f"/calculators/{SUMS[0].key}", status_code=303)
 
 
-@router.get("/reckon/outline.svg")
+@router.get("/calculators/outline.svg")
 @may(May.ANYBODY)
 def outline(who: VisitorDep, diameter: Annotated[float, Query(ge=10, le=300)] = 110.0) -> Response:
     """A cutting outline at 1 : 1, with a square of 50 mm to check the print by."""
@@ -76,7 +76,7 @@ def outline(who: VisitorDep, diameter: Annotated[float, Query(ge=10, le=300)] = 
     return Response(render("reckon/outline.svg", shown), media_type="image/svg+xml", headers=headers)
 
 
-@router.get("/reckon/sheet.svg")
+@router.get("/calculators/sheet.svg")
 @may(May.ANYBODY)
 def sheet(
     who: VisitorDep,
@@ -109,7 +109,7 @@ def _asked(chosen: Sum, values: dict[str, list[str]], errors: dict[str, str]) ->
     ]
 
 
-@router.get("/reckon/{key}")
+@router.get("/calculators/{key}")
 @may(May.ANYBODY)
 def reckon(request: Request, key: str, who: VisitorDep) -> Response:
     """A sum; the answer follows what stands in the address."""
@@ -138,5 +138,6 @@ def reckon(request: Request, key: str, who: VisitorDep) -> Response:
     )
     if is_htmx(request):
         return html("reckon/work.html", work, status=422 if errors else 200)
-    page = ReckonPage(visitor=who, place="plan", **{name: getattr(work, name) for name in ReckonWork.__annotations__})
+    shown = {name: getattr(work, name) for name in ReckonWork.__annotations__}
+    page = ReckonPage(visitor=who, place="calculators", **shown)
     return html("reckon/reckon.html", page, status=422 if errors else 200)

@@ -34,7 +34,7 @@ from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
-CLOSED = "Answers are closed. What you have written stays; ask your instructor to open them again."
+CLOSED = "Answers are closed. What you sent is saved; ask your instructor to open them again."
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -163,7 +163,7 @@ def _write(request: Request, who: Visitor, page_id: UUID, technique: str, fields
     with pool(request).connection() as conn:
         page, entries, settings = _opened(conn, who.account.id, page_id, technique)
         if entry is None:
-            raise Problem("entry", "This form carries no id: load the page again.")
+            raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
 
         def compose(now: list[Entry]) -> list[Draft]:
             return [Draft(entry, composed(page, now, settings, question, written))]
@@ -177,7 +177,7 @@ def _write(request: Request, who: Visitor, page_id: UUID, technique: str, fields
             return _shown(request, who, page, sheet, settings, {question: str(trouble)}, {question: written})
     if not is_htmx(request):
         return RedirectResponse(f"{page.address}/answers", status_code=303)
-    said = f"Written: {written}." if done.new else "Already written; nothing was doubled."
+    said = f"Saved: {written}." if done.new else "Already saved; no duplicate was made."
     return _shown(request, who, done.page, done.worksheet, settings, said=said)
 
 
@@ -266,14 +266,14 @@ def set_answer_sheet(request: Request, class_id: UUID, who: WriterDep, fields: S
             raise NotYours
         works = _works(pages.pages_of_class(conn, who.account.id, class_id))
     if work not in works:
-        raise Problem("work", "That work is not in this class.")
+        raise Problem("work", "This class has no such work: choose one from the list.")
     asked = {q.key: _asked(form, q) for q in works[work]}
     when = None
     if closes:
         try:
             when = datetime.fromisoformat(closes).replace(tzinfo=who.account.zone)
         except ValueError:
-            form.errors["closes"] = "Write a date and a time, such as 2026-11-24 16:40, or leave it empty."
+            form.errors["closes"] = "Enter a date and a time, such as 2026-11-24 16:40, or leave it empty."
     shows = next((key for key in SHOWS if key == form.text("shows")), "nothing")
     settings = SheetSettings(shows=shows, closes=when, asked={k: a for k, a in asked.items() if a != Asked()})
     if form.errors:
@@ -288,7 +288,7 @@ def _asked(form: Form, question: Question) -> Asked:
     tolerance, points = form.number(f"tolerance {key}"), form.number(f"points {key}")
     for name, value, most in ((f"tolerance {key}", tolerance, 1000), (f"points {key}", points, 100)):
         if value is not None and value > most:
-            form.errors[name] = f"At most {most}."
+            form.errors[name] = f"Enter at most {most}."
             return Asked()
     return Asked(
         asked=bool(form.text(f"asked {key}")),

@@ -231,7 +231,7 @@ def _all_pages(everything: ClassFound) -> Sequence[OnePage]:
     return [one for work in everything.works.values() for one in work.pages]
 
 
-@router.get("/classes/{class_id}/review")
+@router.get("/classes/{class_id}/results")
 @may(May.STAFF)
 def review(
     request: Request, class_id: UUID, who: VisitorDep, work: str = "", against: UUID | None = None
@@ -283,7 +283,7 @@ def answers_file(request: Request, class_id: UUID, who: VisitorDep, work: str = 
     return _file(csv_text(ANSWER_COLUMNS, rows), f"{code}-answers.csv", "text/csv")
 
 
-@router.get("/classes/{class_id}/review.csv")
+@router.get("/classes/{class_id}/results.csv")
 @may(May.STAFF)
 def numbers_file(request: Request, class_id: UUID, who: VisitorDep, work: str = "") -> Response:
     """Every bench's numbers of a work, as CSV."""

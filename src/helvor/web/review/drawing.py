@@ -71,7 +71,7 @@ def _dots(measure: Measure, x: float, width: float, y: Axis, address: dict[int, 
         inside = [s for s in spots if low + DOT <= s <= high - DOT]
         free = next((s for s in inside if all(abs(s - t) >= 2 * DOT - 1 for t in taken)), middle)
         says = f"bench {one.bench}: {round_to(one.value, decimals)} {measure.unit}".rstrip() + (
-            ", apart from the others" if one.apart else ""
+            ", outlier" if one.apart else ""
         )
         placed.append(DotShown(round(free, 1), at, one.bench, address.get(one.bench, ""), says, one.apart))
     return placed
@@ -196,7 +196,7 @@ def draw_losses(loss: ClassLoss) -> LossShown:
     if missing > 0:
         whole.append(Piece(corner, round(missing * scale, 1), "missing", f"{missing:.2f}", "missing", 0))
         at = 0.0
-        parts = [*((one.what, one.grams, "cause") for one in loss.explained), ("not accounted for", loss.rest, "rest")]
+        parts = [*((one.what, one.grams, "cause") for one in loss.explained), ("unaccounted for", loss.rest, "rest")]
         for shade, (name, grams, kind) in enumerate(parts):
             wide = grams / missing * BAR
             if wide > 0:

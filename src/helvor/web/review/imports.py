@@ -141,7 +141,7 @@ def hand_in(
         if _is_table(name, content):
             table_apart.read(name, content)
         elif isinstance(_record(name, content), ClassRecord):
-            raise BadRecord([("file", "This is a whole class: bring it in where classes are made, under Today.")])
+            raise BadRecord([("file", "This is a whole class: import it under Today, New class.")])
     except BadRecord as bad:
         return _hand_in(request, who, class_id, name, bad.troubles)
     except BadTable as bad:
@@ -267,7 +267,7 @@ def decide(request: Request, class_id: UUID, draft: UUID, who: WriterDep, fields
     sort = NAMES if form.text("sort") == NAMES else READINGS
     work = form.text("work")
     if doubled:
-        more = [("columns", f"Two columns are the {MEANINGS[doubled[0]]}: leave one out.")]
+        more = [("columns", f"Two columns are set to {MEANINGS[doubled[0]]}: choose one.")]
         return _preview_table(request, who, class_id, kept, table, mapping, sort, work, more)
     if form.text("what") != "write":
         return _preview_table(request, who, class_id, kept, table, mapping, sort, work)
@@ -294,7 +294,7 @@ def decide(request: Request, class_id: UUID, draft: UUID, who: WriterDep, fields
         except Problem as problem:
             more = [("file", str(problem))]
             return _preview_table(request, who, class_id, kept, table, mapping, sort, work, more)
-    return RedirectResponse(f"/classes/{class_id}/review?work={work}", status_code=303)
+    return RedirectResponse(f"/classes/{class_id}/results?work={work}", status_code=303)
 
 
 def _mapping(form: Form, table: Table) -> dict[str, str]:
@@ -313,7 +313,7 @@ def _write_record(
     bench = form.whole("bench")
     try:
         if bench is None:
-            raise Problem("bench", "Choose the bench that it comes to.")
+            raise Problem("bench", "Choose the bench to import to.")
         records.import_page(conn, who.account.id, class_id, bench, record, eluotropic_rank())
     except Problem as problem:
         return _preview_record(request, conn, who, class_id, kept, [(problem.field, str(problem))])
@@ -359,7 +359,7 @@ def bring_class_in(
         else:
             record = records.read_record(content)
         if not isinstance(record, ClassRecord):
-            raise BadRecord([("file", "This is one page: bring it in from Review of the class that it belongs to.")])
+            raise BadRecord([("file", "This is a single page: import it from Results of its class.")])
         with pool(request).connection() as conn:
             came = records.import_class(conn, who.account.id, record, code.strip(), contents, eluotropic_rank())
     except BadRecord as bad:
@@ -367,6 +367,6 @@ def bring_class_in(
     except Problem as problem:
         troubles = [(problem.field, str(problem))]
     else:
-        return RedirectResponse(f"/classes/{came.class_id}/review", status_code=303)
+        return RedirectResponse(f"/classes/{came.class_id}/results", status_code=303)
     page = ClassInPage(visitor=who, place="today", code=code, name=name, troubles=troubles)
     return html("review/class_in.html", page, status=422)

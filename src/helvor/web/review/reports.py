@@ -20,6 +20,7 @@ from psycopg_pool import ConnectionPool
 from starlette.responses import RedirectResponse, Response
 
 from helvor.bench.entry import Entry, Typed
+from helvor.bench.house_words import page_in
 from helvor.bench.planar.results import PlateWorksheet
 from helvor.bench.procedure import Procedure, instruction
 from helvor.bench.review import questions
@@ -37,6 +38,7 @@ from helvor.notebook.pages import NotYours, Page
 from helvor.notebook.report_jobs import Job
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.drawings import find_drawing, standalone
+from helvor.web.house_words import in_house_words
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.planar.drawing import draw_plate
@@ -51,6 +53,7 @@ from helvor.web.review.found import Found, OnePage, Work, found_of, read_class
 from helvor.web.run.routes import SchemeFile
 from helvor.web.run.scheme import draw_scheme
 from helvor.web.run.shown import Headline, headlines, working
+from helvor.web.run.words import StepNames
 from helvor.web.run.words import describe as describe_run
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
@@ -155,7 +158,7 @@ def _lines(entries: Sequence[Entry], words: Callable[[Entry], str]) -> list[Line
 
     def struck(entry: Entry) -> str:
         by = struck_by.get(entry.id)
-        return f"struck through by {by.by}: {by.reason}" if by is not None else ""
+        return f"struck out by {by.by}: {by.reason}" if by is not None else ""
 
     return [Line(entry.at, entry.by, words(entry), struck(entry), entry.typed) for entry in entries]
 
@@ -179,10 +182,14 @@ def bench_report(
             drawings.append(("plate", _own(svg, on_paper)))
     assert isinstance(sheet, RunWorksheet | PlateWorksheet)
     entries = list(one.entries)
-    words = describe_run if is_run else lambda entry: describe_plate(entry.payload, entries)
+    steps = StepNames(entries)
+
+    def words(entry: Entry) -> str:
+        return describe_run(entry, steps) if is_run else describe_plate(entry.payload, entries)
+
     bench = f"{page.bench_name}{f', {page.pair}' if page.pair else ''}"
     return BenchReport(
-        title=page.title, where=f"{page.class_code or 'Front bench'} · {bench} · {page.title}",
+        title=page.title, where=f"{page.class_code or 'My bench'} · {bench} · {page.title}",
         zone=who.account.time_zone, made_at=now, on_paper=on_paper, address=page.address, page=page, sheet=sheet,
         lines=_lines(entries, words), drawings=drawings,
         headlines=headlines(sheet) if isinstance(sheet, RunWorksheet) else [],
@@ -219,7 +226,7 @@ def _settings(conn: psycopg.Connection, page: Page) -> answer_sheets.SheetSettin
 
 
 def _pdf(parts: Sequence[str], paper: Paper, name: str) -> Response:
-    content = pdf(parts, paper, STATIC)
+    content = pdf([in_house_words(part) for part in parts], paper, STATIC)
     return Response(
         content, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{name}.pdf"'}
     )
@@ -320,9 +327,10 @@ def make_class_report(
 
 
 def _class_parts(row: ClassRow, work: Work, who: Visitor, now: datetime) -> Iterator[str]:
-    yield render("report/class.html", class_report(row, work, who, now, on_paper=True))
+    words = who.account.words
+    yield page_in(words, render("report/class.html", class_report(row, work, who, now, on_paper=True)))
     for one in work.pages:
-        yield render("report/bench.html", bench_report(one, who, work.settings, now, on_paper=True))
+        yield page_in(words, render("report/bench.html", bench_report(one, who, work.settings, now, on_paper=True)))
 
 
 def _make(connections: ConnectionPool, key: UUID, parts: Iterator[str], paper: Paper) -> None:
@@ -331,7 +339,7 @@ def _make(connections: ConnectionPool, key: UUID, parts: Iterator[str], paper: P
         content = pdf(parts, paper, STATIC, lambda count: report_jobs.tell(connections, key, done=count))
         report_jobs.tell(connections, key, content=content)
     except Exception as trouble:
-        report_jobs.tell(connections, key, trouble="It could not be laid out. Ask for it again.")
+        report_jobs.tell(connections, key, trouble="The report could not be created. Request it again.")
         raise RuntimeError(f"report {key}") from trouble
 
 
@@ -425,7 +433,7 @@ def _prep(request: Request, who: Visitor, class_id: UUID, meeting: int | None, *
     with pool(request).connection() as conn:
         asked = prep_asked(conn, who, class_id, meeting)
     when: Meeting = asked.meeting
-    title = f"Make and put out: {asked.title}"
+    title = f"Preparation list: {asked.title}"
     return PrepReport(
         title=title, where=f"{asked.row.code} · meeting {when.number} · {asked.title}", zone=who.account.time_zone,
         made_at=datetime.now(UTC), on_paper=on_paper, address=f"/classes/{class_id}/prep", sheet=asked.sheet,

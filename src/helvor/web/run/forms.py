@@ -43,7 +43,7 @@ def draft_from(
     strikes, reason = form.correction()
     named = form.text("bottle").casefold()
     if kind == "taken" and named and named not in (bottles or {}):
-        form.errors["bottle"] = "No stock bottle of this class with a solution in it has this code or label."
+        form.errors["bottle"] = "No stock bottle of this class has this code or label: check the label."
     payload = reader(form, run, strikes)
     if isinstance(payload, e.Taken) and named and bottles:
         payload = payload.model_copy(update={"bottle": bottles[named]})
@@ -59,7 +59,7 @@ def _weighed(form: Form, run: Run, strikes: UUID | None) -> Payload:
     state, portion = form.text("state"), form.text("portion")
     labels = labels_of(form.text("container"))
     if not labels:
-        form.errors["container"] = "Name what stands on the pan, such as dish 3."
+        form.errors["container"] = "Enter the container on the pan, such as dish 3."
     known = next((name for name in run.portion_names if same(name, portion)), portion)
     number = form.whole("round")
     if state == "dried" and number is None:
@@ -175,7 +175,7 @@ def _tried(form: Form, run: Run, strikes: UUID | None) -> Payload:
 def _timer(form: Form, run: Run, strikes: UUID | None) -> Payload:
     minutes = form.number("minutes")
     if minutes is None:
-        form.errors.setdefault("minutes", "How many minutes?")
+        form.errors.setdefault("minutes", "Enter the minutes.")
     return form.build(e.TimerSet, label=form.text("label"), minutes=minutes, step=form.text("step"))
 
 
@@ -189,14 +189,14 @@ def _borrowed(form: Form, run: Run, strikes: UUID | None) -> Payload:
 
 def _late(form: Form, run: Run, strikes: UUID | None) -> Payload:
     if len(form.text("words")) < 2:
-        form.errors["words"] = "Say when the bench started, or why it is late."
+        form.errors["words"] = "Enter when the bench started, or why it is late."
     return form.build(e.Late, words=form.text("words"), make_up=form.text("make_up"))
 
 
 def _step_added(form: Form, run: Run, strikes: UUID | None) -> Payload:
     kind: StepKind | None = STEP_KINDS.get(form.text("step_kind"))
     if kind is None:
-        form.errors["step_kind"] = "Choose what is done."
+        form.errors["step_kind"] = "Choose a kind of step."
         form.check()
     assert kind is not None
     used = {step.id for step in run.procedure.steps}

@@ -29,6 +29,7 @@ from helvor.notebook.room_for_files import nearly_full
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
+from helvor.web.house_words import line_as_typed_here
 from helvor.web.ink_first import inked, left_behind
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
@@ -52,12 +53,12 @@ from helvor.web.run.shown import (
     sheet_of,
     work_of,
 )
-from helvor.web.run.words import describe
+from helvor.web.run.words import StepNames, describe
 from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
-HINT = "container, portion, mass; take, net, vol, use, done, skip, timer, note"
+HINT = "e.g. dish 3 salt 33.120 · ? for all commands"
 
 
 @router.get("/runs/{page_id}")
@@ -166,7 +167,7 @@ def edit(
         line = next((line for line in run.lines if line.root.id == key and line.stands), None)
         if line is None:
             raise NotYours
-        strikes, named = line.head.id, describe(line.head)
+        strikes, named = line.head.id, describe(line.head, StepNames(entries))
         if kind not in ("struck", "timer-stopped"):
             values = {
                 **values_of(line.head.payload),
@@ -197,7 +198,7 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
     form = Form(fields)
     kind, entry = form.text("kind"), form.id("entry")
     if entry is None:
-        raise Problem("entry", "This form has lost its number. Reload the page; nothing was written.")
+        raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
         return [forms.draft_from(kind, form, entry, gather(before(entries, entry)), bottles, CRAFT_READERS)]
@@ -268,8 +269,8 @@ def _write(
 def _said(written: Inked, line: Line | None) -> str:
     """What a screen reader hears after writing."""
     if not written.new:
-        return "Already written; nothing was doubled."
-    return f"Written: {describe(line.head)}." if line is not None else "Written."
+        return "Already saved; no duplicate was made."
+    return f"Saved: {describe(line.head, StepNames(written.entries))}." if line is not None else "Saved."
 
 
 def _answer(request: Request, written: Inked, entry_id: UUID, view: str, step: str, said: str = "") -> Response:
@@ -297,7 +298,7 @@ def correct_handout(
 ) -> Response:
     """Correct a step's words in every run of the class that follows the same handout."""
     if len(says.strip()) < 2:
-        raise Problem("says", "Write the corrected words of the step.")
+        raise Problem("says", "Enter the corrected instruction.")
     correction = e.HandoutCorrected(step=step, says=says, why=why)
     with pool(request).connection() as conn:
         how_many = procedures.correct_handout(
@@ -341,11 +342,11 @@ def _ahead(page: Page, entries: Sequence[Entry], payload: object) -> tuple[str, 
     new = Entry(uuid4(), len(entries) + 1, payload, None, "", "", datetime.now(UTC))
     sheet = sheet_of(page, [*entries, new])
     if not payload.portion:
-        return payload.mass.number, "", "", "written as the tare"
+        return payload.mass.number, "", "", "saved as the tare"
     portion = sheet.ledger.portion(payload.portion)
     found = next((n for n in portion.nets if n.on.key == new.id), None) if portion else None
     if found is None or found.net is None:
-        return payload.mass.number, "", "", "no tare yet: the net stays open"
+        return payload.mass.number, "", "", "no tare yet: the net mass is unknown"
     tare = shown(found.tare.mass) if found.tare is not None and found.tare.mass is not None else ""
     finding = next((f for f in sheet.findings if same(f.about, payload.portion) and f.level != "good"), None)
     return payload.mass.number, tare, shown_with_u(found.net), finding.what if finding else ""
@@ -359,7 +360,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
         page, entries = pages.open_page(conn, who.account.id, page_id)
     only_run(page)
     says = trouble = ""
-    text = text[:200]
+    text = line_as_typed_here(text[:200])
     if text.strip():
         try:
             understood = understand(text, entries, step[:24], CRAFTS)
@@ -389,7 +390,7 @@ def read(
     """Write a typed reading."""
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
-        return [pages.Draft(entry, understand(text, before(entries, entry), step, CRAFTS).payload)]
+        return [pages.Draft(entry, understand(line_as_typed_here(text), before(entries, entry), step, CRAFTS).payload)]
 
     try:
         written = _write(request, who, page_id, compose)
@@ -421,7 +422,8 @@ def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         row, meeting = shell_of_class(conn, who, only_run(page).class_id)
-    return history_page(who, row, meeting, page, entries, {entry.id: describe(entry) for entry in entries})
+    steps = StepNames(entries)
+    return history_page(who, row, meeting, page, entries, {entry.id: describe(entry, steps) for entry in entries})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

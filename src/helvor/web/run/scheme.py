@@ -342,7 +342,7 @@ def _end(name: str, ledger: Ledger, y: float, thick: float, estimate: float | No
     part = ledger.parts.get(portion.name)
     made = next((made for made in ledger.yields if same(made.portion, name)), None)
     if portion.basis == "borrowed":
-        note = "another bench's"
+        note = "from another bench"
     elif made is not None and made.percent is not None:
         note = f"{shown(made.percent * 100, most=1)} % yield"
     elif part is not None:
@@ -356,9 +356,7 @@ def _end(name: str, ledger: Ledger, y: float, thick: float, estimate: float | No
 
 def _missing_end(missing: Measured, ledger: Ledger, y: float, scale: float) -> EndLabel:
     part = shown(missing / ledger.sample * 100, most=1) if ledger.sample is not None else ""
-    return EndLabel(
-        "not accounted for", shown(missing), f"{part} % of the sample", y, _thick(missing.value, scale), True
-    )
+    return EndLabel("unaccounted for", shown(missing), f"{part} % of the sample", y, _thick(missing.value, scale), True)
 
 
 def _missing_path(

@@ -30,27 +30,27 @@ from helvor.web.rendering import Shell, fragment
 from helvor.web.run.crafts import AtStep
 from helvor.web.run.on_page import CRAFT_TITLES, INSTRUMENTS
 from helvor.web.run.scheme import Scheme, draw_scheme
-from helvor.web.run.words import describe
+from helvor.web.run.words import NO_STEPS, describe
 
-VIEWS = {"step": "Step", "record": "Mass record", "why": "Where it went", "notes": "Notes and files"}
+VIEWS = {"step": "Step", "record": "Mass record", "why": "Losses", "notes": "Notes and files"}
 
 TITLES = {
     "weighed": "Weighing",
     "taken": "Amount taken",
     "volume-read": "Volume",
-    "used-instead": "Used instead",
-    "marked": "Leave a step out",
+    "used-instead": "Used something else",
+    "marked": "Skip a step",
     "noted": "Note",
     "timer-set": "Timer",
     "timer-stopped": "Stop the timer",
-    "borrowed": "Go on with another's product",
+    "borrowed": "Continue with another bench's product",
     "late": "Started late",
     "step-added": "Add a step",
     "substance-added": "Add a substance",
-    "portion-said": "About a portion",
+    "portion-said": "Describe a portion",
     "handout-corrected": "Correct the handout",
-    "struck": "Strike through",
-    "acknowledged": "Go on with a stop",
+    "struck": "Strike out",
+    "acknowledged": "Continue after a Stop",
     **CRAFT_TITLES,
 }
 PICKS = (
@@ -480,8 +480,10 @@ def _shown(standing: Sequence[Line], kinds: Any, most: int = 200) -> list[Readin
 
 
 def _reading(line: Line) -> ReadingShown:
-    struck = describe(line.entries[-2]) if len(line.entries) > 1 else ""
-    return ReadingShown(line.head, describe(line.head), line.root.id, struck, line.head.payload.kind in CORRECTED)
+    struck = describe(line.entries[-2], NO_STEPS) if len(line.entries) > 1 else ""
+    return ReadingShown(
+        line.head, describe(line.head, NO_STEPS), line.root.id, struck, line.head.payload.kind in CORRECTED
+    )
 
 
 def ink_of(page: Page, line: Line, view: str) -> Ink:
@@ -567,7 +569,7 @@ def headlines(sheet: RunWorksheet) -> list[Headline]:
         if made.percent is not None and made.obtained is not None:
             heads.append(
                 Headline(
-                    f"yield of {made.portion}", *_percent(made.percent), f"of {shown(made.theoretical)} g possible"
+                    f"yield of {made.portion}", *_percent(made.percent), f"of {shown(made.theoretical)} g theoretical"
                 )
             )
     for account in ledger.components:
@@ -576,11 +578,15 @@ def headlines(sheet: RunWorksheet) -> list[Headline]:
             of = f"mean of {len(account.contents)}" if len(account.contents) > 1 else "of the sample"
             heads.append(Headline(f"{readable(account.component.expressed)} in the sample", *_percent(mean), of))
     if not ledger.reacts and ledger.closure is not None and ledger.sample is not None:
-        label = f"found of {shown(ledger.sample)} g" if ledger.complete else f"found so far of {shown(ledger.sample)} g"
+        label = (
+            f"recovered of {shown(ledger.sample)} g"
+            if ledger.complete
+            else f"recovered so far of {shown(ledger.sample)} g"
+        )
         heads.append(Headline(label, *_percent(ledger.closure)))
         if ledger.missing is not None and ledger.complete:
             over = ledger.missing.value < 0
-            words = "more than went in" if over else "not accounted for"
+            words = "more than went in" if over else "unaccounted for"
             heads.append(Headline(words, shown(Measured(0.0) - ledger.missing if over else ledger.missing), "g"))
     return heads
 

@@ -2,17 +2,42 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from functools import cached_property
+
 from helvor.bench.entry import Acknowledged, Entry, Payload, Struck
+from helvor.bench.review.questions import label_of
 from helvor.bench.run import entries as e
+from helvor.bench.run.record import gather
 from helvor.bench.techniques import CRAFTS
 
 
-def describe(entry: Entry) -> str:
+class StepNames:
+    """The steps of a page as people call them; worked out only when an entry is about one."""
+
+    def __init__(self, entries: Iterable[Entry] = ()) -> None:
+        self._entries = entries
+
+    @cached_property
+    def _known(self) -> dict[str, tuple[str, str]]:
+        steps = enumerate(gather(self._entries).procedure.steps, start=1)
+        return {step.id: (f"step {number}", step.kind) for number, step in steps}
+
+    def __call__(self, key: str) -> tuple[str, str]:
+        """What a step is called, such as *step 5*, and its kind."""
+        return self._known.get(key, ("a step", ""))
+
+
+NO_STEPS = StepNames()
+"""Where no entry about a step is shown."""
+
+
+def describe(entry: Entry, steps: StepNames) -> str:
     """An entry in bench words."""
-    return describe_payload(entry.payload)
+    return describe_payload(entry.payload, steps)
 
 
-def describe_payload(payload: Payload) -> str:
+def describe_payload(payload: Payload, steps: StepNames) -> str:
     """What an entry says, in bench words."""
     match payload:
         case e.Following() as f:
@@ -32,18 +57,22 @@ def describe_payload(payload: Payload) -> str:
         case e.VolumeRead() as v:
             return f"{v.portion}: {v.volume}{f' by {v.glass}' if v.glass else ''}"
         case e.Marked() as m:
-            return f"step {m.step} done" if m.how == "done" else f"step {m.step} left out: {m.why}"
+            step, _ = steps(m.step)
+            return f"{step} done" if m.how == "done" else f"{step} skipped: {m.why}"
         case e.Noted() as n:
             degrees = f"{n.celsius:g} °C" if n.celsius is not None else ""
             return "noted: " + ", ".join(part for part in (n.words, *n.picks, degrees) if part)
         case e.Checked() as c:
-            return f"set-up seen to: {', '.join(c.checks) or 'nothing yet'}"
+            step, kind = steps(c.step)
+            words = {check.key: check.words for check in CRAFTS.checks(kind)}
+            ticked = "; ".join(dict.fromkeys(words[key] for key in c.checks if key in words))
+            return f"{step}, set-up checked: {ticked or 'nothing ticked'}"
         case e.Tried() as t:
             trial = next((one for kind in CRAFTS.kinds for one in CRAFTS.trials(kind) if one.key == t.trial), None)
             outcome = (trial.passed if t.passed else trial.failed) if trial else "passed" if t.passed else "failed"
-            return f"tried: {outcome}{f', {t.words}' if t.words else ''}"
+            return f"tested: {outcome}{f', {t.words}' if t.words else ''}"
         case e.Answered() as a:
-            return f"answered “{a.question}”: {a.written}"
+            return f"answer, {label_of(a.question)}: {a.written}"
         case e.TimerSet() as t:
             return f"timer of {t.minutes:g} min{f' for {t.label}' if t.label else ''}"
         case e.TimerStopped():
@@ -51,13 +80,13 @@ def describe_payload(payload: Payload) -> str:
         case e.Attached() as a:
             return f"attached {a.name}{f': {a.words}' if a.words else ''}"
         case e.HandoutCorrected() as h:
-            return f"handout corrected, step {h.step}: {h.says}"
+            return f"handout corrected, {steps(h.step)[0]}: {h.says}"
         case e.Borrowed() as b:
-            return f"goes on with {b.portion} from {b.source}{f': {b.why}' if b.why else ''}"
+            return f"continues with {b.portion} from {b.source}{f': {b.why}' if b.why else ''}"
         case e.UsedInstead() as u:
             return f"used {u.instead} instead of {u.kit}{f': {u.why}' if u.why else ''}"
         case e.Late() as late:
-            return f"late: {late.words}{f'; made up on {late.make_up}' if late.make_up else ''}"
+            return f"started late: {late.words}{f'; made up on {late.make_up}' if late.make_up else ''}"
         case e.StepAdded(step=step):
             return f"step added: {step.says or step.kind}"
         case e.SubstanceAdded(substance=substance):
@@ -65,8 +94,8 @@ def describe_payload(payload: Payload) -> str:
         case e.PortionSaid(portion=portion):
             return f"portion {portion.name}: {portion.formula or portion.component or portion.end or 'named'}"
         case Acknowledged() as seen:
-            return f"went on with “{seen.what}”: {seen.why}"
+            return f"continued after “{seen.what}”: {seen.why}"
         case Struck():
-            return "taken back"
+            return "undone"
         case other:
             return CRAFTS.describe(other)

@@ -123,7 +123,7 @@ def _series(items: Sequence[Item], chosen: Item | None) -> list[SeriesMark]:
     ]
 
 
-@router.get("/shelf")
+@router.get("/reference-data")
 @may(May.STAFF)
 def shelf(request: Request, who: VisitorDep, kind: str = "solvent", q: str = "", name: str = "") -> Response:
     with pool(request).connection() as conn:
@@ -132,7 +132,7 @@ def shelf(request: Request, who: VisitorDep, kind: str = "solvent", q: str = "",
     return html("shelf/shelf.html", page)
 
 
-@router.get("/shelf/find")
+@router.get("/reference-data/find")
 @may(May.STAFF)
 def find_item(request: Request, who: VisitorDep, name: str = "") -> Response:
     """Substances and solvents whose name fits, with what a procedure's form takes over of them."""
@@ -157,7 +157,7 @@ def _filled(item: Item) -> dict[str, str | bool]:
     }
 
 
-@router.post("/shelf")
+@router.post("/reference-data")
 @may(May.INSTRUCTORS)
 def add_value(
     request: Request,
@@ -178,10 +178,10 @@ def add_value(
             typed = {"item": item, "key": key, "value": value, "source": source}
             page = _page(who, items, kind, "", item, values=typed, trouble={trouble.field: trouble.sentence})
             return html("shelf/shelf.html", page, status=422)
-    return RedirectResponse(f"/shelf?kind={own.kind}&name={own.item}", status_code=303)
+    return RedirectResponse(f"/reference-data?kind={own.kind}&name={own.item}", status_code=303)
 
 
-@router.get("/shelf/{kind}.csv")
+@router.get("/reference-data/{kind}.csv")
 @may(May.STAFF)
 def export(request: Request, kind: str, who: VisitorDep) -> Response:
     """A table of the shelf as CSV, one row a value."""
@@ -194,7 +194,7 @@ def export(request: Request, kind: str, who: VisitorDep) -> Response:
     return Response(text, media_type="text/csv; charset=utf-8", headers=headers)
 
 
-@router.post("/shelf/import/files")
+@router.post("/reference-data/import/files")
 @may(May.INSTRUCTORS)
 def import_values(request: Request, who: WriterDep, file: Annotated[UploadFile, File()]) -> Response:
     """Take values in from CSV, all or none."""
@@ -205,4 +205,4 @@ def import_values(request: Request, who: WriterDep, file: Annotated[UploadFile, 
         except BadShelf as bad:
             items = shelf_values.shelf_of(conn, who.account.id)
             return html("shelf/shelf.html", _page(who, items, "", "", "", troubles=bad.troubles), status=422)
-    return RedirectResponse(f"/shelf?kind=substance&new={new}", status_code=303)
+    return RedirectResponse(f"/reference-data?kind=substance&new={new}", status_code=303)

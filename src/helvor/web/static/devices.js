@@ -42,8 +42,8 @@ async function take(field, unit, select, button, says) {
   const name = select.selectedOptions[0].textContent;
   button.disabled = true;
   says.className = "take-says";
-  says.textContent = `${name}: waiting until it rests …`;
-  let taken = { shown: "", doubt: `The connection is lost. Nothing was written; type what ${name} shows.` };
+  says.textContent = `${name}: waiting for a stable value …`;
+  let taken = { shown: "", doubt: `The connection is lost. Nothing was saved; type what ${name} shows.` };
   try {
     const answer = await fetch(`/api/devices/${select.value}/reading?unit=${encodeURIComponent(unit)}`);
     if (answer.ok) taken = await answer.json();
@@ -54,7 +54,7 @@ async function take(field, unit, select, button, says) {
     says.textContent = taken.doubt;
     return;
   }
-  says.textContent = `${name}: ${taken.shown} at rest.`;
+  says.textContent = `${name}: ${taken.shown}, stable.`;
   field.value = taken.shown;
   field.dispatchEvent(new Event("input", { bubbles: true }));
   const balance = unit === "g" && field.form?.elements.balance;

@@ -132,8 +132,8 @@ document.addEventListener("htmx:response:error", (event) => {
     const line = document.getElementById("said");
     line.innerHTML = '<span class="is-stop said-trouble"></span>';
     line.firstChild.textContent = ctx.request.method === "POST"
-      ? "Something broke on the server and nothing was written. What you typed is still here; try again."
-      : "Something broke on the server. What was written before is safe; reload the page.";
+      ? "Something went wrong on the server and nothing was saved. What you typed is still here; try again."
+      : "Something went wrong on the server. Your record is safe; reload the page.";
   }
 });
 

@@ -42,7 +42,7 @@ function keep(items) {
   } catch {
     // The device is full: what was kept before stays, and the page says that this one is not.
     const line = document.getElementById("said");
-    if (line) line.textContent = "This device can keep no more. What you typed is still here: do not leave this page.";
+    if (line) line.textContent = "This device’s storage is full. What you typed is still here: do not leave this page.";
     return false;
   }
   show();
@@ -99,7 +99,7 @@ async function sendForm(form) {
     if (!keep([...kept().filter((other) => other.id !== id), item])) throw new Error("full");
   } catch {
     const line = document.getElementById("said");
-    if (line) line.textContent = "There is no connection, and this device can keep no more. The file is still chosen: do not leave this page.";
+    if (line) line.textContent = "There is no connection, and this device’s storage is full. The file is still chosen: do not leave this page.";
     return;
   }
   forgetTyped(form);
@@ -165,10 +165,10 @@ async function send(item) {
   if (isOurs(response) && ABOUT_THE_READING.includes(response.status)) {
     // Its id was used for other words, which are in ink: to be written as well it needs one of its own.
     const taken = response.status === 409 && sentence.startsWith("This was sent before");
-    change(item.id, { state: "refused", taken, said: sentence.replace(" Send it again to write this one as well.", "") || `The server answered ${response.status}.` });
+    change(item.id, { state: "refused", taken, said: sentence.replace(" Send it again to save this one too.", "") || `The server answered ${response.status}.` });
     return false;
   }
-  return later(item, sentence || `Something else than Helvor answered (${response.status}).`, Number(response.headers.get("Retry-After")) || 0);
+  return later(item, sentence || `Another server answered instead of Helvor (${response.status}).`, Number(response.headers.get("Retry-After")) || 0);
 }
 
 function later(item, said, seconds = 0) {
@@ -216,13 +216,13 @@ function row(item) {
   const li = document.createElement("li");
   const time = new Date(item.typed).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
   li.append(made("b", `“${typedWords(item)}”`), made("span", ` typed ${time}, `));
-  if (item.page) li.append(made("a", "its page", { href: item.page, className: "link" }));
-  li.append(made("span", item.said ? `. ${item.state === "refused" ? "Not written" : "Not yet written"}: ${item.said}` : ". Not in ink yet."));
+  if (item.page) li.append(made("a", "open its page", { href: item.page, className: "link" }));
+  li.append(made("span", item.said ? `. ${item.state === "refused" ? "Not saved" : "Not saved yet"}: ${item.said}` : ". Not saved yet."));
   const actions = made("span", "", { className: "kept-actions" });
   const button = (words, act) => actions.append(made("button", words, { type: "button", className: "button", onclick: act }));
   const fields = new URLSearchParams(item.body);
   if (item.taken) {
-    button("Write it as well", () => {
+    button("Save it too", () => {
       const id = freshId();
       fields.set("entry", id);
       change(item.id, { id, body: fields.toString(), state: "waiting", taken: false, next: 0, said: "" });
@@ -247,10 +247,10 @@ function row(item) {
   }
   if (item.account !== HANDED_OVER) {
     button("Hand over", () => {
-      if (confirm(`Hand “${typedWords(item)}” over to whoever signs in on this device next? It will be written in their name.`)) change(item.id, { account: HANDED_OVER, state: "refused", said: "Handed over: send it in your name, or discard it." });
+      if (confirm(`Hand “${typedWords(item)}” over to the next person who signs in on this device? It will be saved in their name.`)) change(item.id, { account: HANDED_OVER, state: "refused", said: "Handed over: send it in your name, or discard it." });
     });
   }
-  button("Discard", () => { if (confirm(`Discard “${typedWords(item)}”? It is nowhere else.`)) drop(item.id); });
+  button("Discard", () => { if (confirm(`Discard “${typedWords(item)}”? It is not saved anywhere else.`)) drop(item.id); });
   li.append(actions);
   return li;
 }
@@ -267,11 +267,11 @@ function show() {
   banner.hidden = items.length === 0 && navigator.onLine && !seen;
   const said = [];
   if (!navigator.onLine || seen) said.push("No connection.");
-  if (seen) said.push(`This page is as it was at ${new Date(seen).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.`);
-  if (waiting) said.push(`${waiting} ${waiting === 1 ? "reading is" : "readings are"} kept on this device and will be sent, once.`);
-  if (refused) said.push(`${refused} ${refused === 1 ? "reading was" : "readings were"} not taken and ${refused === 1 ? "is" : "are"} kept: look at ${refused === 1 ? "it" : "them"}.`);
-  if (others) said.push(`${others} of somebody else ${others === 1 ? "waits" : "wait"} here until they sign in.`);
-  if (!own.length && (!navigator.onLine || seen)) said.push("What you write is kept on this device and sent when it is back.");
+  if (seen) said.push(`This page shows the state at ${new Date(seen).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}.`);
+  if (waiting) said.push(`${waiting} ${waiting === 1 ? "reading is" : "readings are"} waiting on this device and will be sent once.`);
+  if (refused) said.push(`${refused} ${refused === 1 ? "reading was" : "readings were"} not accepted and ${refused === 1 ? "is" : "are"} kept here: check ${refused === 1 ? "it" : "them"}.`);
+  if (others) said.push(`${others} of another person ${others === 1 ? "waits" : "wait"} here until they sign in.`);
+  if (!own.length && (!navigator.onLine || seen)) said.push("What you enter is kept on this device and sent when the connection is back.");
   const list = banner.querySelector("details");
   // While somebody changes one, the list under their hands stays.
   if (list?.querySelector(".kept-change")) {
@@ -306,7 +306,7 @@ export function watchOutbox({ cookie, newId }) {
       return;
     }
     const leaving = event.target.getAttribute?.("action") === "/sign-out" && kept().some(isMine);
-    if (leaving && !confirm("Readings of yours on this device are not written yet. They wait here until you sign in again. Sign out?")) event.preventDefault();
+    if (leaving && !confirm("Some of your readings on this device are not saved yet. They wait here until you sign in again. Sign out?")) event.preventDefault();
   });
   show();
   flush({ all: true });

@@ -95,12 +95,12 @@ function offer() {
   const button = document.createElement("button");
   button.type = "button";
   button.className = "button";
-  button.textContent = "Open it again";
+  button.textContent = "Reopen the form";
   button.addEventListener("click", () => {
     line.hidden = true;
     htmx.ajax("GET", left[0].panel, { target: "#panel-body", swap: "innerHTML" });
   });
-  line.replaceChildren(Object.assign(document.createElement("span"), { textContent: "Something was being typed here and was not sent. " }), button);
+  line.replaceChildren(Object.assign(document.createElement("span"), { textContent: "You have an unsent form on this page. " }), button);
   line.hidden = false;
 }
 

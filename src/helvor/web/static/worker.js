@@ -75,7 +75,7 @@ async function keptOf(request) {
 }
 
 function notKept() {
-  const words = "There is no connection, and this page was not looked at on this device before. Go back: what you type there is kept.";
+  const words = "There is no connection, and this page was never opened on this device. Go back: what you type there is kept.";
   return new Response(`<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>No connection</title></head><body><main><h1>No connection</h1><p>${words}</p></main></body></html>`, {
     status: 503, headers: { "Content-Type": "text/html; charset=utf-8" },
   });

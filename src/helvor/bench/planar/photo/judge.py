@@ -36,10 +36,10 @@ def judge_photo(proposal: Proposal, names: list[str], origin: float | None = Non
             Finding(
                 "photo-origin-elsewhere",
                 "note",
-                f"The origin line is {round_to(line.mean, 1)} mm up in the photograph, {round_to(origin, 1)} mm by "
+                f"The origin line is {round_to(line.mean, 1)} mm up in the photograph, but {round_to(origin, 1)} mm in "
                 "the set-up.",
-                "Distances are counted from the line in the photograph.",
-                "Look at the corners; if they are right, correct the set-up.",
+                "Distances are measured from the line in the photograph.",
+                "Check the corners; if they are right, correct the set-up.",
             )
         )
     return by_severity(found)
@@ -51,20 +51,20 @@ def _found(p: Proposal, names: list[str]) -> Iterator[Finding]:
             "photo-no-plate",
             "caution",
             "The plate’s edges were not found.",
-            "The outline is a guess, and so is everything inside it.",
-            "Drag the four corners onto the plate’s; it is read again at once.",
+            "The outline is uncertain, and so are all distances.",
+            "Drag the four corners onto the plate’s corners; it is analysed again at once.",
         )
     elif p.corners_sure < SURE:
         yield Finding(
-            "photo-corners", "note", "The outline is uncertain. Look whether each corner lies on the plate’s."
+            "photo-corners", "note", "The outline is uncertain. Check that each corner is on the plate’s corner."
         )
     if p.px_per_mm < FEW_PX_PER_MM:
         yield Finding(
             "photo-coarse",
             "caution",
-            f"Only {round_to(p.px_per_mm, 1)} pixels a millimetre.",
+            f"Only {round_to(p.px_per_mm, 1)} pixels per millimetre.",
             f"One pixel is {round_to(1 / p.px_per_mm, 2)} mm: a ruler reads finer.",
-            "Take it from nearer, with the plate filling the picture.",
+            "Take it from closer, with the plate filling the picture.",
         )
     if p.narrows > NARROWS:
         yield Finding(
@@ -78,7 +78,7 @@ def _found(p: Proposal, names: list[str]) -> Iterator[Finding]:
         yield Finding(
             "photo-uneven",
             "caution",
-            f"The light falls by {round_to(100 * p.falls, 0)} % across the plate; it was evened.",
+            f"Illumination varies by {round_to(100 * p.falls, 0)} % across the plate (corrected).",
             "Faint spots on the dark side can be missed.",
             "Turn the plate under the lamp and take one more.",
         )
@@ -87,14 +87,14 @@ def _found(p: Proposal, names: list[str]) -> Iterator[Finding]:
             "photo-no-origin",
             "caution",
             "No origin line was found.",
-            "Distances then count from the height that the set-up gives.",
-            "Look whether pencil shows, or whether the photograph stands upside down.",
+            "Distances are measured from the height in the set-up.",
+            "Check that the pencil line is visible and the photograph is not upside down.",
         )
     if p.front is None:
         yield Finding(
             "photo-no-front",
             "note",
-            "No marked front was found. Enter it by hand, and mark it at once next time.",
+            "No marked front was found. Enter it by hand; next time mark it at once.",
         )
     yield from _spots(p, names)
 
@@ -104,19 +104,21 @@ def _spots(p: Proposal, names: list[str]) -> Iterator[Finding]:
         yield Finding(
             "photo-no-spots",
             "note",
-            f"No spot stands out under {LIGHTS[p.light].lower()}.",
-            "Too little on the plate, another lamp needed, or washed into the pool.",
-            "Look with your own eyes, and under another light.",
+            f"No spot was found under {LIGHTS[p.light].lower()}.",
+            "The load may be too small, the lamp wrong, or the spots washed into the eluent.",
+            "Look at the plate yourself, and under another lamp.",
         )
     stray = [name for name, spot in zip(names, p.spots, strict=True) if spot.lane < 0]
     if stray:
-        many = f"{len(stray)} spots lie" if len(stray) > 1 else "One spot lies"
-        yield Finding("photo-stray", "note", f"{many} in no lane. Choose a lane, or drop what is none.")
+        many = f"{len(stray)} spots are" if len(stray) > 1 else "One spot is"
+        yield Finding("photo-stray", "note", f"{many} in no lane. Choose a lane, or untick it.")
     for (upper, a), (lower, b) in pairwise(zip(names, p.spots, strict=True)):
         if a.lane != b.lane or a.lane < 0:
             continue
         rs = resolution(a.up - b.up, a.head - a.tail, b.head - b.tail)
         if rs < 1:
             yield Finding(
-                "photo-overlap", "note", f"{upper} and {lower} overlap, Rs {round_to(rs, 1)}: areas there are a guess."
+                "photo-overlap",
+                "note",
+                f"{upper} and {lower} overlap, Rs {round_to(rs, 1)}: their areas are uncertain.",
             )

@@ -127,11 +127,11 @@ PROFILE_STEP = 0.5
 Stage = Literal["opening", "corners", "straightening", "light", "lines", "spots", "done"]
 STAGES: dict[Stage, tuple[float, str]] = {
     "opening": (0.05, "Opening the picture"),
-    "corners": (0.25, "Looking for the plate’s corners"),
+    "corners": (0.25, "Finding the plate’s corners"),
     "straightening": (0.45, "Straightening"),
-    "light": (0.60, "Evening the light"),
-    "lines": (0.75, "Looking for pencil lines"),
-    "spots": (0.90, "Looking for spots"),
+    "light": (0.60, "Correcting the illumination"),
+    "lines": (0.75, "Finding pencil lines"),
+    "spots": (0.90, "Finding spots"),
     "done": (1.0, "Done"),
 }
 """Stage → how far the reading is when it begins, and its words."""

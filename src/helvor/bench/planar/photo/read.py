@@ -155,7 +155,7 @@ def _in_lanes(spots: list[FoundSpot], lanes: list[float], profiles: list[list[fl
             lane = -1
         changed: dict[str, object] = {"lane": lane}
         if off > 0.35 * gap:
-            changed |= {"sure": round(spot.sure * 0.5, 3), "why": spot.why or "It lies between two lanes."}
+            changed |= {"sure": round(spot.sure * 0.5, 3), "why": spot.why or "It is between two lanes."}
         placed.append(spot.model_copy(update=changed))
     whole = {k: sum(area_of(profiles[k], s.tail, s.head) for s in placed if s.lane == k) for k in range(len(lanes))}
     out = []

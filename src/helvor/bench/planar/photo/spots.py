@@ -197,9 +197,9 @@ def _measured(ground: Hills, picture: Array, top: _Top, x: float, up: float, u_p
     sure = 0.15 + 0.85 * (0.62 * contrast + 0.38 * shape)
     why = ""
     if top.darkness < SURE_OVER_FLOOR * ground.floor:
-        why = f"Darkness {top.darkness:.3f}, sure from {SURE_OVER_FLOOR * ground.floor:.3f}."
+        why = f"Faint: intensity {top.darkness:.3f}, threshold {SURE_OVER_FLOOR * ground.floor:.3f}."
     elif shape < 0.4:
-        why = "Its outline is not that of a spot."
+        why = "Its outline does not look like a spot."
     if why:
         sure = min(sure, 0.95 * SURE)
     noise = ground.floor / OVER_NOISE

@@ -33,8 +33,8 @@ __all__ = [
 
 Topic = Literal["read", "eluent", "pool", "layer", "dry", "weigh", "order", "limiting", "wrong"]
 TOPICS: dict[Topic, str] = {
-    "read": "Read a plate", "eluent": "Stronger or weaker", "pool": "Pool these tubes", "layer": "Which layer",
-    "dry": "Dry enough", "weigh": "What to weigh first", "order": "Which order", "limiting": "Limiting reagent",
+    "read": "Read a plate", "eluent": "Stronger or weaker", "pool": "Pooling fractions", "layer": "Which layer",
+    "dry": "Dry enough", "weigh": "Tare first", "order": "Order of steps", "limiting": "Limiting reagent",
     "wrong": "What went wrong",
 }  # fmt: skip
 Drill = Reading | Eluent | Tubes | Layers | Dry | Empty | Order | Limiting | Wrong

@@ -48,7 +48,7 @@ class Dry:
             rule = "two weighings, the second after a further hour, differ by at most 0.50 mg for each gram"
         else:
             rule = f"two weighings in a row agree within twice the balance's {self.step:g} g"
-        return f"Dry enough is when {rule}. Pick the first weighing at which you may stop, or none."
+        return f"Dry enough means: {rule}. Choose the first weighing at which you may stop, or none."
 
     def judge(self, picked: str) -> Verdict:
         """Judge the weighing that was picked.
@@ -58,7 +58,7 @@ class Dry:
         """
         choices = [*(str(n) for n in range(1, len(self.nets) + 1)), NOT_YET]
         if picked not in choices:
-            raise Unreadable("Pick one of the weighings, or that it is not dry yet.")
+            raise Unreadable("Choose one of the weighings, or “not dry yet”.")
         working = []
         for count in range(2, len(self.nets) + 1):
             now = constancy(self._until(count), self.rule)
@@ -66,26 +66,26 @@ class Dry:
             limit = f"{(now.limit or 0) * 1000:.{2 if self.rule == 'pharmacopoeia' else max(self.decimals - 3, 0)}f} mg"
             says = {
                 "constant": "dry enough", "soon": "within the limit, but not after an hour", "drying": "still losing",
-                "gaining": "heavier: it was weighed warm before, or it draws water",
+                "gaining": "heavier: it was warm at the last weighing, or it is absorbing moisture",
             }[now.state]  # fmt: skip
             working.append(f"{count}: {apart}, limit {limit}: {says}")
             if str(count) == self.key:
                 break
         if picked == self.key:
             right = (
-                "None of them agrees with the one before it as the rule asks."
+                "No weighing agrees with the one before it within the limit."
                 if self.key == NOT_YET
-                else "It agrees with the one before it."
+                else "It agrees with the weighing before it."
             )
             return Verdict(True, right, tuple(working))
         if picked == "1":
-            why = "One weighing says nothing about whether it still loses mass: it takes two that agree."
+            why = "One weighing cannot tell whether it has stopped losing mass: you need two that agree."
         elif self.key == NOT_YET:
-            why = f"At weighing {picked} it does not agree with the one before it as the rule asks."
+            why = f"At weighing {picked} it does not agree with the one before it within the limit."
         elif picked == NOT_YET or int(picked) > int(self.key):
-            why = f"You may stop before: weighing {self.key} agrees with the one before it."
+            why = f"You may stop earlier: weighing {self.key} agrees with the one before it."
         else:
-            why = f"At weighing {picked} it has not come to rest: weighing {self.key} is the first that agrees."
+            why = f"At weighing {picked} its mass is not yet constant: weighing {self.key} is the first that agrees."
         return Verdict(False, why, tuple(working))
 
 

@@ -11,7 +11,7 @@ from helvor.bench.quantity import Unreadable, round_to
 WINDOW = (0.20, 0.35)
 """Where a spot should lie for a column. Common practice."""
 CHANGES = {
-    "stronger": "More of the strong part", "weaker": "Less of the strong part", "stay": "Leave it as it is",
+    "stronger": "More of the strong solvent", "weaker": "Less of the strong solvent", "stay": "No change",
     "acid": "A little acetic acid",
 }  # fmt: skip
 CLEAR = 0.03
@@ -57,7 +57,7 @@ class Eluent:
 
     @property
     def asks(self) -> str:
-        window = f"For a column {self.compound} should lie between Rf {WINDOW[0]:.2f} and {WINDOW[1]:.2f}."
+        window = f"For a column the Rf of {self.compound} should be between {WINDOW[0]:.2f} and {WINDOW[1]:.2f}."
         ran = f"This is {self.plate.setting.strong:g} % ethyl acetate in heptane."
         if self.offered:
             return f"{window} {ran} Which eluent brings it there?"
@@ -70,7 +70,7 @@ class Eluent:
             Unreadable: it is none of those offered.
         """
         if picked not in dict(self.choices):
-            raise Unreadable("Pick one of the changes.")
+            raise Unreadable("Choose one of the changes.")
         low = WINDOW[0]
         spot = next(one for one in self.plate.spots if one.compound == self.compound)
         read = (
@@ -83,16 +83,14 @@ class Eluent:
             ]
         right = picked == self.key
         if self.key == "acid":
-            why = "It is an acid and streaks: first gather the spot by a little acid, then its Rf can be read."
+            why = "It is an acid and streaks: first add a little acid to sharpen the spot, then its Rf can be read."
         elif self.key == "stay":
-            why = "It lies in the window already."
+            why = "It is already in the window."
         elif self.offered:
-            why = f"{self.key} % brings it into the window; on silica the strong part carries it up."
+            why = f"{self.key} % brings it into the window; on silica the stronger solvent moves it up."
         else:
             where = "under" if self.rf < low else "over"
-            why = (
-                f"At {round_to(self.rf, 2)} it lies {where} the window: on silica the stronger eluent carries further."
-            )
+            why = f"At {round_to(self.rf, 2)} it is {where} the window: on silica a stronger eluent moves it further."
         return Verdict(right, why, tuple(working))
 
 

@@ -39,7 +39,7 @@ class Layers:
     @property
     def asks(self) -> str:
         parts = [f"{volume:.0f} mL of {liquid.name}" for liquid, volume in self.poured]
-        return f"Into the funnel went {', '.join(parts[:-1])} and {parts[-1]}. Pick the {self.wanted} layer."
+        return f"A funnel contains {', '.join(parts[:-1])} and {parts[-1]}. Choose the {self.wanted} layer."
 
     def judge(self, picked: str) -> Verdict:
         """Judge the layer that was picked, *upper* or *lower*.
@@ -48,7 +48,7 @@ class Layers:
             Unreadable: it is neither.
         """
         if picked not in PLACES:
-            raise Unreadable("Pick the upper or the lower layer.")
+            raise Unreadable("Choose the upper or the lower layer.")
         upper, lower = self.settled.upper, self.settled.lower
         assert upper is not None and lower is not None
         working = tuple(

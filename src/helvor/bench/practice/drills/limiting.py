@@ -50,7 +50,7 @@ class Limiting:
 
     @property
     def asks(self) -> str:
-        return "Pick the one that is used up first: it limits the yield."
+        return "Choose the one that is used up first: it limits the yield."
 
     def judge(self, picked: str) -> Verdict:
         """Judge the substance that was picked, by its name.
@@ -59,7 +59,7 @@ class Limiting:
             Unreadable: it is none of the two.
         """
         if picked not in {part.name for part in self.parts}:
-            raise Unreadable("Pick one of the two substances.")
+            raise Unreadable("Choose one of the two substances.")
         working = []
         for part in self.parts:
             if part.grams is not None:
@@ -70,11 +70,15 @@ class Limiting:
             working.append(f"{part.name}: {how} = {part.mmol:.1f} mmol{each}")
         fewest, most = min(self.parts, key=lambda part: part.mmol), max(self.parts, key=lambda part: part.mmol)
         if picked == self.key:
-            return Verdict(True, f"There is least of {self.key} for what the equation asks.", tuple(working))
+            return Verdict(
+                True,
+                f"{self.key} is the limiting reagent: it has the smallest amount divided by its coefficient.",
+                tuple(working),
+            )
         if fewest.name == picked:
-            why = f"There are fewer mmol of {picked}, but the equation asks for {most.count} {most.name}: divide."
+            why = f"There are fewer mmol of {picked}, but divide by the coefficient: it needs {most.count} {most.name}."
         else:
-            why = f"Grams and millilitres do not say it: in mmol over the equation's number {self.key} is the least."
+            why = f"Grams and millilitres do not decide it: {self.key} has the least mmol divided by its coefficient."
         return Verdict(False, why, tuple(working))
 
 

@@ -19,16 +19,16 @@ class Doing:
 
 CASES: tuple[tuple[str, tuple[Doing, ...]], ...] = (
     ("A hot filtration", (
-        Doing("Bring the solid into solution at the boil"),
-        Doing("Take it off the heat and let it stop boiling", (0,), "there is nothing to cool yet"),
+        Doing("Dissolve the solid at the boil"),
+        Doing("Take it off the heat and let it stop boiling", (0,), "nothing is hot yet"),
         Doing("Add charcoal", (1,), "charcoal in a boiling liquid foams over"),
         Doing("Boil again and filter through a warm funnel", (2,), "the charcoal must be filtered off"),
-        Doing("Cover and leave to cool slowly", (3,), "crystals would come with the charcoal in them"),
+        Doing("Cover and leave to cool slowly", (3,), "the crystals would contain charcoal"),
     )),
     ("A plate", (
         Doing("Draw the origin line in pencil"),
-        Doing("Put small dots on the line and let them dry", (0,), "without a line nobody knows where the dots began"),
-        Doing("Set the plate into the chamber, the level under the dots", (1,), "there is nothing on the plate"),
+        Doing("Put small dots on the line and let them dry", (0,), "without a line the starting point is unknown"),
+        Doing("Set the plate into the chamber, the level under the dots", (1,), "nothing is on the plate yet"),
         Doing("Take it out and mark the front at once", (2,), "there is no front yet"),
         Doing("Let it dry, then look under the lamp", (3,), "the front is gone when it has dried"),
     )),
@@ -36,29 +36,30 @@ CASES: tuple[tuple[str, tuple[Doing, ...]], ...] = (
         Doing("Weigh the dry paper"),
         Doing("Filter the precipitate onto it", (0,), "a paper that was never weighed has no tare"),
         Doing("Wash with small portions", (1,), "there is no precipitate on the paper"),
-        Doing("Dry paper and precipitate", (2,), "salts of the liquor would dry in it"),
-        Doing("Let it cool and weigh until it stays", (3,), "wet or warm it weighs what it is not"),
+        Doing("Dry paper and precipitate", (2,), "salts of the mother liquor would dry in it"),
+        Doing("Let it cool and weigh to constant mass", (3,), "a wet or warm solid gives a wrong mass"),
     )),
     ("A base-soluble acid from ether", (
         Doing("Shake the ether with base, vent, let it settle"),
         Doing("Drain the lower layer into a labelled beaker", (0,), "the acid is still in the ether"),
         Doing("Cool the water layer in ice", (1,), "there is no water layer to cool"),
-        Doing("Bring it to pH 2 with acid, in portions", (2,), "it warms, and foams where carbonate is in it"),
+        Doing("Adjust to pH 2 with acid, in portions", (2,), "it gets warm, and carbonate foams"),
         Doing("Filter the crystals", (3,), "at high pH the acid is dissolved as its salt"),
     )),
     ("A reflux", (
         Doing("Boiling chips into the cold flask"),
         Doing("Seat the condenser, clamp it, water on", (0,), "chips into a hot liquid make it boil over"),
-        Doing("Heat until it drips back, then time it", (1,), "vapour would leave"),
-        Doing("Heat off, let it cool under the condenser", (2,), "it has not reacted yet"),
-        Doing("Condenser off, flask down", (3,), "hot vapour, and the glass is hot"),
+        Doing("Heat until it drips back, then time it", (1,), "vapour would escape"),
+        Doing("Heat off, let it cool under the condenser", (2,), "the reaction has not run yet"),
+        Doing("Condenser off, flask down", (3,), "vapour and glass would be hot"),
     )),
     ("An ether layer to its residue", (
         Doing("Wash with brine"),
-        Doing("Drying agent until some grains move freely", (0,), "brine takes most of the water, the salt the rest"),
+        Doing("Add drying agent until some grains move freely", (0,), "brine removes most of the water, the drying "
+                                                                      "agent the rest"),
         Doing("Decant into a weighed, dry flask", (1,), "the drying agent stays behind"),
         Doing("Evaporate in the hood, gently", (2,), "water and salt would stay with it"),
-        Doing("Weigh, evaporate on, weigh again", (3,), "there is solvent on it"),
+        Doing("Weigh, evaporate further, weigh again", (3,), "solvent is still present"),
     )),
 )  # fmt: skip
 """Work that is common practice, no source."""
@@ -80,7 +81,7 @@ class Order:
 
     @property
     def asks(self) -> str:
-        return f"{self.title}. Pick the steps in the order in which they are done."
+        return f"{self.title}. Choose the steps in the right order."
 
     def too_early(self, order: tuple[int, ...]) -> tuple[int, int] | None:
         """The first of those shown that comes before what it needs, and what that is; None in a right order."""
@@ -114,12 +115,12 @@ class Order:
         """
         words = picked.split()
         if sorted(words) != sorted(str(n + 1) for n in range(len(self.shown))):
-            raise Unreadable("Give every step its place, each place once.")
+            raise Unreadable("Give each step one place.")
         order = tuple(int(word) for word in words)
         working = tuple(f"{n}. {self.shown[place - 1].words}" for n, place in enumerate(self.key, 1))
         early = self.too_early(order)
         if early is None:
-            return Verdict(True, "Each comes after what it needs.", working)
+            return Verdict(True, "Each step comes after the steps it needs.", working)
         doing, needs = (self.shown[place - 1] for place in early)
         why = f"“{doing.words}” comes after “{needs.words[0].lower()}{needs.words[1:]}”"
         return Verdict(False, f"{why}: {doing.why}.", working)

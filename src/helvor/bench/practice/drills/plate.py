@@ -31,7 +31,7 @@ class Reading:
 
     @property
     def asks(self) -> str:
-        return "Move the marks to the front and to the spot's densest place, and write its Rf."
+        return "Mark the solvent front and the centre of the spot, then enter Rf."
 
     def judge(self, front: float, spot: float, rf: float) -> Verdict:
         """Judge two marks, mm over the bottom edge, and the Rf written for them.
@@ -43,9 +43,9 @@ class Reading:
         """
         for name, mark in (("front", front), ("spot", spot)):
             if not 0 <= mark <= HEIGHT:
-                raise Unreadable(f"The {name}'s mark lies on the plate, 0 to {HEIGHT:.0f} mm.")
+                raise Unreadable(f"Enter a mark for the {name} between 0 and {HEIGHT:.0f} mm.")
         if front <= ORIGIN:
-            raise Unreadable("The front lies above the origin line.")
+            raise Unreadable("Enter a front above the origin line.")
         way, whole = self.spot - ORIGIN, self.front - ORIGIN
         key = (
             f"Rf = ({round_to(self.spot, 1)} − {ORIGIN:.0f}) mm ÷ ({round_to(self.front, 1)} − {ORIGIN:.0f}) mm "
@@ -54,7 +54,7 @@ class Reading:
         if abs(front - self.front) > MARK_WITHIN:
             off = "above" if front > self.front else "under"
             return Verdict(
-                False, f"Your front is {abs(front - self.front):.1f} mm {off} the line where the wet ends.", (key,)
+                False, f"Your front is {abs(front - self.front):.1f} mm {off} the line where the wet area ends.", (key,)
             )
         if abs(spot - self.spot) > MARK_WITHIN:
             off = "above" if spot > self.spot else "under"
@@ -68,16 +68,19 @@ class Reading:
         mine, over = spot - ORIGIN, front - ORIGIN
         own = mine / over
         if abs(rf - own) <= RF_WITHIN:
-            return Verdict(True, "Both marks lie where they should, and the Rf is theirs.", (key,))
+            return Verdict(True, "Both marks and the Rf are right.", (key,))
         slips = (
-            (spot / front, "Both ways are measured from the origin line, not from the edge of the plate."),
-            (spot / over, "The spot's way too begins at the origin line, not at the edge of the plate."),
-            (mine / front, "The front's way too begins at the origin line, not at the edge of the plate."),
-            (over / mine if mine > 0 else 0.0, "It is upside down: the spot's way over the front's, so never above 1."),
-            (1 - own, "That is what the spot still had to the front: take its way from the origin."),
+            (spot / front, "Measure both distances from the origin line, not from the edge of the plate."),
+            (spot / over, "Measure the spot's distance from the origin line too, not from the edge of the plate."),
+            (mine / front, "Measure the front's distance from the origin line too, not from the edge of the plate."),
+            (
+                over / mine if mine > 0 else 0.0,
+                "It is inverted: divide the spot's distance by the front's, so Rf is never above 1.",
+            ),
+            (1 - own, "That is the distance from the spot to the front: measure from the origin."),
         )
         near = [why for value, why in slips if abs(rf - value) <= RF_WITHIN]
-        why = near[0] if len(near) == 1 else "That is not the spot's way over the front's way."
+        why = near[0] if len(near) == 1 else "That is not the spot's distance divided by the front's."
         return Verdict(False, f"The marks are right. {why}", (key,))
 
 

@@ -32,7 +32,7 @@ class Tubes:
 
     @property
     def asks(self) -> str:
-        return f"A plate of every tube shows these spots. Pick all tubes that go together as pure {self.wanted}."
+        return f"A plate of every tube shows these spots. Choose all tubes to pool as pure {self.wanted}."
 
     def judge(self, picked: str) -> Verdict:
         """Judge tubes that were picked, their numbers between blanks.
@@ -42,7 +42,7 @@ class Tubes:
         """
         numbers = picked.replace(",", " ").split()
         if not numbers or not all(n.isascii() and n.isdigit() and 1 <= int(n) <= len(self.ran.tubes) for n in numbers):
-            raise Unreadable("Pick the tubes of the rack that go together.")
+            raise Unreadable("Choose the tubes to pool.")
         mine, key = {int(n) for n in numbers}, set(self.key)
         spots = self.seen
         mixed = sorted(n for n in mine if any(one for name, one in spots[n - 1].items() if name != self.wanted))
@@ -57,16 +57,16 @@ class Tubes:
             part = f"{round_to(holds, 0)} of {round_to(whole, 0)} mg {self.wanted}"
             working.append(f"{words}: {part}, {round_to(100 * pure, 1)} % pure")
         if mine == key:
-            why = "These show the one spot and nothing beside it; the mixed ones stay apart."
+            why = "These show only this spot; keep mixed tubes apart."
             return Verdict(True, why, tuple(working))
         if mixed:
             n = mixed[0]
             other = next(name for name, one in spots[n - 1].items() if one and name != self.wanted)
-            why = f"Tube {n} shows {other} too ({STRENGTHS[spots[n - 1][other]]}): it stays apart or is run again."
+            why = f"Tube {n} shows {other} too ({STRENGTHS[spots[n - 1][other]]}): keep it apart or run it again."
         elif empty:
-            why = f"Tube {empty[0]} shows nothing: it only makes the flask fuller."
+            why = f"Tube {empty[0]} shows nothing: it only adds volume."
         else:
-            why = f"Tube{'s' if len(missed) > 1 else ''} {', '.join(map(str, missed))} would be left out."
+            why = f"Tube{'s' if len(missed) > 1 else ''} {', '.join(map(str, missed))} would be lost."
         return Verdict(False, why, tuple(working))
 
 

@@ -26,8 +26,8 @@ CASES: tuple[tuple[str, tuple[tuple[str, tuple[str, ...]], ...]], ...] = (
     )),
     ("Crystals from water", (
         ("Dissolve in boiling water", ("conical flask",)), ("Filter hot, cool, ice", ("beaker",)),
-        ("Collect with suction", ("paper", "filter flask")), ("Spread the crystals bare on a dish", ("dish",)),
-        ("Dry in the oven", ("dish",)), ("Weigh until it stays", ("dish",)),
+        ("Collect with vacuum", ("paper", "filter flask")), ("Spread the crystals bare on a dish", ("dish",)),
+        ("Dry in the oven", ("dish",)), ("Weigh to constant mass", ("dish",)),
     )),
     ("Two compounds off a column", (
         ("Pack the column, load the sample", ("column",)), ("Collect numbered tubes", ("tubes",)),
@@ -62,7 +62,7 @@ class Empty:
     def asks(self) -> str:
         return (
             f"{self.title}. The mass at the end needs the empty {self.thing}. "
-            "Pick the step before which it must have been weighed at the latest."
+            "Choose the step before which it must be weighed."
         )
 
     def judge(self, picked: str) -> Verdict:
@@ -72,17 +72,15 @@ class Empty:
             Unreadable: there is no such step.
         """
         if picked not in dict(self.choices):
-            raise Unreadable("Pick one of the steps.")
+            raise Unreadable("Choose one of the steps.")
         working = tuple(f"{n}. {words}: {', '.join(holds)}" for n, (words, holds) in enumerate(self.steps, 1))
         first = self.steps[int(self.key) - 1][0]
         if picked == self.key:
-            return Verdict(
-                True, f"From “{first[0].lower()}{first[1:]}” on there is something in it, or it is wet.", working
-            )
+            return Verdict(True, f"From “{first[0].lower()}{first[1:]}” on it is wet or has contents.", working)
         if int(picked) > int(self.key):
-            why = f"Too late: the {self.thing} is in use from step {self.key} on, and never dry and empty again."
+            why = f"Too late: the {self.thing} is used from step {self.key} on and is never dry and empty again."
         else:
-            why = f"So early is no harm, but not needed: the {self.thing} is first used at step {self.key}."
+            why = f"That early is safe but not needed: the {self.thing} is first used at step {self.key}."
         return Verdict(False, why, working)
 
 

@@ -14,19 +14,21 @@ from helvor.bench.quantity import Unreadable, round_to
 
 MISTAKES: dict[str, dict[tuple[str, str], tuple[str, str]]] = {
     "powder": {
-        ("sublime", "short"): ("The heating was stopped too early.", "Too little camphor went, and the beads hold it."),
-        ("evaporate", "open"): ("Salt spat out of the beaker.", "Only the salt is short, and the sum with it."),
-        ("rinse", "none"): ("The beads were not rinsed.", "What the salt lacks, the beads have too much."),
-        ("weigh-salt", "once"): ("The salt was weighed before it was dry.", "Only the salt is too heavy."),
+        ("sublime", "short"): ("The heating was stopped too early.", "The camphor is low and the beads are high by "
+                                                                     "the same mass."),
+        ("evaporate", "open"): ("Salt spat out of the beaker.", "Only the salt is low, and with it the total."),
+        ("rinse", "none"): ("The beads were not rinsed.", "The salt is low and the beads are high by the same mass."),
+        ("weigh-salt", "once"): ("The salt was weighed before it was dry.", "Only the salt is high."),
     },
     "three": {
-        ("acidify", "yellow"): ("The acid was not brought down to pH 2.", "Only the cinnamic acid is short."),
-        ("keep", "extracts"): ("The acid extracts were thrown away.", "There is no benzocaine at all."),
-        ("bath", "hot"): ("The ether bumped over.", "Only the biphenyl is short."),
-        ("base", "little"): ("There was too little base.", "What the acid lacks, the biphenyl has too much."),
+        ("acidify", "yellow"): ("The acid was not brought down to pH 2.", "Only the cinnamic acid is low."),
+        ("keep", "extracts"): ("The acid extracts were discarded.", "No benzocaine at all was recovered."),
+        ("bath", "hot"): ("The ether bumped over.", "Only the biphenyl is low."),
+        ("base", "little"): ("There was too little base.", "The acid is low and the biphenyl is high by the same "
+                                                           "mass."),
         ("acid", "weak"): ("The base was taken out with too little acid.",
-                           "What the benzocaine lacks, the biphenyl has too much."),
-        ("mix", "closed"): ("The funnel was not vented and spurted.", "All three are short by the same part."),
+                           "The benzocaine is low and the biphenyl is high by the same mass."),
+        ("mix", "closed"): ("The funnel was not vented and spurted.", "All three are low by the same fraction."),
     },
 }  # fmt: skip
 """Story → the decision and its choice → what happened, and how the numbers show it."""
@@ -74,7 +76,9 @@ class Wrong:
 
     @property
     def asks(self) -> str:
-        return f"{self.told.title}: a bench weighed this. One thing went wrong. Pick what fits all numbers."
+        return (
+            f"{self.told.title}: a bench weighed these. One thing went wrong. Choose the mistake that fits all numbers."
+        )
 
     def judge(self, picked: str) -> Verdict:
         """Judge the mistake that was picked.
@@ -83,19 +87,19 @@ class Wrong:
             Unreadable: it is none of those offered.
         """
         if picked not in dict(self.choices):
-            raise Unreadable("Pick one of the mistakes.")
+            raise Unreadable("Choose one of the mistakes.")
         _, shows = MISTAKES[self.story][self.mistake]
         cost = next(one for one in costs(self.played) if one.made.decision.key == self.mistake[0])
         working = tuple(
             f"{name}: {weighed} g of {brought} g = {part} %" for name, brought, weighed, part, _ in self.rows
         )
-        lost = f"done as usual: {round_to(1000 * cost.grams, 0)} mg more of the products"
+        lost = f"with the standard choice: {round_to(1000 * cost.grams, 0)} mg more of the products"
         if picked == self.key:
             return Verdict(True, shows, (*working, lost))
         decision, choice = picked.split(" ", 1)
         other = MISTAKES[self.story][decision, choice][1]
         return Verdict(
-            False, f"That would look otherwise: {other[0].lower()}{other[1:]} Here: {shows}", (*working, lost)
+            False, f"That would look different: {other[0].lower()}{other[1:]} Here: {shows}", (*working, lost)
         )
 
 

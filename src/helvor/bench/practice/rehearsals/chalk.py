@@ -21,7 +21,7 @@ HOLDS = 6.0
 """mL of liquor that settled chalk holds back under a decanted liquor. Common practice."""
 RAISED = "⁰¹²³"
 PRODUCT = Product("the beaker", CHALKY, "chalk")
-BEAKER, SOLUTION, LIQUOR = PRODUCT.place, "still in solution", "the liquor"
+BEAKER, SOLUTION, LIQUOR = PRODUCT.place, "still in solution", "the mother liquor"
 
 
 def _scene(bench: Bench, looks: str) -> None:
@@ -43,7 +43,8 @@ def tell(bench: Bench) -> Telling:
     hydrate = salt / molar_mass("CaCl2·2H2O") * 2 * molar_mass("H2O")
     bench.bring(SOLUTION, SALT, salt - could - hydrate)
     bench.bring(SOLUTION, WATER, 25.0 + hydrate)
-    bench.say("note", f"{salt:.3f} g of the calcium salt are dissolved; {could:.3f} g of chalk could come of it.",
+    bench.say("note", f"{salt:.3f} g of the calcium salt are dissolved; the theoretical yield is {could:.3f} g of "
+                      "chalk.",
               f"{salt:.3f} g ÷ {molar_mass('CaCl2·2H2O'):.2f} g/mol × {molar_mass('CaCO3'):.2f} g/mol")  # fmt: skip
     bench.minutes = 12
     _scene(bench, "clear")
@@ -75,10 +76,10 @@ def _soda(bench: Bench, salt: float) -> Generator[Decision, str, float]:
     needs = f"; calcium {1000 * salt / molar_mass('CaCl2·2H2O'):.2f} mmol"
     if choice == "less":
         stays = bench.at(SOLUTION, CHALKY) - comes
-        bench.say("caution", f"{stays:.3f} g of what could be chalk will stay dissolved.", working + needs)
+        bench.say("caution", f"{stays:.3f} g of the theoretical yield will stay dissolved.", working + needs)
     else:
         bench.say("good" if choice == "more" else "note", "There is more carbonate than calcium." + (
-            " Much of it must be washed out again." if choice == "double" else ""), working + needs)  # fmt: skip
+            " The large excess must be washed out." if choice == "double" else ""), working + needs)  # fmt: skip
     return comes
 
 
@@ -86,7 +87,7 @@ def _pour(bench: Bench, comes: float) -> Telling:
     choice = yield decide(
         "pour",
         6,
-        "How does the soda solution go in?",
+        "How do you add the soda solution?",
         "slowly",
         slowly="slowly, swirling",
         at_once="all at once",
@@ -108,7 +109,7 @@ def _decant(bench: Bench) -> Telling:
     choice = yield decide(
         "decant",
         8,
-        "The liquor goes off the chalk. When, and what then?",
+        "You decant the mother liquor from the chalk. When, and what next?",
         "settled",
         settled="when it is clear; three rinses of 20 mL, each settled",
         one="when it is clear; one rinse of 60 mL",
@@ -139,7 +140,7 @@ def _decant(bench: Bench) -> Telling:
     bench.say("good" if beside < 0.02 else "caution", f"{1000 * beside:.0f} mg of salts stay in the chalk.", working)
     gone = bench.at(LIQUOR, CHALKY)
     if gone > 0.02:
-        bench.say("caution", f"{1000 * gone:.0f} mg of chalk went down with the cloudy liquor.")
+        bench.say("caution", f"{1000 * gone:.0f} mg of chalk was lost with the cloudy liquid.")
     _scene(bench, "settled")
 
 
@@ -147,7 +148,7 @@ def _dry(bench: Bench, tare: float) -> Telling:
     choice = yield decide(
         "dry",
         9,
-        "The beaker with the wet chalk: how does it dry?",
+        "How do you dry the beaker with the wet chalk?",
         "oven",
         oven="at 110 °C, an hour, spread out",
         short="at 110 °C, twenty minutes",
@@ -165,6 +166,6 @@ def _dry(bench: Bench, tare: float) -> Telling:
 
 CHALK = Story(
     "chalk", "chalk-from-two-solutions", "Chalk from two solutions", "precipitation, settling, washing, constant mass",
-    "A weighed calcium salt in solution; its calcium is to come out as chalk, all of it and nothing else.",
+    "Precipitate all the calcium of a weighed salt as chalk, and nothing else.",
     tell, (PRODUCT,), (WATER,),
 )  # fmt: skip

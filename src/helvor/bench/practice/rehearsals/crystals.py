@@ -27,7 +27,7 @@ OILS = 83.0
 CHARCOAL_TAKES = 0.75
 """Part of the brown that 1 to 2 % charcoal take. Common practice."""
 PRODUCT = Product("the dish", PURE, "acetanilide, dry")
-FLASK, ADSORBED, PAPER, LIQUOR, CAKE = "the flask", "on the charcoal", "the hot paper", "the liquor", "the cake"
+FLASK, ADSORBED, PAPER, LIQUOR, CAKE = "the flask", "on the charcoal", "the hot paper", "the mother liquor", "the cake"
 
 
 def _flask(bench: Bench, looks: str, volume: float, celsius: float, crystals: float = 0.0) -> None:
@@ -69,7 +69,7 @@ def _dissolve(bench: Bench) -> Stage:
     choice = yield decide(
         "water",
         4,
-        "Boiling water goes onto the grains. How much?",
+        "How much boiling water do you add to the grains?",
         "least",
         little="20 mL, and no more",
         least="in portions, each boiled, until it is just clear",
@@ -85,13 +85,13 @@ def _dissolve(bench: Bench) -> Stage:
     if hot.solid > 0.01:
         bench.say(
             "caution",
-            f"{hot.solid:.2f} g stay undissolved however long it boils.",
+            f"{hot.solid:.2f} g stay undissolved, however long you boil it.",
             f"5.55 g in 100 mL × {volume:.0f} mL = {hot.dissolved:.2f} g",
         )
     elif choice == "plenty":
         bench.say(
             "note",
-            "Clear at once. It took more than twice the water that it needs.",
+            "Clear at once, with more than twice the water needed.",
             f"least: {bench.at(FLASK, PURE):.2f} g ÷ 5.55 g × 100 mL = {least:.0f} mL",
         )
     else:
@@ -121,9 +121,9 @@ def _charcoal(bench: Bench, volume: float) -> Stage:
     if choice == "boiling":
         bench.share(FLASK, "boiled over", 0.22)
         volume *= 0.78
-        bench.danger("It foamed over onto the hotplate, boiling: a fifth is gone, and somebody could be scalded.")
+        bench.danger("It foamed over, boiling, onto the hotplate: a fifth is lost, and somebody could be scalded.")
     elif choice == "cooler":
-        bench.say("good", "Black now; it will be pale when the charcoal is filtered off.")
+        bench.say("good", "It is black now; it will be pale once the charcoal is filtered off.")
     bench.type("done 4")
     return volume
 
@@ -147,8 +147,8 @@ def _hot_filter(bench: Bench, volume: float) -> Stage:
     hot = dissolve(bench.at(FLASK, PURE), volume, CURVE, 100)
     if choice == "skip":
         bench.type("skip 5 not filtered hot")
-        coal = " So does the charcoal." if bench.at(FLASK, COAL) else ""
-        bench.say("caution", f"The dirt goes on with the crystals.{coal}")
+        coal = " The charcoal stays too." if bench.at(FLASK, COAL) else ""
+        bench.say("caution", f"The insoluble dirt stays with the crystals.{coal}")
     else:
         came = on_hot_paper(hot, CURVE, 98, "warm" if choice == "warm" else "cold")
         bench.move(FLASK, PAPER, PURE, hot.solid + came * (0.4 if rinse else 1.0))
@@ -173,7 +173,7 @@ def _cool(bench: Bench, volume: float) -> Stage:
     choice = yield decide(
         "cool",
         6,
-        "The solution is hot. How does it cool?",
+        "The solution is hot. How do you cool it?",
         "slowly",
         slowly="covered, left alone until lukewarm, then into ice with water",
         at_once="into ice at once",
@@ -196,13 +196,13 @@ def _cool(bench: Bench, volume: float) -> Stage:
         grown = yield from _oil(bench, volume, grown)
     elif grown.crystals < 0.02:
         bench.type("6: crystals no")
-        bench.say("caution", "No crystals to speak of: there is too much water.")
+        bench.say("caution", "Almost no crystals: there is too much water.")
     else:
         bench.type("6: crystals yes")
         words = "Long needles" if grown.how == "slow" else "A fine powder at once"
         bench.say(
             "good" if grown.how == "slow" else "note",
-            f"{words}: {grown.crystals:.2f} g came.",
+            f"{words}: {grown.crystals:.2f} g crystallized.",
             f"{round_to(CURVE.at(cold), 2)} g in 100 mL stay × {volume:.0f} mL = {grown.liquor:.2f} g",
         )
     bench.type("done 6")
@@ -216,11 +216,11 @@ def _cool(bench: Bench, volume: float) -> Stage:
 
 
 def _oil(bench: Bench, volume: float, oil: Grown) -> Generator[Decision, str, Grown]:
-    bench.say("caution", "Milky, then drops on the bottom: it parted above 83 °C, where it melts under water.")
+    bench.say("caution", "Milky, then drops on the bottom: it separated above 83 °C, where it melts under water.")
     choice = yield decide(
         "oil",
         6,
-        "An oil. What now?",
+        "An oil formed. What now?",
         "again",
         again="warm until clear, cool slowly, seed with a few grains",
         go_on="let it set in the ice and filter it",
@@ -239,9 +239,9 @@ def _collect(bench: Bench) -> Telling:
     choice = yield decide(
         "collect",
         7,
-        "Crystals stick in the flask when you pour. With what do you rinse it?",
+        "Crystals stick in the flask when you pour. What do you rinse it with?",
         "liquor",
-        liquor="with its own cold liquor, poured back",
+        liquor="with its own cold mother liquor, poured back",
         water="with 25 mL of water from the tap",
         nothing="with nothing",
     )
@@ -284,7 +284,7 @@ def _wash(bench: Bench, enclosed: float) -> Telling:
         bench.type(f"8: wash ice-cold water {times} x {each:g} mL{' cold' if choice == 'cold' else ''}", "done 8")
     else:
         bench.type("skip 8 not washed")
-        bench.say("caution", "Brown liquor stays between the crystals.")
+        bench.say("caution", "Brown mother liquor stays between the crystals.")
     if choice == "much":
         working = f"{round_to(CURVE.at(22), 2)} g in 100 mL × 30 mL"
         bench.say("caution", f"The wash dissolved {1000 * rinsed.dissolved:.0f} mg of the product.", working)
@@ -304,7 +304,7 @@ def _dry(bench: Bench, tare: float) -> Telling:
     choice = yield decide(
         "dry",
         10,
-        "Wet crystals on the tared dish. How do they dry?",
+        "How do you dry the wet crystals on the tared dish?",
         "oven",
         oven="in the oven at 60 °C, 30 minutes",
         air="ten minutes on the bench",
@@ -334,5 +334,5 @@ def _dry(bench: Bench, tare: float) -> Telling:
 
 CRYSTALS = Story(
     "crystals", "acetanilide-made-clean", "Acetanilide made clean", "recrystallization, hot filtration, drying",
-    "Two grams of crude acetanilide, brown and dirty, are to become white needles.", tell, (PRODUCT,), (WATER,),
+    "Turn two grams of crude brown acetanilide into white needles.", tell, (PRODUCT,), (WATER,),
 )  # fmt: skip

@@ -50,7 +50,7 @@ def _pack(bench: Bench) -> Generator[Decision, str, tuple[str, float]]:
     packed = yield decide(
         "pack",
         4,
-        "13 g of silica go into the column. How?",
+        "How do you fill the column with 13 g of silica?",
         "slurry",
         slurry="as a slurry in heptane, tapped, the bubbles pressed out, liquid always over it",
         bubbles="dry, heptane poured on after it",
@@ -60,11 +60,11 @@ def _pack(bench: Bench) -> Generator[Decision, str, tuple[str, float]]:
     if packed == "slurry":
         bench.say("good", "An even bed.")
     else:
-        bench.say("caution", "Bubbles and channels stand in the bed: bands will run crooked.")
+        bench.say("caution", "The bed has bubbles and channels: bands will be uneven.")
     loaded = yield decide(
         "load",
         5,
-        "The sample goes on. How?",
+        "How do you load the sample?",
         "narrow",
         narrow="liquid down to the silica, sample by pipette on it, down again, then sand and eluent",
         wide="with the column full: into the 6 mL of heptane that stand on it",
@@ -72,7 +72,7 @@ def _pack(bench: Bench) -> Generator[Decision, str, tuple[str, float]]:
     bench.type("5: check all", "done 5")
     bench.minutes += 8
     if loaded == "wide":
-        bench.say("caution", "It spread through the liquid on top: the bands begin 6 mL wide.")
+        bench.say("caution", "It spread through the liquid on top: the bands start 6 mL wide.")
     else:
         bench.say("good", "A narrow orange band at the top.")
     _column(bench, None, packed)
@@ -83,7 +83,7 @@ def _elute(bench: Bench, packed: str, sample: float) -> Generator[Decision, str,
     choice = yield decide(
         "eluent",
         6,
-        "Thirty tubes of 5 mL. With what?",
+        "You collect thirty tubes of 5 mL. Which eluent?",
         "step",
         step="heptane until ferrocene is out, ten tubes; then the 4 : 1 mixture",
         strong="the 4 : 1 mixture from the beginning",
@@ -92,10 +92,10 @@ def _elute(bench: Bench, packed: str, sample: float) -> Generator[Decision, str,
     head = yield decide(
         "head",
         6,
-        "The liquid over the bed sinks while you write. And?",
+        "The liquid above the bed sinks while you write. What do you do?",
         "refill",
         refill="refill in time",
-        dry="go on writing",
+        dry="keep writing",
     )
     volumes, order = {
         "step": ((50.0, 100.0), (0, 1)), "strong": ((150.0,), (1,)), "weak": ((150.0,), (0,)),
@@ -114,7 +114,7 @@ def _elute(bench: Bench, packed: str, sample: float) -> Generator[Decision, str,
     bench.type("done 7")
     bench.minutes += 60
     if head == "dry":
-        bench.say("stop", "Air is in the bed, it cracked: what comes now comes crooked, and late.")
+        bench.say("stop", "Air got into the bed and it cracked: the later bands are uneven and late.")
     for name in RF:
         on = bench.at(COLUMN, name)
         level = "good" if on < 0.05 * bench.brought[name] else "caution"
@@ -138,10 +138,10 @@ def _pool(bench: Bench, ran: Run) -> Telling:
     choice = yield decide(
         "pool",
         8,
-        "The plate of the tubes is dry. What goes together?",
+        "The plate of the tubes is dry. Which tubes do you pool?",
         "apart",
         apart="tubes with the same single spot; mixed ones stay apart",
-        all="each tube to its stronger spot, so that nothing is lost",
+        all="each tube by its stronger spot, so that nothing is lost",
         rich="only tubes with a clear or strong single spot",
     )
     pools = _pools(ran, choice)
@@ -173,12 +173,12 @@ def _weigh(bench: Bench, flasks: Mapping[str, float]) -> Telling:
         "The pools are evaporated in the hood, bath at 50 °C. When do you stop?",
         "dry",
         dry="when they are dry",
-        long="half an hour later, to be sure",
+        long="half an hour later, to be safe",
     )
     if choice == "long":
         gone = bench.at(A.place, FIRST) * min(30 * GOES_OFF, 1)
         bench.move(A.place, "the air", FIRST, gone)
-        bench.say("caution", f"Ferrocene goes off with the vapour: {1000 * gone:.0f} mg.")
+        bench.say("caution", f"Ferrocene is lost with the vapour: {1000 * gone:.0f} mg.")
     for product in (A, B):
         bench.bring(product.place, ELUENT, 0.03 if bench.at(product.place) > 1e-6 else 0.0)
         bench.move(
@@ -195,6 +195,6 @@ def _weigh(bench: Bench, flasks: Mapping[str, float]) -> Telling:
 
 IRON = Story(
     "iron", "colours-of-iron", "Colours of iron", "column chromatography, pooling, evaporating",
-    "Ferrocene and acetylferrocene, orange and red, are to come off one column one after the other.",
+    "Separate orange ferrocene and red acetylferrocene on one column.",
     tell, (A, B), (ELUENT,),
 )  # fmt: skip

@@ -18,7 +18,7 @@ def decide(key: str, step: int, asks: str, usual: str, /, **options: str) -> Dec
 
 
 WEIGHINGS = {
-    "constant": "let it cool, weigh, dry once more, weigh again until it stays",
+    "constant": "let it cool, weigh, dry once more, weigh to constant mass",
     "once": "let it cool, weigh once",
     "warm": "weigh it at once, warm from the oven",
 }
@@ -50,9 +50,9 @@ def weigh_dry(bench: Bench, product: Product, step: int, pan: str, tare: float, 
     else:
         bench.minutes += 2
         if how == "warm":
-            bench.say("caution", "Warm air rises past the pan: what is warm seems light, and the display creeps.")
+            bench.say("caution", "Warm air lifts the pan: a warm container reads too light, and the display drifts.")
     bench.type(f"done {step}")
     bench.weighed[label] = float(last) - tare
     wet = bench.at(product.place, water)
     if wet > 0.002:
-        bench.say("caution", f"It still holds {1000 * wet:.0f} mg of {water}: one weighing does not show that.")
+        bench.say("caution", f"It still holds {1000 * wet:.0f} mg of {water}: one weighing cannot show that.")

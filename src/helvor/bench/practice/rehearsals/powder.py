@@ -57,7 +57,7 @@ def _sublime(bench: Bench) -> Telling:
         3,
         "The dish stands on the hotplate in the hood. How long?",
         "frost",
-        short="five minutes, until the fumes are less",
+        short="five minutes, until there are fewer fumes",
         frost="until a cold glass over it takes no new frost",
         strong="as hot as it goes, five minutes",
     )
@@ -67,9 +67,9 @@ def _sublime(bench: Bench) -> Telling:
     bench.type("3: check all", f"3: tried {'a' if choice == 'short' else 'no'} new deposit", "done 3")
     if choice == "strong":
         bench.share(DISH, "spat out of the dish", 0.05)
-        bench.danger("It crackled and spat hot grains, and camphor vapour stands over a plate that can light it.")
+        bench.danger("It crackled and spat hot grains, and camphor vapour is above a hotplate that can ignite it.")
     elif choice == "short":
-        bench.say("caution", "The cold glass still takes frost: camphor is left in it.")
+        bench.say("caution", "The cold glass still frosts: camphor is left in the dish.")
     else:
         bench.say("good", "No new frost on the cold glass.")
     _scene(bench, "residue", 110)
@@ -94,7 +94,7 @@ def _first_weighing(bench: Bench, dish: float) -> Telling:
         bench.minutes += 25
         bench.say("good", f"{first} g, then {last} g.")
     else:
-        bench.say("caution", "Warm air lifts the pan: some 18 mg too little, which are taken for camphor.")
+        bench.say("caution", "Warm air lifts the pan: about 18 mg too light, counted as camphor.")
     bench.type("done 5")
     bench.minutes += 8
     bench.weighed[GONE.portion] = bench.brought[CAMPHOR] + bench.brought[SALT] + bench.brought[BEADS] - (
@@ -108,11 +108,11 @@ def _dissolve(bench: Bench, beaker: float) -> Telling:
     choice = yield decide(
         "water",
         7,
-        "Water onto the residue, to take the salt out. How much, and how?",
+        "You extract the salt from the residue with water. How much, and how?",
         "enough",
         enough="30 mL, stirred for five minutes",
         little="2 mL, stirred",
-        unstirred="30 mL, and at once poured off",
+        unstirred="30 mL, poured off at once",
     )
     ml = 2.0 if choice == "little" else 30.0
     bench.bring(DISH, WATER, ml)
@@ -134,11 +134,11 @@ def _pour(bench: Bench) -> Telling:
     choice = yield decide(
         "rinse",
         8,
-        "You pour the solution off the beads. And then?",
+        "You pour the solution off the beads. What next?",
         "twice",
         twice="rinse twice with 10 mL, pour that after it",
         none="dry the beads as they are",
-        hasty="do not wait until they settle; rinse once with 10 mL",
+        hasty="pour without settling; rinse once with 10 mL",
     )
     times = {"twice": 2, "none": 0, "hasty": 1}[choice]
     ml = bench.at("in solution", WATER)
@@ -152,7 +152,7 @@ def _pour(bench: Bench) -> Telling:
         bench.type(f"8: take rinsing water {10 * times} mL")
     if choice == "hasty":
         bench.move(DISH, BEAKER, BEADS, 0.04 * bench.at(DISH, BEADS))
-        bench.say("caution", "Beads went along into the beaker.")
+        bench.say("caution", "Beads were poured into the beaker.")
     bench.type("done 8")
     bench.minutes += 4 + 4 * times
     left = bench.at(DISH, SALT)
@@ -165,7 +165,7 @@ def _evaporate(bench: Bench) -> Telling:
     choice = yield decide(
         "evaporate",
         9,
-        "The solution in the tared beaker is evaporated. How?",
+        "How do you evaporate the solution in the tared beaker?",
         "covered",
         covered="under a watch glass, curved side down, gently at the end",
         open="open and hot, to be quick",
@@ -175,7 +175,7 @@ def _evaporate(bench: Bench) -> Telling:
     bench.type("done 9")
     if choice == "open":
         bench.move(BEAKER, "spat out of the beaker", SALT, 0.09 * bench.at(BEAKER, SALT))
-        bench.danger("Wet salt spits at the end: grains flew over the rim. Hot salt hits hands and eyes.")
+        bench.danger("Wet salt spits at the end: grains flew over the rim. Hot salt can hit hands and eyes.")
     else:
         bench.say("good", "The last drops ran back from the glass; the salt looks damp.")
     wet = bench.at(DISH, WATER)
@@ -194,6 +194,6 @@ def _weigh(bench: Bench, dish: float, beaker: float) -> Telling:
 
 POWDER = Story(
     "powder", "a-mixed-powder", "A mixed powder", "subliming, dissolving, decanting, drying",
-    "Three grams of a white powder: camphor, potassium chloride and glass beads are to be parted and weighed.",
+    "Separate and weigh the camphor, potassium chloride and glass beads in three grams of a white powder.",
     tell, (GONE, SALTY, BEADY), (WATER,),
 )  # fmt: skip

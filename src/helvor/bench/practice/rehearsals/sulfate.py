@@ -59,15 +59,15 @@ def _papers(bench: Bench) -> Generator[Decision, str, Papers]:
         bench.bring(PRODUCTS[x].place, WATER, MOIST)
         bench.type(f"{step}: paper {x} airdry {bench.weigh(f'paper {x}', dry[x] + MOIST)}", f"done {step}")
     bench.minutes = 8
-    bench.say("note", "Two papers, weighed as they lie in the air: they hold some water of their own.")
+    bench.say("note", "You weighed two air-dry papers: they contain some water.")
     _scene(bench, "clear")
     choice = yield decide(
         "blank",
         3,
-        "In the oven the papers lose their water. How will you know how much?",
+        "The papers lose water in the oven. How will you find out how much?",
         "blank",
-        blank="weigh a third one, the blank, and let it go the same way",
-        none="it is little: no blank",
+        blank="weigh a third paper, the blank, and treat it the same way",
+        none="skip the blank: it is little",
     )
     if choice == "blank":
         bench.type(f"3: blank paper airdry {bench.weigh('blank', dry['blank'] + MOIST)}", "done 3")
@@ -92,11 +92,11 @@ def _barium(bench: Bench) -> Generator[Decision, str, float]:
     choice = yield decide(
         "barium",
         6,
-        "Barium chloride of 0.25 mol/L goes into the solution. How?",
+        "How do you add the 0.25 mol/L barium chloride?",
         "drops",
-        drops="12 mL by drops into the hot solution, swirling",
+        drops="12 mL dropwise into the hot solution, swirling",
         cold="12 mL at once, cold",
-        little="3.5 mL by drops into the hot solution",
+        little="3.5 mL dropwise into the hot solution",
     )
     ml = 3.5 if choice == "little" else 12.0
     for step, x in ((6, "A"), (7, "B")):
@@ -113,9 +113,9 @@ def _barium(bench: Bench) -> Generator[Decision, str, float]:
     left = bench.at("still dissolved A", SULFATE.format("A"))
     working = f"{ml:g} mL × {MOLAR} mol/L = {ml * MOLAR:.2f} mmol of barium"
     if left > 0.001:
-        bench.say("caution", "One more drop clouds the clear top: there is sulfate left.", working)
+        bench.say("caution", "One more drop clouds the supernatant: sulfate is left.", working)
     else:
-        bench.say("good", "One more drop on the clear top: no new cloud.", working)
+        bench.say("good", "One more drop into the supernatant: no new cloud.", working)
     bench.scene = Scene("beaker", {"water": 115.0, "grams": 0.3}, {"looks": "milk", "grains": choice})
     return 101 + ml
 
@@ -125,17 +125,17 @@ def _digest(bench: Bench) -> Generator[Decision, str, str]:
     choice = yield decide(
         "digest",
         8,
-        "It stands there, milky. Before it is filtered?",
+        "The mixture is milky. What do you do before filtering?",
         "hot",
-        hot="let it stand hot and covered for an hour",
+        hot="digest it hot and covered for an hour",
         none="filter at once",
     )
     bench.type(*(["done 8", "done 9"] if choice == "hot" else ["skip 8 no time", "skip 9 no time"]))
     bench.minutes += 60 if choice == "hot" else 0
     if choice == "none" or cold:
-        bench.say("caution", "The grains are as fine as smoke: the top stays milky.")
+        bench.say("caution", "The particles are very fine: the supernatant stays milky.")
     else:
-        bench.say("good", "The grains lie at the bottom, the top is clear.")
+        bench.say("good", "The precipitate has settled; the supernatant is clear.")
     _scene(bench, "settled" if choice == "hot" and not cold else "milk")
     return "fine" if choice == "hot" and not cold else "gel"
 
@@ -144,9 +144,9 @@ def _filter(bench: Bench, grains: str, volume: float) -> Telling:
     paper = yield decide(
         "paper",
         10,
-        "Which paper is it that you weighed?",
+        "Which paper did you weigh?",
         "slow",
-        slow="the slow one, for fine grains",
+        slow="the slow one, for fine particles",
         fast="the fast one: the day is short",
     )
 
@@ -168,8 +168,8 @@ def _filter(bench: Bench, grains: str, volume: float) -> Telling:
             10,
             "What do you do with the cloudy filtrate?",
             "back",
-            back="pour it back onto the same paper: the cake holds it now",
-            accept="go on; it is little",
+            back="refilter it through the same paper: the cake retains it now",
+            accept="continue; it is little",
         )
         ran = run(1) if choice == "back" else ran
     for step, x in ((10, "A"), (11, "B")):
@@ -203,7 +203,7 @@ def _wash(bench: Bench) -> Telling:
     choice = yield decide(
         "wash",
         12,
-        "Barium and chloride cling to the cake. Wash it?",
+        "Barium and chloride adhere to the cake. How do you wash it?",
         "five",
         five="five small portions of 5 mL, hot",
         one="25 mL at once, hot",
@@ -231,7 +231,7 @@ def _dry(bench: Bench, papers: Papers) -> Telling:
     choice = yield decide(
         "dry",
         14,
-        "Papers and blank go into the oven at 105 °C. How long?",
+        "How long do papers and blank dry at 105 °C?",
         "hour",
         hour="an hour",
         short="fifteen minutes",
@@ -253,25 +253,25 @@ def _dry(bench: Bench, papers: Papers) -> Telling:
         again = yield decide(
             "again",
             20,
-            "The blank comes from the oven, too.",
+            "The blank is dry too. What do you do with it?",
             "weigh",
-            weigh="weigh it again, as it comes",
-            leave="it has no sulfate on it: put it away",
+            weigh="weigh it again",
+            leave="put it away: it has no sulfate on it",
         )
         corrected = again == "weigh"
     if corrected:
         bench.type(f"20: blank paper airdry {bench.weigh('blank again', papers.dry['blank'])}", "done 20")
-        bench.say("good", f"The blank lost {1000 * MOIST:.0f} mg: so much each paper lost, too.")
+        bench.say("good", f"The blank lost {1000 * MOIST:.0f} mg: each paper lost the same.")
     else:
         bench.type("skip 20 no blank" if not papers.blank else "skip 20 forgotten")
         for x in LETTERS:
             bench.weighed[PRODUCTS[x].portion] -= MOIST
-        bench.say("caution", "Each paper lost water of its own in the oven: so much is missing from both results.")
+        bench.say("caution", "Each paper lost its own water in the oven: that mass is missing from both results.")
     bench.type("done 21")
 
 
 SULFATES = Story(
     "sulfate", "sulfate-in-garden-salt", "Sulfate in garden salt", "digesting, filtering, washing, a blank paper",
-    "Half a gram of a garden salt, twice: how much of it is sulfate?",
+    "Determine the sulfate in garden salt, in duplicate, from half a gram each.",
     tell, (PRODUCTS["A"], PRODUCTS["B"]), (WATER,),
 )  # fmt: skip

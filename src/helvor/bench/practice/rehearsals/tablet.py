@@ -40,7 +40,7 @@ def _grind(bench: Bench) -> Generator[Decision, str, float]:
     choice = yield decide(
         "grind",
         2,
-        "The tablet lies in the mortar.",
+        "The tablet is in the mortar. What do you do?",
         "fine",
         fine="grind it to a fine powder, scrape the pestle off",
         broken="break it into a few pieces",
@@ -73,7 +73,7 @@ def _shake(bench: Bench, ground: float) -> Telling:
     if left < 0.01:
         bench.say("good", "Only a white sediment is left.")
     else:
-        bench.say("caution", "Grains still get smaller at the bottom.")
+        bench.say("caution", "Grains at the bottom are still dissolving.")
     bench.scene = Scene("beaker", {"water": 10.0, "grams": bench.at(MORTAR)}, {"looks": "clear"})
 
 
@@ -81,7 +81,7 @@ def _pour(bench: Bench) -> Telling:
     choice = yield decide(
         "pour",
         5,
-        "You pour the extract off. How, and what then?",
+        "You pour off the extract. How, and what next?",
         "rinse",
         rinse="when it is clear; rinse the rest once with 5 mL into the dish, pour that after it",
         none="when it is clear; no rinse",
@@ -104,9 +104,9 @@ def _pour(bench: Bench) -> Telling:
     bench.type("done 5", "6: note one plate with three references", "done 6", "done 7")
     bench.minutes += 40
     left = bench.at(DISH, SOLUBLE)
-    bench.say("good" if left < 0.01 else "caution", f"{1000 * left:.0f} mg of what dissolves are with the binder.")
+    bench.say("good" if left < 0.01 else "caution", f"{1000 * left:.0f} mg of the soluble part stay with the binder.")
     if choice == "cloudy":
-        bench.say("caution", "Binder ran off with the extract.")
+        bench.say("caution", "Some binder was lost with the extract.")
     bench.scene = Scene("dish", {"grams": bench.at(DISH), "water": bench.at(DISH, ETHANOL)}, {})
 
 
@@ -114,9 +114,9 @@ def _dry(bench: Bench, dish: float) -> Telling:
     choice = yield decide(
         "dry",
         8,
-        "The binder in the dish is wet with ethanol.",
+        "The binder in the dish is wet with ethanol. How do you dry it?",
         "hood",
-        hood="in the hood until no dark wet patches are left, then 80 °C",
+        hood="in the hood until no wet patches are left, then 80 °C",
         oven="into the closed oven at 80 °C at once",
         air="ten minutes in the hood, no oven",
     )
@@ -129,7 +129,7 @@ def _dry(bench: Bench, dish: float) -> Telling:
     bench.move(DISH, "the air", ETHANOL, wet - left[choice])
     bench.minutes += {"hood": 45, "oven": 25, "air": 10}[choice]
     if choice == "oven":
-        bench.danger("Ethanol vapour in a closed oven over a hot wire: that can burn. First the hood.")
+        bench.danger("Ethanol vapour in a closed oven can ignite. Dry it in the hood first.")
     bench.type(
         "done 8" if choice != "oven" else "skip 8 no time", "done 9" if choice != "air" else "skip 9 no time", "done 10"
     )
@@ -141,5 +141,5 @@ def _dry(bench: Bench, dish: float) -> Telling:
 
 TABLET = Story(
     "tablet", "inside-the-tablet", "Inside the tablet", "grinding, extracting, decanting, drying",
-    "A tablet: how much of it dissolves in ethanol, and how much is binder?", tell, (OUT, IN), (ETHANOL,),
+    "Find out how much of a tablet dissolves in ethanol, and how much is binder.", tell, (OUT, IN), (ETHANOL,),
 )  # fmt: skip

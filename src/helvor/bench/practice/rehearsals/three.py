@@ -24,7 +24,7 @@ SUBSTANCES = (
 )  # fmt: skip
 SOLUBLE = {ACID: 0.4, BASE: 0.8}
 """g of the uncharged form in a litre of cold water, as in the procedure."""
-FUNNEL, ACIDIC, BASIC, WASTE = "the ether", "the acid extracts", "the base extracts", "thrown away"
+FUNNEL, ACIDIC, BASIC, WASTE = "the ether", "the acid extracts", "the base extracts", "discarded"
 CRYSTALS = {
     ACID: Product("dish C", ACID, "cinnamic acid crystals"), BASE: Product("dish B", BASE, "benzocaine crystals"),
     NEUTRAL: Product("the round flask", NEUTRAL, "biphenyl crystals"),
@@ -54,7 +54,7 @@ def tell(bench: Bench) -> Telling:
         bench.type(f"1: take {name} {grams:.3f} g")
     bench.bring(FUNNEL, ETHER, 60 * 0.741)
     bench.type("1: take tert-butyl methyl ether 60 mL", "done 1")
-    bench.say("note", "A gram of each, dissolved in 60 mL of ether, stands in the funnel.")
+    bench.say("note", "One gram of each, dissolved in 60 mL of ether, is in the funnel.")
     bench.minutes = 12
     _scene(bench, 0)
     yield from _acid(bench)
@@ -109,11 +109,11 @@ def _boundary(bench: Bench, step: int, rag: float) -> Generator[Decision, str, N
     choice = yield decide(
         f"rag-{step}",
         step,
-        f"Between the layers stand {rag:.0f} mL of foam and drops. What now?",
+        f"Between the layers are {rag:.0f} mL of emulsion. What now?",
         "wait",
         wait="wait, swirl gently, a few mL of brine",
         along="drain it with the lower layer",
-        throw="drain it into the waste, to be done with it",
+        throw="drain it into the waste",
     )
     if choice == "wait":
         bench.type(f"{step}: rag 3 mm wait", f"{step}: rag gone brine")
@@ -125,13 +125,13 @@ def _boundary(bench: Bench, step: int, rag: float) -> Generator[Decision, str, N
     target = WASTE if choice == "throw" else (ACIDIC if step == 2 else BASIC)
     bench.share(FUNNEL, target, part)
     bench.minutes += 2
-    bench.say("caution", f"{100 * part:.0f} % of the ether went with it, and what is in it.")
+    bench.say("caution", f"{100 * part:.0f} % of the ether was lost with it.")
 
 
 def _full(bench: Bench, ml: float) -> None:
     """A funnel that is too full to mix and vent in."""
     if ml > FILL["three-quarters"] * HOLDS:
-        bench.danger(f"{ml:.0f} mL in a funnel of {HOLDS:g} mL: no room to mix, and at the vent it spurts.",
+        bench.danger(f"{ml:.0f} mL in a funnel of {HOLDS:g} mL: no room to mix, and it spurts when vented.",
                      f"three quarters are {FILL['three-quarters'] * HOLDS:.0f} mL")  # fmt: skip
 
 
@@ -139,7 +139,7 @@ def _acid(bench: Bench) -> Telling:
     choice = yield decide(
         "acid",
         2,
-        "Hydrochloric acid, 3 mol/L, takes the benzocaine out. 30 mL: how?",
+        "How do you extract the benzocaine with 30 mL of 3 mol/L hydrochloric acid?",
         "three",
         three="in three portions of 10 mL",
         one="all at once",
@@ -149,7 +149,7 @@ def _acid(bench: Bench) -> Telling:
     how = yield decide(
         "mix",
         2,
-        "How is it mixed?",
+        "How do you mix it?",
         "gently",
         gently="inverted some ten times; vented after the first, stem up, into the hood",
         hard="shaken hard, vented now and then",
@@ -157,17 +157,15 @@ def _acid(bench: Bench) -> Telling:
     )
     way = "inverted" if how == "gently" else "shaken"
     if how == "hard":
-        bench.say("note", "It foams; at the vent it hisses.")
+        bench.say("note", "It foams; it hisses when vented.")
     over = pressure(BOILS, 0.0, room(HOLDS, 60 + volumes[0]))
     if how == "closed":
         working = "vapour of the ether at 30 °C in the closed funnel"
         if over > SPURTS:
             bench.share(FUNNEL, "sprayed out", SPRAYED)
-            bench.danger(
-                f"It spurted: {over:.0f} mbar stood over it, acid and ether on the hands and in the air.", working
-            )
+            bench.danger(f"It spurted at {over:.0f} mbar: acid and ether on the hands and in the air.", working)
         else:
-            bench.danger(f"{over:.0f} mbar stood over it: this time the stopper held.", working)
+            bench.danger(f"The pressure reached {over:.0f} mbar: this time the stopper held.", working)
     _full(bench, 60 + volumes[0])
     yield from _extract(
         bench, 2, "3 M hydrochloric acid", -3.0, volumes, (ACIDIC, "acid extracts", "ether after acid"), way,
@@ -176,24 +174,24 @@ def _acid(bench: Bench) -> Telling:
     keep = yield decide(
         "keep",
         2,
-        "Two vessels stand there, the bench is full. What may go?",
+        "The bench is full. Which of the two vessels may you discard?",
         "nothing",
-        nothing="nothing, until the products are weighed; both get a label",
+        nothing="neither, until the products are weighed; label both",
         extracts="the acid extracts: only water and acid",
     )
     if keep == "extracts":
         bench.share(ACIDIC, WASTE, 1.0)
         bench.type("8: gone acid extracts beaker A emptied while clearing up")
-        bench.say("stop", "The benzocaine was in it, as its salt. There is no way back.")
+        bench.say("stop", "The benzocaine was in it, as its salt. It cannot be recovered.")
     else:
-        bench.say("good", "Labelled and put aside.")
+        bench.say("good", "Labelled and set aside.")
 
 
 def _base(bench: Bench) -> Telling:
     choice = yield decide(
         "base",
         3,
-        "Now the cinnamic acid, with sodium hydroxide of 1 mol/L. How much?",
+        "How much 1 mol/L sodium hydroxide do you use for the cinnamic acid?",
         "three",
         three="three portions of 15 mL",
         one="45 mL at once",
@@ -216,7 +214,7 @@ def _wash(bench: Bench) -> Telling:
     choice = yield decide(
         "wash",
         4,
-        "The ether is washed with 10 mL of water. Where does that water go?",
+        "You wash the ether with 10 mL of water. Where does that water go?",
         "joins",
         joins="to the base extracts",
         waste="to the waste",
@@ -258,7 +256,7 @@ def _fall(bench: Bench) -> Telling:
     acid = yield decide(
         "acidify",
         6,
-        "6 mol/L hydrochloric acid goes to the base extracts, in ice. How far?",
+        "You add 6 mol/L hydrochloric acid to the base extracts, in ice. How far?",
         "red",
         red="until the paper is red, pH 2",
         yellow="until it clouds, the paper yellow, pH 5",
@@ -266,7 +264,7 @@ def _fall(bench: Bench) -> Telling:
     base = yield decide(
         "basify",
         8,
-        "6 mol/L sodium hydroxide goes to the acid extracts, in ice. How far?",
+        "You add 6 mol/L sodium hydroxide to the acid extracts, in ice. How far?",
         "blue",
         blue="until the paper is blue, pH 9",
         orange="until it clouds, the paper orange, pH 3",
@@ -280,7 +278,7 @@ def _fall(bench: Bench) -> Telling:
         ml = bench.at(source, WATER) + added
         stays = min(_dissolved(name, ph, ml), bench.at(source, name))
         product = CRYSTALS[name]
-        liquor = f"the liquor of the {name}"
+        liquor = f"the mother liquor of the {name}"
         bench.minutes += 19
         if bench.at(source) < 1e-9:
             bench.type(f"skip {step} thrown away", f"skip {step + 1} nothing to filter")
@@ -291,7 +289,7 @@ def _fall(bench: Bench) -> Telling:
         bench.move(source, product.place, name, 0.985 * (bench.at(source, name) - stays))
         bench.move(source, product.place, WATER, 0.5 * bench.at(product.place, name))
         bench.share(source, liquor, 1.0)
-        working = f"{SOLUBLE[name]} g/L uncharged, {round_to(stays, 2)} g in {ml:.0f} mL at pH {ph:g}"
+        working = f"{SOLUBLE[name]} g/L as the neutral form, {round_to(stays, 2)} g in {ml:.0f} mL at pH {ph:g}"
         bench.say("good" if stays < 0.1 else "caution", f"{1000 * stays:.0f} mg of {name} stay dissolved.", working)
     bench.scene = Scene("cake", {"grams": bench.at("dish C", ACID), "liquor": 60.0}, {})
 
@@ -303,11 +301,11 @@ def _ether(bench: Bench) -> Telling:
     agent = yield decide(
         "agent",
         11,
-        "The ether is cloudy. Sodium sulfate: how much?",
+        "The ether is cloudy. How much sodium sulfate do you add?",
         "free",
         free="in portions, until some grains move freely; five minutes",
         pinch="a pinch",
-        none="none: the water goes off with the ether",
+        none="none: the water evaporates with the ether",
     )
     takes = {"free": 0.98, "pinch": 0.3, "none": 0.0}[agent]
     bench.move(FUNNEL, "the sodium sulfate", WATER, takes * bench.at(FUNNEL, WATER))
@@ -320,7 +318,7 @@ def _ether(bench: Bench) -> Telling:
     how = yield decide(
         "bath",
         14,
-        "The ether boils at 55 °C. The bath of the evaporation?",
+        "The ether boils at 55 °C. How hot is the bath for the evaporation?",
         "warm",
         warm="45 °C, in the hood, gently",
         hot="90 °C, to be quick",
@@ -332,7 +330,7 @@ def _ether(bench: Bench) -> Telling:
     bench.move(place, "the air", WATER, 0.5 * bench.at(place, WATER))
     if how == "hot":
         bench.share(place, "bumped over", 0.2)
-        bench.danger("It bumped over into the trap. Ether over a hot bath: one spark is enough.")
+        bench.danger("It bumped over into the trap. Ether vapour above a hot bath: one spark is enough.")
     bench.minutes += 24 if how == "warm" else 10
     bench.scene = Scene("dish", {"grams": bench.at(place), "water": bench.at(place, WATER)}, {})
 
@@ -353,7 +351,7 @@ def _dry(bench: Bench) -> Telling:
     when = yield decide(
         "air",
         19,
-        "The two solids lie wet on their dishes. Until when?",
+        "The two solids are wet on their dishes. How long do you dry them?",
         "week",
         week="in air until the next meeting",
         now="weigh them now",
@@ -374,6 +372,6 @@ def _dry(bench: Bench) -> Telling:
 
 THREE = Story(
     "three", "three-from-one", "Three from one", "extraction, pH, emulsions, drying agent, evaporation",
-    "A gram each of an acid, a base and a neutral substance in one funnel: get all three back.",
+    "Separate an acid, a base and a neutral compound, one gram each, and recover all three.",
     tell, (CRYSTALS[ACID], CRYSTALS[BASE], CRYSTALS[NEUTRAL]), (WATER, ETHER),
 )  # fmt: skip
