@@ -74,7 +74,11 @@ def changed(**at):
         (changed(steps__1__adds=["gold"]), "step 2", "adds “gold”"),
         (changed(steps__1__id="s1"), "step 2", "same id"),
         (changed(portions__0__component="gold"), "camphor vapour", "not one of the components"),
-        (changed(components__0__name="potassium chloride"), "component potassium chloride", "Two components have this name"),
+        (
+            changed(components__0__name="potassium chloride"),
+            "component potassium chloride",
+            "Two components have this name",
+        ),
         (changed(title="a\u202eb"), "title", "cannot be printed"),
     ],
 )

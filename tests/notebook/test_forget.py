@@ -1,4 +1,4 @@
-"""A class put away, and its students' names taken out while the science stays."""
+"""A class put away, and its students' names deleted while the science stays."""
 
 from datetime import UTC, datetime, timedelta
 from uuid import uuid4

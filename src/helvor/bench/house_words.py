@@ -62,7 +62,7 @@ _ANY: dict[English, re.Pattern[str]] = {
 }
 
 _POINT = re.compile(r"(?<![\w.,:/−-])([−-]?\d+)\.(\d+)(?![\d.:/]|\.\d)")
-_TYPED_COMMA = re.compile(r"(?<![\w.,-])(\d+),(\d+)(?![\d.,]|-\w|\d*-[A-Za-z])")
+_TYPED_COMMA = re.compile(r"(?<![\w.,-])(\d+),(\d+)(?![\d.]|,\d|-\w)")
 
 
 @dataclass(frozen=True, slots=True)

@@ -220,7 +220,7 @@ def _in_the_room(conn: psycopg.Connection, ines: int, class_id: UUID, began: dat
             room.Happened(
                 bench=10,
                 what="a finger on the hotplate",
-                done="20 min under cool running water, first aider told",
+                done="20 min under cool running water, first aid given",
             ),
         ),
         (64, room.Paused(why="fire alarm, a drill")),

@@ -67,7 +67,7 @@ def _more(step: Step) -> str:
     if step.doer != "bench":
         parts.append(f"by the {step.doer}")
     if step.asks:
-        parts.append("write down: " + ", ".join(step.asks))
+        parts.append("record: " + ", ".join(step.asks))
     if step.celsius is not None:
         parts.append(f"{step.celsius:g} °C")
     if step.paper is not None:

@@ -164,7 +164,7 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
         # Files that wait to come in and reports that were laid out can be had again, without the names.
         conn.execute("DELETE FROM import_draft WHERE class_id = %s", [class_id])
         conn.execute("DELETE FROM report_job WHERE class_id = %s", [class_id])
-        note_event(conn, account_id, account_id, "names taken out", f"{changed} benches, {entries + lines} entries")
+        note_event(conn, account_id, account_id, "names deleted", f"{changed} benches, {entries + lines} entries")
     # Apart: a page that cannot be worked out keeps nobody's name on record.
     rebuild_summaries(conn, rank, class_id)
     sessions_changed()

@@ -184,7 +184,7 @@ def add_page(
         here = [key for (key,) in conn.execute("SELECT id FROM entry WHERE page_id = %s ORDER BY seq", [page_id])]
         if here[: len(entries)] == [entry.id for entry in entries]:
             return False
-        raise Problem("page", "A page of the file is on record here already, with other entries.")
+        raise Problem("page", "A page of the file exists here already, with other entries.")
     technique = TECHNIQUES[technique_key]
     rules = conn.execute("SELECT house_rules FROM institution WHERE id = %s", [writers.institution]).fetchone()
     sheet = technique.work_out(entries, HouseRules(rules[0] if rules else {}), rank)
@@ -208,7 +208,7 @@ def add_page(
                 ],
             )  # fmt: skip
     except psycopg.errors.UniqueViolation as taken:
-        raise Problem("entries", "An entry of the file is on record here already, on another page.") from taken
+        raise Problem("entries", "An entry of the file exists here already, on another page.") from taken
     _link(conn, page_id, entries)
     return True
 
@@ -303,7 +303,7 @@ def add_class(
             ],
         )  # fmt: skip
     except psycopg.errors.UniqueViolation as taken_id:
-        raise Problem("id", "A container or a line of the day book is on record here already.") from taken_id
+        raise Problem("id", "A container or a line of the lab log exists here already.") from taken_id
     return benches
 
 

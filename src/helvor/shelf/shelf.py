@@ -65,7 +65,7 @@ PROPERTIES: dict[str, Property] = {
         Property("signal", "signal word", is_number=False),
         Property("waste", "waste", is_number=False),
         Property("waste_first", "treat first", is_number=False),
-        Property("caution", "usual caution", is_number=False),
+        Property("caution", "common caution", is_number=False),
         Property("holds", "accepts", is_number=False),
         Property("never_with", "never accepts", is_number=False),
         Property("diameter", "diameter", "mm"),

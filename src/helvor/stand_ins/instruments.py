@@ -36,7 +36,7 @@ def number(text: str, low: float, high: float) -> float:
     except ValueError:
         raise No(f"{text[:20]} is not a number.") from None
     if not low <= value <= high:
-        raise No(f"{text[:20]} does not lie between {low:g} and {high:g}.")
+        raise No(f"{text[:20]} is not between {low:g} and {high:g}.")
     return value
 
 

@@ -50,7 +50,7 @@ class RfIn(_In):
     spot: Length = Field(examples=["18.0 mm"])
     front: Length = Field(examples=["45.0 mm"])
     origin_resolution: Length | None = Field(
-        None, description="How finely the origin line was set; as the spot, if left out."
+        None, description="How finely the origin line was set; default: as the spot."
     )
     spot_length: Length | None = Field(
         None, description="The spot's extent along the lane; a tenth of it judges the centre."

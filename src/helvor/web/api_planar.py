@@ -117,7 +117,7 @@ class IdentifyIn(_In):
 
     spots: list[MarkIn] = Field(max_length=40)
     references: dict[str, list[MarkIn]] = Field(max_length=60)
-    same_plate: StrictBool = Field(True, description="References on the same plate; else samples on other plates.")
+    same_plate: StrictBool = Field(True, description="References on the same plate; if none, samples on other plates.")
 
 
 class LikeOut(BaseModel):

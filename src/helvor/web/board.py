@@ -84,9 +84,15 @@ class PlanNow:
 
 
 WORDS = {
-    "none": "not started", "working": "working", "waiting": "waiting", "stop": "stop", "caution": "caution",
+    "none": "not started", "working": "working", "waiting": "waiting", "stop": "Stop", "caution": "Check",
     "done": "done",
 }  # fmt: skip
+
+
+def _word(page: PageOnBoard | None, state: str) -> str:
+    """What stands under a lane; a number that cannot be is not called a danger."""
+    said: str = page.summary.get("word", "") if page is not None and state == "stop" else ""
+    return said or WORDS[state]
 
 
 def activity(page: PageOnBoard) -> str:
@@ -232,7 +238,7 @@ def draw_board(
         behind_by = y - plan_y if plan_y is not None else 0.0
         behind_to = f"{-behind_by:.1f}" if late and behind_by > 14 else ""
         down = f"{floor - y:.1f}"
-        lanes.append(BenchLane(bench, shown, x, y, state, WORDS[state], late, due, plan_y, down, behind_to))
+        lanes.append(BenchLane(bench, shown, x, y, state, _word(shown, state), late, due, plan_y, down, behind_to))
     drawn = [(_short(name), floor - gap * (index + 1)) for index, name in enumerate(rows)]
     counts = {state: sum(lane.state == state for lane in lanes) for state in WORDS}
     front = _front(lanes, step)

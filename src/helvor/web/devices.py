@@ -32,7 +32,7 @@ HANDS: dict[str, tuple[tuple[str, str, str, str], ...]] = {
     "ph meter": (("ph", "Dip into a liquid of", "pH", "4.00"),),
     "ph paper": (("ph", "Dip into a liquid of", "pH", "2"),),
     "melting block": (
-        ("celsius", "Block stands at", "°C", "108"), ("rate", "Heat at", "K/min", "2"),
+        ("celsius", "Block temperature", "°C", "108"), ("rate", "Heat at", "K/min", "2"),
         ("begins", "Sample begins to melt at", "°C", "113.5"), ("ends", "and is clear at", "°C", "114.5"),
     ),
     "oven": (("wanted", "Set to", "°C", "80"),),

@@ -226,7 +226,7 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(ArithmeticError)
     def _no_number(request: Request, trouble: ArithmeticError) -> Response:
         """Zero, or a number out of reach: what a rule did not foresee is said, and left in the log to be foreseen."""
-        log.warning("Cannot be worked out: %s %s", request.url.path, trouble, exc_info=trouble)
+        log.warning("Cannot be calculated: %s %s", request.url.path, trouble, exc_info=trouble)
         return refuse(request, 422, "Cannot be calculated", NO_NUMBER)
 
     @app.exception_handler(UnicodeEncodeError)

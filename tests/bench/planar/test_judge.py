@@ -168,10 +168,25 @@ DIRECTIONS = [
     ("C18", "methanol : water 60 : 40", "less of methanol", "more of methanol"),
     ("paper", "water : ethanol 80 : 20", "less of ethanol", "more of ethanol"),
     ("paper", "propan-2-ol : water 80 : 20", "less of water", "more of water"),
-    ("silica", "ethyl acetate", "Ethyl acetate is too strong alone: add a less polar solvent", "Methanol is too strong alone: add a more polar solvent"),
-    ("C18", "methanol", "Methanol is too strong alone: add a more polar solvent", "Ethyl acetate is too strong alone: add a less polar solvent"),
+    (
+        "silica",
+        "ethyl acetate",
+        "Ethyl acetate is too strong alone: add a less polar solvent",
+        "Methanol is too strong alone: add a more polar solvent",
+    ),
+    (
+        "C18",
+        "methanol",
+        "Methanol is too strong alone: add a more polar solvent",
+        "Ethyl acetate is too strong alone: add a less polar solvent",
+    ),
     ("silica", "hexane : mystery 4 : 1", "the stronger component, on silica the more polar one", "more polar one"),
-    ("silica", "1 % acetic acid in ethyl acetate", "Ethyl acetate is too strong alone: add a less polar solvent", "Methanol is too strong alone: add a more polar solvent"),
+    (
+        "silica",
+        "1 % acetic acid in ethyl acetate",
+        "Ethyl acetate is too strong alone: add a less polar solvent",
+        "Methanol is too strong alone: add a more polar solvent",
+    ),
 ]
 
 

@@ -69,7 +69,11 @@ def test_what_there_can_be_only_one_of_strikes_the_one_that_stands(payload):
 
 BAD_SHAPES = [
     (planar.SetUp, {"phase": "silica", "width": mm(50), "height": mm(100), "origin": mm(120)}, "above the plate"),
-    (planar.SetUp, {"phase": "silica", "width": mm(2), "height": mm(100), "origin": mm(10)}, "n    For further information visit https://errors"),
+    (
+        planar.SetUp,
+        {"phase": "silica", "width": mm(2), "height": mm(100), "origin": mm(10)},
+        "n    For further information visit https://errors",
+    ),
     (planar.SetUp, {"phase": "glass", "width": mm(50), "height": mm(100), "origin": mm(10)}, "silica"),
     (planar.Front, {}, "n    For further information visit https://errors"),
     (planar.Front, {"distance": mm(0)}, "n    For further information visit https://errors"),

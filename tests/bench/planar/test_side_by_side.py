@@ -116,14 +116,13 @@ def test_plates_without_an_rf_are_left_out_and_say_why():
 def test_the_same_in_two_systems_says_more_and_parted_in_one_says_no():
     same = side_by_side([tablet(1), tablet(2, eluent=SECOND, p=0.7, a=0.8, unknown=(0.8, 0.7))])
     assert {a.reference: len(a.agrees) for a in same.across} == {"paracetamol": 2, "aspirin": 2}
-    assert "eluents: strong evidence, not proof" in same.across[0].says
-    assert "eluents: strong evidence, not proof" in same.across[0].says
+    assert "the same in 2 eluents: strong evidence, not proof" in same.across[0].says
     parted = side_by_side([tablet(1), tablet(2, eluent=SECOND, p=0.7, a=0.8, unknown=(0.8,))])
     by = {a.reference: a for a in parted.across}
     assert "separated in one system" in by["paracetamol"].says
     assert by["paracetamol"].plates == (1, 2)
     one = side_by_side([tablet(1)])
-    assert "a second one would say more" in one.across[0].says
+    assert "the same in one eluent: run a second one" in one.across[0].says
 
 
 def test_the_same_finding_on_many_plates_asks_about_the_handout():

@@ -52,7 +52,10 @@ def test_the_rf_of_a_plate_is_that_of_its_composition(level, seed):
         (lambda f, s: (f, s, s / f), "not from the edge"),
         (lambda f, s: (f, s, (s - 10) / f), "s distance from the origin line too, not from the edge of the plate"),
         (lambda f, s: (f, s, (f - 10) / (s - 10)), "It is inverted: divide the spot"),
-        (lambda f, s: (f, s, 1 - (s - 10) / (f - 10)), "That is the distance from the spot to the front: measure from the"),
+        (
+            lambda f, s: (f, s, 1 - (s - 10) / (f - 10)),
+            "That is the distance from the spot to the front: measure from the",
+        ),
         (lambda f, s: (f, s, 7.7), "s distance divided by the front"),
     ],
 )
@@ -64,7 +67,12 @@ def test_the_usual_wrong_readings_are_named(answer, why, seed):
 
 
 @pytest.mark.parametrize(
-    ("front", "spot", "says"), [(101, 30, "Enter a mark for the front between"), (70, -1, "Enter a mark for the spot between"), (ORIGIN, 30, "above the origin")]
+    ("front", "spot", "says"),
+    [
+        (101, 30, "Enter a mark for the front between"),
+        (70, -1, "Enter a mark for the spot between"),
+        (ORIGIN, 30, "above the origin"),
+    ],
 )
 def test_marks_lie_on_the_plate(front, spot, says):
     with pytest.raises(Unreadable, match=says):

@@ -60,7 +60,11 @@ def test_what_was_said_and_timed_ends_with_the_meeting_also_if_it_begins_again()
         ((e.Began(),), e.WentOn(), "The meeting is not paused"),
         ((), e.Ended(), "not running"),
         ((e.Began(), e.Ended()), e.Said(words="late"), "is over"),
-        ((e.Began(), *(e.Said(words=f"notice {n}") for n in range(5))), e.Said(words="one more"), "messages are shown already: remove one first"),
+        (
+            (e.Began(), *(e.Said(words=f"notice {n}") for n in range(5))),
+            e.Said(words="one more"),
+            "messages are shown already: remove one first",
+        ),
         ((), e.CaughtUp(absence=uuid4()), "That absence is not in this meeting"),
         ((), e.TakenOut(stay=uuid4()), "That absence is not in this meeting"),
         ((), e.Broke(bench=13, what="a beaker"), "no bench 13"),

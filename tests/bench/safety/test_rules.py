@@ -228,7 +228,7 @@ ROWS = [
      ([liquid("THF")], [poured("THF"), step("evaporate", takes=["x"], gives=["y"], kit=["rotary evaporator"])]),
      ([liquid("THF")], [poured("THF"), step("evaporate", takes=["x"], gives=["y"], kit=["rotary evaporator"],
                                             says="Tested for peroxides, evaporate, not to dryness")]),
-     "Step 2 evaporates THF, which forms peroxides as it stands."),
+     "Step 2 evaporates THF, which forms peroxides on standing."),
     ("solvent-to-air", "caution",
      ([liquid("heptane", "60 mL")], [poured("heptane"), step("evaporate", takes=["x"], gives=["y"], place="hood")]),
      ([liquid("heptane", "60 mL")], [poured("heptane"), step("evaporate", takes=["x"], gives=["y"], kit=["rotary evaporator"])]),

@@ -121,7 +121,7 @@ def _tubes(number: int, column: Column) -> Iterator[Finding]:
                       "Spot both again before you pool anything.", about=f"{column.step} {a}")  # fmt: skip
     for tube, compound in odd(column.tubes):
         yield Finding("odd-tube", "note", f"Step {number}: tube {tube} shows no {compound}, its neighbours do.",
-                      "The wrong tube may have been spotted, or it stands in the wrong place.", "Spot this tube again.",
+                      "The wrong tube may have been spotted, or it is in the wrong place.", "Spot this tube again.",
                       about=f"{column.step} {tube}")  # fmt: skip
     mixed = [pool for pool in column.pools if pool.kind == "mixed"]
     pure = {number for pool in column.pools if pool.kind == "pure" for number in pool.tubes}
@@ -213,7 +213,7 @@ def stayed_on_column(case: Case) -> Iterator[Cause]:
         mass = sum(sum(pool.mass.values()) for pool in left)
         if left and decided:
             words = ", ".join(pool.words for pool in left)
-            yield Cause("mixed-tubes", "loss", "Mixed tubes were left out of the pools.",
+            yield Cause("mixed-tubes", "loss", "Mixed tubes were kept out of the pools.",
                         (f"tubes {words}, about {digits(mass, 2)} mg",), 0.7, mass / 1000)  # fmt: skip
         slow = [b.name for b in column.predicted if b.volume is None or b.volume + 2 * b.sigma > column.passed]
         if slow:

@@ -102,7 +102,7 @@ def tubes_on(sheet: PlateWorksheet) -> list[TubeOnPlate]:
         mark = mark_of(result)
         lane = result.on.on
         if mark is None and result.beyond_front:
-            raise Unreadable(f"Spot {result.name} lies beyond the front of that plate: correct it first.")
+            raise Unreadable(f"Spot {result.name} is beyond the front of that plate: correct it first.")
         if mark is None and result.rf is None:
             raise Unreadable("That plate's front is not marked yet, so its spots cannot be compared.")
         if mark is None:

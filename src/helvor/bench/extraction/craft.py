@@ -62,7 +62,7 @@ CHECKS: dict[str, tuple[Check, ...]] = {
     "dry layer": (
         Check("no-water", "no visible water: separated again if there was", "drying agent does not remove visible "
                                                                             "water", on="flask"),
-        Check("loose", "covered loosely while it stands", "drying releases heat", on="flask"),
+        Check("loose", "covered loosely while drying", "drying releases heat", on="flask"),
         Check("rinsed", "salt rinsed with a little solvent", "the salt holds product", on="flask"),
     ),
     "set ph": (

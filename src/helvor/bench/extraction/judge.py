@@ -702,7 +702,7 @@ def stayed_in_layers(case: Case) -> Iterator[Cause]:
                  if p.said.end == "product" and same(p.said.component, component)), "",
             )  # fmt: skip
             yield Cause("layer-gone", "loss", f"{gone.portion} was discarded with {component} in it.",
-                        (gone.why or "on record",), 0.9, mass, portion=product)  # fmt: skip
+                        (gone.why or "recorded",), 0.9, mass, portion=product)  # fmt: skip
 
 
 def judge_plan_layers(plan: Plan) -> Iterator[Advice]:

@@ -234,7 +234,7 @@ class _Draft:
                    adds=(tag,), ph=round(ph, 1), hands=6, waits=5,
                    cautions="It foams: use a large beaker." if chosen.formula == "NaHCO3" else "")  # fmt: skip
         liquor = f"mother liquor of {leaving[0].name}"[:40]
-        self._step("vacuum filter", "Filter with suction; rinse with a little ice water", takes=(extracts,),
+        self._step("vacuum filter", "Filter with vacuum; rinse with a little ice water", takes=(extracts,),
                    gives=(liquor, product), hands=6, waits=8)  # fmt: skip
         self.solids.append(product)
         single = leaving[0] if len(leaving) == 1 else None

@@ -194,7 +194,7 @@ def _cone(task: Task, method: Method, why: str) -> Choice:
     fitting = [p for p in PAPERS if cake <= CONE_PART * cone_of(p).holds and _has_funnel(p)]
     if not fitting:
         raise Unreadable(
-            f"{task.solid:g} g of solid overfills the largest usual paper: divide it, or use a flat plate and vacuum."
+            f"{task.solid:g} g of solid overfills the largest common paper: divide it, or use a flat plate and vacuum."
         )
     quick = [p for p in fitting if task.liquid / fill_line(p, school).volume <= POURS]
     paper = (quick or fitting[-1:])[0]
@@ -222,7 +222,7 @@ def _plate(task: Task, method: Method, why: str) -> Choice:
     cake = task.solid / BULK[task.grain] * 1000  # mm³
     fitting = [p for p in PLATES if cake <= CAKE_MM * math.pi * (p / 2) ** 2]
     if not fitting:
-        raise Unreadable(f"{task.solid:g} g makes too thick a cake for the largest usual plate: divide the solid.")
+        raise Unreadable(f"{task.solid:g} g makes too thick a cake for the largest common plate: divide the solid.")
     small = task.solid < HIRSCH_BELOW
     plate = fitting[0] if small else next((p for p in fitting if p >= 40), fitting[-1])
     kind = "Hirsch funnel" if plate < 40 else "Büchner funnel"

@@ -65,7 +65,7 @@ class Filtrate(Payload):
 
 
 DRYING_PLACES: dict[str, str] = {
-    "oven": "in the oven", "air": "in air", "hood": "in the hood", "suction": "by suction",
+    "oven": "in the oven", "air": "in air", "hood": "in the hood", "suction": "by vacuum",
     "hotplate": "on the hotplate", "desiccator": "in the desiccator",
 }  # fmt: skip
 """Where a solid dries, in words."""

@@ -125,7 +125,7 @@ def funnel_for_paper(paper: float) -> int:
     for funnel in FUNNELS:
         if paper / 2 <= funnel - BELOW_RIM[0]:
             return funnel
-    raise Unreadable(f"No usual funnel fits a paper of {paper:g} mm: enter a smaller one.")
+    raise Unreadable(f"No common funnel fits a paper of {paper:g} mm: enter a smaller one.")
 
 
 def disc_for_plate(plate: float) -> float:

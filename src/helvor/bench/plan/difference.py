@@ -24,7 +24,7 @@ WORDS = {
     "says": "instruction", "hands": "minutes hands-on", "waits": "minutes waiting", "celsius": "°C",
     "volume": "vessel, mL", "paper": "filter paper, mm", "times": "times", "on": "works on",
     "plate_width": "plate, width, mm", "plate_height": "plate, height, mm", "eluent_volume": "eluent, mL",
-    "spots": "spotted beside",
+    "spots": "references on the plate",
     "asks": "readings", "doer": "done by", "melts": "melts, °C", "boils": "boils, °C",
     "molar": "mol/L", "end": "at the end", "by_loss": "by loss", "house_rules": "house rules",
 }  # fmt: skip

@@ -19,7 +19,7 @@ def add_step(procedure: Procedure, kind: StepKind, at: int) -> Procedure:
         Problem: there are as many steps as a procedure can have.
     """
     if len(procedure.steps) >= MAX_STEPS:
-        raise Problem("steps", f"A procedure has at most {MAX_STEPS} steps.")
+        raise Problem("steps", f"This procedure has {MAX_STEPS} steps, the limit.")
     at = max(0, min(at, len(procedure.steps)))
     before = procedure.steps[at - 1] if at else None
     step = Step(

@@ -565,7 +565,7 @@ def _check_spot(plate: Plate, spot: Spot, corrected: Line | None) -> None:
     if plate.set_up is None:
         raise Problem("distance", "Set up the plate first: a spot's distance depends on its height.")
     if corrected is None and len(plate.spots) >= MAX_SPOTS:
-        raise Problem("distance", f"A plate has at most {MAX_SPOTS} spots: start a second plate.")
+        raise Problem("distance", f"This plate has {MAX_SPOTS} spots, the limit: start a second plate.")
     first = corrected.root.payload if corrected else None
     if isinstance(first, Spot) and first.lane != spot.lane:
         raise Problem("lane", "A spot cannot change its lane: strike it out and add it in the other lane.")

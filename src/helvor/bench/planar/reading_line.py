@@ -281,7 +281,7 @@ def lanes_from(text: str, width: float, ids: Sequence[UUID]) -> list[Lane]:
     """
     pieces = [piece.split() for piece in re.split(r"[,;\n]+", text) if piece.strip()]
     if len(pieces) > len(ids):
-        raise Unreadable(f"A plate has at most {len(ids)} lanes.")
+        raise Unreadable(f"Enter at most {len(ids)} lanes.")
     labels = [words[0] for words in pieces]
     key_of = dict(zip((label.casefold() for label in labels), ids, strict=False))
     if len(key_of) < len(labels):

@@ -43,11 +43,11 @@ WORDS: dict[str, str] = {
     "early": "rounded too early",
     "factor": "mass of the precipitate used without the gravimetric factor",
     "factor-inverted": "gravimetric factor inverted",
-    "left-out": "a portion left out",
+    "left-out": "a portion not counted",
     "share": "aliquot not scaled to the whole",
     "form": "grams compared although the compound changed",
     "parts": "parts exchanged",
-    "reagent-form": "molar mass left out",
+    "reagent-form": "molar mass not used",
 }
 """Key of a mistake → what to call it."""
 

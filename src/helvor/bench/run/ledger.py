@@ -870,9 +870,9 @@ def _yields(procedure: Procedure, equation: Equation, ledger: Ledger) -> Iterabl
         lines = [
             WorkingLine(
                 f"Limiting: {least.instead or least.substance.name}",
-                f"{shown(outcome.extent)} mol of {readable(formula)} possible"
+                f"{shown(outcome.extent)} mol of {readable(formula)} theoretical"
                 if made == 1
-                else f"{shown(outcome.extent)} mol × {made} = {possible} mol possible",
+                else f"{shown(outcome.extent)} mol × {made} = {possible} mol theoretical",
             ),
             WorkingLine(
                 f"Theoretical yield of {portion.name}",

@@ -299,7 +299,7 @@ def check(run: Run, payload: Payload, strikes: UUID | None) -> None:
             if strikes is None and run.procedure.step(added.id) is not None:
                 raise Problem("step", "A step with this id exists already.")
             if strikes is None and len(run.procedure.steps) >= MAX_STEPS:
-                raise Problem("step", f"A run has at most {MAX_STEPS} steps.")
+                raise Problem("step", f"This run has {MAX_STEPS} steps, the limit.")
             if after and run.procedure.step(after) is None:
                 raise Problem("after", "The step it should come after is not in this run.")
         case e.TimerStopped(timer=key):

@@ -15,12 +15,12 @@ RUN_ONLY: dict[str, str] = {
 HEAD = """# What Helvor warns of
 
 Drawn from the tables in `src/helvor/bench/safety` and `step_kinds.py` by `docs/write_catalogue.py`; a test holds the
-two together. Every finding is given when a procedure is looked at and again in each run of it, on the kit and the
-substances that are really used; what is to stop is said of every step that is still to come. Names count as people
-type them. Local rules and a qualified person decide.
+two together. Helvor gives every finding when a procedure is checked and again in each run of it, for the kit and substances
+actually used; a Stop is shown for every step still ahead. Names are recognised as people type them. Local rules and a
+qualified person decide.
 
-Each rule, with a procedure that it speaks of, one that it does not, and the first sentence that is shown, stands in
-`tests/bench/safety/test_rules.py`.
+`tests/bench/safety/test_rules.py` has, for each rule, a procedure that triggers it, one that does not, and the first
+sentence shown.
 """
 
 
@@ -33,7 +33,7 @@ def catalogue() -> str:
     lines += [f"| `{code}` | {looks} | in a run only |" for code, looks in RUN_ONLY.items()]
     lines += ["", "## What must not meet", "", "| finding | level | why | instead |", "|---|---|---|---|"]
     lines += [f"| `{row.code}` | {row.level} | {row.because} | {row.do} |" for row in MEETINGS]
-    lines += ["", "## Waste", "", "One way: what is put in stands second.", ""]
+    lines += ["", "## Waste", "", "The second column is what is put into the bottle of the first.", ""]
     lines += ["| bottle | what is put in | level | why |", "|---|---|---|---|"]
     lines += [f"| {WASTE[row.bottle]} | {WASTE[row.matter]} | {row.level} | {row.why} |" for row in WRONG_BOTTLES]
     return "\n".join(lines) + "\n"

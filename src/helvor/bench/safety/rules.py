@@ -370,7 +370,7 @@ def peroxides(plan: Plan) -> Iterator[Advice]:
             continue
         yield _advice(
             moment, "peroxides", "caution",
-            f"{_at(moment)} evaporates {care.shown}, which forms peroxides as it stands.",
+            f"{_at(moment)} evaporates {care.shown}, which forms peroxides on standing.",
             "Peroxides stay behind during evaporation, and a dry residue can explode.",
             "Check the bottle's date, test it with a strip, never evaporate to dryness; state this in the step. "
             "Do not touch a bottle that is old or has crystals: call the person responsible.",
@@ -543,7 +543,7 @@ class SafetyRule:
 
 
 PRACTICE = "common practice, no source"
-SHELF = "temperatures: IEC 60079-20-1, NFPA 497 and others, on the shelf; limits common practice, no source"
+SHELF = "temperatures: IEC 60079-20-1, NFPA 497 and others, in the reference data; limits common practice, no source"
 
 RULES: tuple[SafetyRule, ...] = (
     SafetyRule(("flame-near-solvent",), "A flame in a step with a flammable substance, or in a meeting where one "

@@ -83,7 +83,7 @@ def reaction(form: Form, house: House) -> Answer:
     answer.working = [line.working for line in taken]
     outcome = react(equation, amounts)
     answer.says += f" {readable(outcome.limiting)} runs out first."
-    answer.head = ("", "mol", "possible, g", "left over")
+    answer.head = ("", "mol", "theoretical, g", "left over")
     for formula, amount in amounts.items():
         if formula == outcome.limiting:
             over = "limiting"

@@ -212,7 +212,7 @@ def what_it_melts_like(form: Form, house: House) -> Answer:
     item = known_as(house.shelf, solid, ("substance",))
     where = "as typed"
     if published is None and item is not None and item.number("melts") is not None:
-        published, where = item.number("melts"), f"the shelf's: {item.values['melts'].source}"
+        published, where = item.number("melts"), f"reference data: {item.values['melts'].source}"
     if published is None:
         raise FieldErrors({"published": "The reference data has no melting point for it: enter the published one."})
     try:

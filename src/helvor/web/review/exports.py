@@ -169,7 +169,7 @@ def class_archive(request: Request, class_id: UUID, who: VisitorDep) -> Response
         everything = read_class(conn, who.account.id, class_id)
         about = record["class"]
         parts = [
-            Part(archive.RECORD, "Every entry of the class in ink, and what was worked out", "application/json",
+            Part(archive.RECORD, "Every entry of the class, with the results", "application/json",
                  as_json(record).encode()),
             *_tables(everything),
         ]  # fmt: skip

@@ -219,7 +219,7 @@ def _preview_record(
         about.title or ("Run" if isinstance(record, RunRecord) else f"Plate {about.number or ''}"),
         "run" if isinstance(record, RunRecord) else "plate", len(record.entries),
         list(dict.fromkeys(entry.by for entry in record.entries)),
-        f"{about.class_ or 'a front bench'}{f', bench {about.bench}' if about.bench else ''}", other,
+        f"{about.class_ or 'a bench without a class'}{f', bench {about.bench}' if about.bench else ''}", other,
     )  # fmt: skip
     page = PreviewPage(
         visitor=who, place="review", class_row=row, meeting=meeting, key=kept.id, name=kept.name, record=shown,

@@ -26,7 +26,7 @@ MISTAKES: dict[str, dict[tuple[str, str], tuple[str, str]]] = {
         ("bath", "hot"): ("The ether bumped over.", "Only the biphenyl is low."),
         ("base", "little"): ("There was too little base.", "The acid is low and the biphenyl is high by the same "
                                                            "mass."),
-        ("acid", "weak"): ("The base was taken out with too little acid.",
+        ("acid", "weak"): ("The base was extracted with too little acid.",
                            "The benzocaine is low and the biphenyl is high by the same mass."),
         ("mix", "closed"): ("The funnel was not vented and spurted.", "All three are low by the same fraction."),
     },

@@ -55,7 +55,7 @@ def _sublime(bench: Bench) -> Telling:
     choice = yield decide(
         "sublime",
         3,
-        "The dish stands on the hotplate in the hood. How long?",
+        "How long do you leave the dish on the hotplate in the hood?",
         "frost",
         short="five minutes, until there are fewer fumes",
         frost="until a cold glass over it takes no new frost",
@@ -126,7 +126,7 @@ def _dissolve(bench: Bench, beaker: float) -> Telling:
         bench.say("caution", f"{1000 * bench.at(DISH, SALT):.0f} mg of salt are not dissolved.",
                   why if choice == "little" else "")  # fmt: skip
     else:
-        bench.say("good", "The salt is dissolved; the beads lie at the bottom.")
+        bench.say("good", "The salt is dissolved; the beads are at the bottom.")
     _scene(bench, "wet beads")
 
 
