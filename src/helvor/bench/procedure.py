@@ -290,6 +290,15 @@ def instruction(step: Step, procedure: Procedure) -> str:
     return re.sub(r"\{([^{}]+)\}", put, step.says)
 
 
+def plain(says: str) -> str:
+    """An instruction with its ``{names}`` as names, for where no amount belongs.
+
+    >>> plain("Dissolve {salt} in {water}")
+    'Dissolve salt in water'
+    """
+    return re.sub(r"\{([^{}]+)\}", r"\1", says)
+
+
 class BadProcedure(ValueError):
     """A file that is no procedure: what is wrong, by place."""
 

@@ -94,9 +94,7 @@ def read(source: IO[bytes]) -> tuple[ClassRecord, dict[UUID, bytes]]:
             if len(infos) > MOST_FILES:
                 raise BadRecord([("archive", f"It contains {len(infos)} files; the limit is {MOST_FILES}.")])
             if sum(info.file_size for info in infos) > MOST_BYTES:
-                raise BadRecord(
-                    [("archive", "Unpacked it would be larger than 1 GB. Nothing was imported.")]
-                )
+                raise BadRecord([("archive", "Unpacked it would be larger than 1 GB. Nothing was imported.")])
             packed = sum(info.compress_size for info in infos)
             if sum(info.file_size for info in infos) > MOST_GROWS * packed + 1_000_000:
                 raise BadRecord([("archive", "Unpacked it would be far too large. Nothing was imported.")])

@@ -82,9 +82,8 @@ _SUCTION = (
 )  # fmt: skip
 CHECKS: dict[str, tuple[Check, ...]] = {
     "gravity filter": (
-        Check("stem", "the stem touches the receiver's wall", "a continuous stream filters faster; drops "
-                                                              "splash", on="stem"),
-        Check("seated", "paper sits below the rim, close to the glass", "air next to the paper slows the flow", on="paper"),
+        Check("stem", "the stem touches the receiver's wall", "a stream is faster; drops splash", on="stem"),
+        Check("seated", "paper sits below the rim, close to the glass", "trapped air slows the flow", on="paper"),
         *_WETTED,
         Check("stir-bar", "stir bar out", "it would fall onto the paper", on="beaker"),
     ),
@@ -98,7 +97,7 @@ CHECKS: dict[str, tuple[Check, ...]] = {
         *_SUCTION,
         Check("flat", "paper flat over every hole", "paper bent up the wall leaks", on="paper"),
         *_WETTED,
-        Check("draws", "vacuum tested: the palm of a hand over the funnel is pulled",
+        Check("draws", "vacuum tested: the palm over the funnel is pulled",
               "then pour the mixture", on="funnel"),
         Check("stir-bar", "stir bar out", "it would tear the paper", on="beaker"),
     ),
@@ -108,7 +107,7 @@ CHECKS: dict[str, tuple[Check, ...]] = {
               on="funnel"),
         Check("disc", "disc weighed alone, or with the crucible as one tare", "the disc comes out with the solid",
               on="paper"),
-        Check("draws", "vacuum tested: the palm of a hand over the crucible is pulled", "then pour the mixture", on="funnel"),
+        Check("draws", "vacuum tested: the palm over the crucible is pulled", "then pour the mixture", on="funnel"),
     ),
     "pry out": (
         Check("boat", "boat tared and newly labelled, on the underside too", "names on paper are lost", on=""),

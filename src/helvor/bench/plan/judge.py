@@ -14,7 +14,7 @@ from helvor.bench.finding import SEVERITY, Finding, Level
 from helvor.bench.formula import balance, parse_equation, plain, readable, supplies
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.plan.timeline import timeline
-from helvor.bench.procedure import Procedure, Step, Substance, loose_ends, same
+from helvor.bench.procedure import Procedure, Step, Substance, loose_ends, plain, same
 from helvor.bench.quantity import Unreadable, round_to
 from helvor.bench.run.craft import Crafts
 from helvor.bench.safety.care import Care
@@ -216,9 +216,13 @@ def _title(step: Step, kind: StepKind | None) -> str:
     return step.says or (kind.title if kind else step.kind)
 
 
+MOST_OF_A_CLAUSE = 50
+
+
 def clause(says: str) -> str:
     """The first clause of an instruction, for naming it in a sentence."""
-    return re.split(r"[,;:.]", says)[0][:50].strip()
+    first = re.split(r"[,;:.]", plain(says))[0].strip()
+    return first if len(first) <= MOST_OF_A_CLAUSE else f"{first[:MOST_OF_A_CLAUSE].rsplit(' ', 1)[0]} …"
 
 
 def names_lead_somewhere(plan: Plan) -> Iterator[Advice]:

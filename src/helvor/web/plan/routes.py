@@ -27,6 +27,7 @@ from helvor.bench.procedure import (
     Substance,
     instruction,
     named,
+    plain,
     read_procedure,
     scaled,
 )
@@ -297,7 +298,9 @@ def _bar(meeting: MeetingTime, procedure: Procedure) -> TimeBar:
     numbers = {step.id: number for number, step in enumerate(procedure.steps, 1)}
     blocks = []
     for block in meeting.blocks:
-        words = f"step {numbers[block.step.id]}, {block.step.says or block.step.kind}, from minute {block.starts}"
+        words = (
+            f"step {numbers[block.step.id]}, {plain(block.step.says) or block.step.kind}, from minute {block.starts}"
+        )
         beside = any(o.hands_until > block.hands_until and o.starts < block.ends for o in meeting.blocks if o != block)
         blocks.append(
             TimeBlock(

@@ -14,6 +14,7 @@ from helvor.bench.entry import Problem
 from helvor.bench.practice.rehearsal import Cost, Made, Option, Played, Scene, Story, costs, dangers, play, whereabouts
 from helvor.bench.practice.rehearsals import STORIES, story
 from helvor.bench.practice.said import Said
+from helvor.bench.procedure import instruction
 from helvor.bench.quantity import round_to
 from helvor.notebook import rehearsals
 from helvor.notebook.rehearsals import Rehearsal
@@ -203,7 +204,7 @@ def practice_run(request: Request, rehearsal_id: UUID, who: VisitorDep) -> Respo
     played = kept.played
     last = played.made[-1].said if played.made else played.begins
     procedure = shipped_procedure(kept.story.procedure)
-    doing = procedure.steps[played.open.step - 1].says if played.open else ""
+    doing = instruction(procedure.steps[played.open.step - 1], procedure) if played.open else ""
     page = PracticeRunPage(
         visitor=who, place="practice", rehearsal=kept, played=played, scene=played.scene,
         last=list(last), offered=played.open.offered(kept.seed) if played.open else [],
