@@ -214,7 +214,7 @@ def test_a_taken_port_is_said_and_another_is_used(server, demo_template, var):
 @pytest.mark.parametrize(
     ("arguments", "sentence"),
     [
-        (("serve", "--host", "0.0.0.0", "--as-owner"), "demo accounts, whose password everybody knows"),
+        (("serve", "--host", "0.0.0.0", "--as-owner"), "This database has demo accounts with a public password"),
         (("serve",), "The role of DATABASE_URL is a superuser"),
         (("demo", "--fresh"), "DATABASE_URL is set"),
     ],
@@ -263,7 +263,7 @@ def test_a_database_with_real_accounts_is_no_demo(server, empty_template, var):
 
         assert "12 characters" in run("short\n")
         assert "Ida Frost can sign in" in run("long enough to keep\n")
-        assert "has an account already" in run("long enough to keep\n")
+        assert "already has an account" in run("long enough to keep\n")
         with Started("demo", var=var, DATABASE_URL=url) as started:
             assert started.process.wait(timeout=20) == 1
             assert "real accounts" in started.process.stdout.read()
@@ -308,20 +308,20 @@ def test_a_backup_is_taken_and_put_back_and_what_was_there_is_kept(tmp_path):
     assert code == 0 and "read back and counted" in said and file.exists()
     account("bo@example.org")
     code, said = command("restore", str(file))
-    assert code == 1 and "holds records" in said
+    assert code == 1 and "With --replace they are set aside under another name" in said
     code, said = command("restore", str(file), "--replace")
-    assert code == 0 and "kept in the database helvor_before_" in said, said
+    assert code == 0 and "in the database helvor_before_" in said, said
     # Bo came after the backup: the address is free again.
     account("bo@example.org")
     code, said = command("backup", str(file))
-    assert code == 1 and "there already" in said
+    assert code == 1 and "exists already" in said
     code, said = command("restore", str(tmp_path / "nothing"), "--replace")
     assert code == 1 and "There is no file" in said
 
 
 @pytest.mark.parametrize("text", ["balance", "balance-1=here", "Balance=here:1", "b=here:0", "b=here:70000", "b=a b:1"])
 def test_an_instrument_that_is_named_wrongly_is_refused(text):
-    with pytest.raises(command.Refused, match="names no instrument"):
+    with pytest.raises(command.Refused, match="is not an instrument: write it as balance-1"):
         command._device(text)
 
 

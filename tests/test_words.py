@@ -19,7 +19,7 @@ from helvor.bench.finding import Finding, level_word
 from helvor.bench.procedure import Procedure, Step
 from helvor.bench.run import entries as run_entries
 from helvor.bench.techniques import CRAFTS
-from helvor.web.rendering import places
+from helvor.web.rendering import places_of
 from helvor.web.run.words import StepNames, describe
 
 SOURCE = Path(__file__).parent.parent / "src" / "helvor"
@@ -182,11 +182,11 @@ def test_one_thing_has_one_name(name, was):
 
 def test_places_have_their_names():
     row = SimpleNamespace(id="c")
-    assert [words for _, words, _ in places(row, "instructor")] == [
+    assert [words for _, words, _ in places_of(row, "instructor")] == [
         "Today", "Procedures", "Calculators", "Prep", "Class", "Results", "Reference data", "Practice"
     ]  # fmt: skip
-    assert [words for _, words, _ in places(None, "assistant")][3] == "My bench"
-    assert [words for _, words, _ in places(None, "bench")] == ["Bench", "Calculators", "Practice"]
+    assert [words for _, words, _ in places_of(None, "assistant")][3] == "My bench"
+    assert [words for _, words, _ in places_of(None, "bench")] == ["Bench", "Calculators", "Practice"]
 
 
 def test_levels_are_read_in_four_words_and_a_number_that_cannot_be_in_one_of_its_own():

@@ -24,10 +24,10 @@ def test_a_bench_filters_and_sees_where_it_went(page):
     expect(page.locator("#trouble-poured")).to_contain_text("is not a number")
     expect(page.locator("#panel [name=poured]")).to_have_value("lots")
     page.locator("#panel [name=poured]").fill("5 mL")
-    page.get_by_role("button", name="Write it").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator(".set-up-side")).to_contain_text("128 mL poured")
     assert violations(page) == []
-    page.get_by_role("link", name="Where it went").click()
+    page.get_by_role("link", name="Losses").click()
     expect(page.locator(".cause").first).to_contain_text("ran through the paper")
     expect(page.locator(".gap")).to_contain_text("0.020 g missing")
     assert violations(page) == []
@@ -40,10 +40,10 @@ def test_a_bench_filters_and_sees_where_it_went(page):
 
 def test_a_sum_follows_what_is_typed_and_keeps_what_cannot_be_read(page):
     page.goto("/procedures")
-    page.get_by_role("link", name="Sums").click()
+    page.get_by_role("link", name="Calculators").click()
     expect(page.locator(".in-words").first).to_contain_text("BaCl₂ + Na₂SO₄ → BaSO₄ + 2 NaCl")
     page.get_by_label("Equation").fill("Al + HCl -> AlCl3 + H2")
-    expect(page.locator("#trouble-amounts")).to_contain_text("brings nothing")
+    expect(page.locator("#trouble-amounts")).to_contain_text("contains no reactant")
     page.get_by_label("Taken").fill("Al 0.270 g\nHCl 20.0 mL 2.0 M")
     expect(page.locator(".in-words").first).to_contain_text("2 Al + 6 HCl → 2 AlCl₃ + 3 H₂")
     expect(page.get_by_label("Answer")).to_contain_text("Al runs out first")

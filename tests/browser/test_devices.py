@@ -9,7 +9,7 @@ from tests.browser.test_run import open_run
 
 def hand(page, words, value):
     page.get_by_label(words).fill(value)
-    page.get_by_role("button", name="Do it").click()
+    page.get_by_role("button", name="Apply").click()
 
 
 def test_a_weighing_takes_its_reading_from_the_balance_and_never_a_doubtful_one(page):
@@ -17,7 +17,7 @@ def test_a_weighing_takes_its_reading_from_the_balance_and_never_a_doubtful_one(
     hand(page, "On the pan", "40.118")
     expect(page.locator(".device-value")).to_contain_text("40.118")
     page.get_by_role("button", name="Take a reading").click()
-    expect(page.get_by_text("at rest over four indications")).to_be_visible()
+    expect(page.get_by_text("stable over four values")).to_be_visible()
     open_run(page, 12)
     page.get_by_role("button", name="Take reading").click()
     expect(page.locator("#w-mass")).to_have_value("40.118")
@@ -28,7 +28,7 @@ def test_a_weighing_takes_its_reading_from_the_balance_and_never_a_doubtful_one(
     for fault, says in (
         ("drops out", "dropped out"),
         ("sends garbage", "check digits"),
-        ("stands still", "stands still"),
+        ("freezes", "frozen"),
     ):
         page.goto("/devices?at=balance-1")
         page.get_by_role("button", name=fault).click()

@@ -27,12 +27,12 @@ def test_a_layer_is_picked_on_the_funnel(page):
     page.goto(at("layer"))
     key = drill("layer", 1, SEED).key
     page.locator(f'rect[data-pick="{key}"]').click()
-    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    expect(page.get_by_role("heading", name="Correct", exact=True)).to_be_visible()
     assert violations(page) == []
     page.reload()
-    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    expect(page.get_by_role("heading", name="Correct", exact=True)).to_be_visible()
     page.get_by_role("link", name="Next drill").click()
-    expect(page.get_by_text("You are told at once")).to_be_visible()
+    expect(page.get_by_text("You see at once")).to_be_visible()
 
 
 def test_a_plate_is_read_by_dragging_and_by_keys(page):
@@ -57,11 +57,11 @@ def test_a_plate_is_read_by_dragging_and_by_keys(page):
     expect(page.locator('output[for="d-spot"]')).to_have_text(f"{spot:.1f} mm")
     page.get_by_label("Its Rf").fill("seven")
     page.get_by_role("button", name="Answer").click()
-    expect(page.get_by_role("alert")).to_contain_text("Write the Rf as a number")
+    expect(page.get_by_role("alert")).to_contain_text("Enter the Rf as a number")
     assert float(page.locator("#d-front").input_value()) == front
     page.get_by_label("Its Rf").fill(f"{(spot - 10) / (front - 10):.2f}")
     page.keyboard.press("Enter")
-    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    expect(page.get_by_role("heading", name="Correct", exact=True)).to_be_visible()
     assert violations(page) == []
 
 
@@ -73,7 +73,7 @@ def test_tubes_are_picked_on_the_rack_by_a_finger_and_by_keys(page):
     page.get_by_role("checkbox", name=f"Tube {key[-1]}:").focus()
     page.keyboard.press("Space")
     page.get_by_role("button", name="Pool these").click()
-    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    expect(page.get_by_role("heading", name="Correct", exact=True)).to_be_visible()
     assert page.locator(".drill-tube.in-key").count() == len(key)
     assert violations(page) == []
 
@@ -85,29 +85,29 @@ def test_steps_take_their_place_as_they_are_tapped(page):
         page.locator(f'[data-order="{number}"] label').click()
     assert [page.locator(f"#place-{number}").input_value() for number in case.key] == ["1", "2", "3"]
     page.get_by_role("button", name="Submit this order").click()
-    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    expect(page.get_by_role("heading", name="Correct", exact=True)).to_be_visible()
     page.goto(at("order"))
     page.get_by_label(case.shown[0].words).select_option("1")
     page.get_by_role("button", name="Submit this order").click()
-    expect(page.get_by_role("alert")).to_contain_text("each place once")
+    expect(page.get_by_role("alert")).to_contain_text("Give each step one place")
     expect(page.get_by_label(case.shown[0].words)).to_have_value("1")
 
 
 def test_a_step_of_the_strip_and_an_arrow_beside_the_plate_are_answers(page):
     page.goto(at("weigh"))
     page.locator(f'.drill-strip [data-pick="{drill("weigh", 1, SEED).key}"]').click()
-    expect(page.get_by_role("heading", name="Right", exact=True)).to_be_visible()
+    expect(page.get_by_role("heading", name="Correct", exact=True)).to_be_visible()
     page.goto(at("eluent"))
     page.locator('.drill-window [data-pick="stronger"]').click()
     right = drill("eluent", 1, SEED).key == "stronger"
-    expect(page.get_by_role("heading", name="Right" if right else "Not right", exact=True)).to_be_visible()
+    expect(page.get_by_role("heading", name="Correct" if right else "Not right", exact=True)).to_be_visible()
 
 
 def test_an_instructor_gives_drills_to_a_class(page):
     page.goto(at("dry"))
     give = page.locator(".drill-give").first
     give.locator("summary").click()
-    give.get_by_label("Which order").check()
-    give.get_by_label("Each right").fill("1")
-    give.get_by_role("button", name="Give").click()
+    give.get_by_label("Order of steps").check()
+    give.get_by_label("Correct answers").fill("1")
+    give.get_by_role("button", name="Set drills").click()
     expect(page.get_by_text(re.compile(r"Given: Which order 0 of \d+ done"))).to_be_visible()

@@ -1,4 +1,4 @@
-"""A bench without a connection: its pages open again, what is typed waits, and what was not sent is still there."""
+"""A bench without a connection: its pages open again, what is typed waits, and what unsent form is still there."""
 
 import re
 
@@ -64,14 +64,14 @@ def test_pages_open_again_readings_and_photographs_wait_and_are_written_once(own
     own.stop()
     page.reload()
     kept = page.locator("#offline")
-    expect(kept).to_contain_text("This page is as it was at")
+    expect(kept).to_contain_text("This page shows the state at")
     expect(page.locator("#main")).to_be_visible()
     page.locator("a[href*='step=']").nth(2).click()
     expect(page.locator("#main")).to_be_visible()
-    expect(page.locator("body")).not_to_contain_text("not looked at on this device")
+    expect(page.locator("body")).not_to_contain_text("never opened on this device")
     page.locator("#read").fill("note typed without a connection")
     page.keyboard.press("Enter")
-    expect(kept).to_contain_text("1 reading is kept on this device")
+    expect(kept).to_contain_text("1 reading is waiting on this device")
     page.reload()
     expect(kept).to_contain_text("“note typed without a connection”")
     expect(kept).to_contain_text(re.compile("Not in ink yet|Not yet written"))
@@ -80,10 +80,10 @@ def test_pages_open_again_readings_and_photographs_wait_and_are_written_once(own
     page.locator("#photo-file").set_input_files(
         {"name": "plate.jpg", "mimeType": "image/jpeg", "buffer": small_photograph()}
     )
-    page.get_by_role("button", name="Take it in").click()
+    page.get_by_role("button", name="Import", exact=True).click()
     expect(kept).to_contain_text("“plate.jpg”")
     page.reload()
-    expect(kept).to_contain_text("2 readings are kept on this device")
+    expect(kept).to_contain_text("2 readings are waiting on this device")
     page.goto("/people")
     expect(page.locator("body")).to_contain_text("There is no connection")
     own.start(port)
@@ -114,8 +114,8 @@ def test_what_was_typed_and_not_sent_survives_a_reload(own, tablet):
     panel = page.locator("#panel-body")
     panel.locator("input[type=text], input:not([type])").first.press_sequentially("zinc dust")
     page.reload()
-    expect(page.locator("#typed-left")).to_contain_text("was not sent")
-    page.get_by_role("button", name="Open it again").click()
+    expect(page.locator("#typed-left")).to_contain_text("unsent form")
+    page.get_by_role("button", name="Reopen the form").click()
     expect(panel.locator("input[type=text], input:not([type])").first).to_have_value("zinc dust")
 
 
@@ -128,7 +128,7 @@ def test_another_account_finds_nothing_of_what_was_kept(own, tablet):
     own_port = own.port
     own.stop()
     page.goto(address, wait_until="commit")
-    expect(page.locator("body")).to_contain_text("was not looked at on this device before")
+    expect(page.locator("body")).to_contain_text("was never opened on this device")
     own.start(own_port)
 
 

@@ -106,20 +106,20 @@ def test_everything_on_the_drawing_is_reached_by_keyboard(plate):
     page.keyboard.press("Escape")
     page.locator("[data-name=P1]").focus()
     page.keyboard.press("Delete")
-    expect(page.get_by_role("heading", name="Strike spot P1 through")).to_be_visible()
+    expect(page.get_by_role("heading", name="Strike out spot P1")).to_be_visible()
     page.get_by_role("button", name="Strike out").click()
-    expect(page.locator(".trouble")).to_contain_text("in a word why")
+    expect(page.locator(".trouble")).to_contain_text("short reason")
     page.get_by_label("misread", exact=True).check()
     page.get_by_role("button", name="Strike out").click()
     expect(row(page, "P1")).to_have_count(0)
     page.locator(".lane-hit").first.focus()
     page.keyboard.press("Enter")
     page.get_by_label("Origin to centre").fill("forty")
-    page.get_by_role("button", name="Write it").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator("#trouble-distance")).to_contain_text("“forty” is not a number")
     expect(page.get_by_label("Origin to centre")).to_have_value("forty")
     page.get_by_label("Origin to centre").fill("37.5")
-    page.get_by_role("button", name="Write it").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(row(page, "P2")).to_contain_text("0.47")
     expect(page.locator("#panel")).not_to_be_visible()
 
@@ -141,7 +141,7 @@ def test_the_reading_line_completes_and_takes_one_reading_after_another(plate):
     expect(row(page, "A1")).to_contain_text("0.62")
     page.keyboard.type("Q 40")
     page.keyboard.press("Enter")
-    expect(page.locator("#understood")).to_contain_text("no lane or spot")
+    expect(page.locator("#understood")).to_contain_text("not a lane or spot")
     expect(page.locator("#read")).to_have_value("Q 40")
 
 
@@ -160,9 +160,9 @@ def test_a_stop_names_the_exchanged_readings_and_asks_for_a_word(plate):
     stop = page.locator("#main .finding.is-stop")
     expect(stop).to_contain_text("0.48, not 2.11")
     page.get_by_role("link", name="Continue anyway (reason)").click()
-    page.get_by_label("Why go on").fill("to show the class")
-    page.get_by_role("button", name="Go on").click()
-    expect(page.locator("#main .finding.is-stop")).to_contain_text("Went on: to show the class")
+    page.get_by_label("Reason to continue").fill("to show the class")
+    page.get_by_role("button", name="Continue").click()
+    expect(page.locator("#main .finding.is-stop")).to_contain_text("Continued: to show the class")
 
 
 def test_two_people_at_one_plate_both_keep_what_they_wrote(browser, running, plate):
@@ -196,7 +196,7 @@ def test_a_lost_connection_keeps_readings_and_sends_each_once(plate, context):
         page.locator("#read").fill(reading)
         page.keyboard.press("Enter")
         expect(page.locator("#read")).to_have_value("")
-    expect(page.locator("#offline")).to_contain_text("2 readings are kept on this device")
+    expect(page.locator("#offline")).to_contain_text("2 readings are waiting on this device")
     context.set_offline(False)
     expect(row(page, "P1")).to_contain_text("0.47", timeout=12000)
     expect(page.locator("#offline")).to_be_hidden()
@@ -209,7 +209,7 @@ def test_readings_survive_a_restart_of_the_server(plate, running):
     running.stop()
     page.locator("#read").fill("C 14.5")
     page.keyboard.press("Enter")
-    expect(page.locator("#offline")).to_contain_text("1 reading is kept")
+    expect(page.locator("#offline")).to_contain_text("1 reading is waiting")
     running.start(port=running.port)
     expect(row(page, "C2")).to_contain_text("14.5", timeout=15000)
 
@@ -232,7 +232,7 @@ def test_an_ended_session_keeps_what_was_typed_and_goes_on_after_signing_in_agai
 
 def test_the_keys_are_listed_and_benches_are_two_actions_away(page):
     page.keyboard.press("?")
-    expect(page.get_by_role("heading", name="Keys")).to_be_visible()
+    expect(page.get_by_role("heading", name="Keyboard shortcuts")).to_be_visible()
     page.keyboard.press("Escape")
     page.keyboard.press("/")
     page.keyboard.type("7")
@@ -272,7 +272,7 @@ def test_the_other_pages_and_the_panels_are_accessible(page, plate):
     page.goto(page.url + "/history")
     assert violations(page) == []
     plate(4)
-    for opener in ("Add a spot", "Details", "Strike", "Change the plate", "Change the eluent", "Change the front"):
+    for opener in ("Add a spot", "Details", "Strike out", "Change the plate", "Change the eluent", "Change the front"):
         page.get_by_role("link", name=opener, exact=True).click()
         page.wait_for_selector("dialog[open] form")
         assert violations(page) == [], opener
@@ -291,7 +291,7 @@ def test_the_sign_in_page_is_accessible_and_says_what_is_wrong(browser, running)
     page.get_by_label("E-mail").fill("ines@saltmarsh.example")
     page.get_by_label("Password").fill("wrong")
     page.get_by_role("button", name="Sign in").click()
-    expect(page.get_by_role("alert")).to_contain_text("do not fit together")
+    expect(page.get_by_role("alert")).to_contain_text("E-mail or password is wrong")
     expect(page.get_by_label("E-mail")).to_have_value("ines@saltmarsh.example")
     assert violations(page) == []
     context.close()
@@ -310,9 +310,9 @@ def test_forms_work_without_scripts(browser, running):
     page.get_by_role("link", name="Add a spot").click()
     page.get_by_label("Lane").select_option("P")
     page.get_by_label("Origin to centre").fill("nonsense")
-    page.get_by_role("button", name="Write it").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator("#trouble-distance")).to_contain_text("not a number")
     page.get_by_label("Origin to centre").fill("40")
-    page.get_by_role("button", name="Write it").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(row(page, "P1")).to_contain_text("0.50")
     context.close()

@@ -94,7 +94,7 @@ def test_by_daylight_nothing_is_seen_and_own_compounds_run_on_another_layer(page
     expect(page.get_by_text("none of these has a colour")).to_be_visible()
     assert page.locator(".chamber .virtual-spot").count() == 0
     page.get_by_label("Goal").select_option("-1")
-    page.get_by_label("Layer").select_option("C18")
+    page.get_by_label("Stationary phase").select_option("C18")
     page.get_by_role("button", name="New plate").click()
     for name in ("aspirin", "vanillin"):
         page.get_by_label(name, exact=True).set_checked(name == "vanillin")

@@ -11,7 +11,7 @@ from tests.browser.conftest import violations
 
 def begin(page, title):
     page.goto("/practice/runs")
-    page.locator(".rehearsal-card", has_text=title).get_by_role("button", name="Begin").click()
+    page.locator(".rehearsal-card", has_text=title).get_by_role("button", name="Start").click()
     expect(page.locator(".rehearsal-option").first).to_be_visible()
 
 

@@ -23,7 +23,7 @@ def test_a_meeting_is_got_ready_and_the_period_gone_through(board):
     expect(board.get_by_role("button", name="water: done by Ines Marlow").first).to_be_visible()
     board.get_by_text("Number of each shared item").click()
     board.get_by_label("oven", exact=True).fill("12")
-    board.get_by_role("button", name="Keep these").click()
+    board.get_by_role("button", name="Save", exact=True).click()
     expect(board.locator(".period")).to_be_visible(timeout=20_000)
     assert violations(board) == []
     board.set_viewport_size({"width": 820, "height": 1180})
@@ -57,7 +57,7 @@ def test_a_slider_moves_the_composition_and_the_predicted_plate(page):
 def test_a_tablet_joins_by_code_writes_and_the_board_sees_it(board, browser, running):
     board.get_by_text("More", exact=True).click()
     board.get_by_role("link", name="Tablets").click()
-    board.get_by_role("button", name="Let benches join").click()
+    board.get_by_role("button", name="Show join code").click()
     expect(board.locator(".qr-box svg")).to_be_visible()
     assert violations(board) == []
     code = board.locator(".join-code").inner_text()
@@ -67,7 +67,7 @@ def test_a_tablet_joins_by_code_writes_and_the_board_sees_it(board, browser, run
     tablet.get_by_label("Code").fill(code.lower())
     tablet.get_by_label("Bench", exact=True).fill("33")
     tablet.get_by_role("button", name="Join").click()
-    expect(tablet.get_by_role("alert")).to_contain_text("no such bench")
+    expect(tablet.get_by_role("alert")).to_contain_text("no bench with this number")
     assert violations(tablet) == []
     tablet.get_by_label("Bench", exact=True).fill("2")
     tablet.get_by_role("button", name="Join").click()
@@ -83,7 +83,7 @@ def test_a_tablet_joins_by_code_writes_and_the_board_sees_it(board, browser, run
     expect(board.locator("#main")).not_to_have_attribute("data-seen", seen, timeout=3000)
     board.get_by_text("More", exact=True).click()
     board.get_by_role("link", name="Tablets").click()
-    board.get_by_role("button", name="Send away").click()
+    board.get_by_role("button", name="Sign out").click()
     tablet.reload()
     expect(tablet.get_by_role("heading", level=1)).to_have_text("Sign in")
     context.close()

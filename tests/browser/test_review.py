@@ -7,8 +7,8 @@ from tests.browser.conftest import violations
 
 def test_a_dot_leads_to_its_bench(page):
     page.goto("/find?q=sep-2")
-    page.get_by_role("link", name="Review", exact=True).click()
-    expect(page.locator("svg.review")).to_contain_text("closure")
+    page.get_by_role("link", name="Results", exact=True).click()
+    expect(page.locator("svg.review")).to_contain_text("total recovery")
     assert violations(page) == []
     page.set_viewport_size({"width": 820, "height": 1180})
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
@@ -20,7 +20,7 @@ def test_a_dot_leads_to_its_bench(page):
 def test_it_fits_a_phone(page):
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto("/find?q=sep-2")
-    page.get_by_role("link", name="Review", exact=True).click()
+    page.get_by_role("link", name="Results", exact=True).click()
     chart, side = page.locator("svg.review"), page.locator(".page-review .sheet")
     expect(chart).to_be_visible()
     assert side.bounding_box()["y"] > chart.bounding_box()["y"], "beside it there is no room"
@@ -29,7 +29,7 @@ def test_it_fits_a_phone(page):
 
 def review_of(page, code):
     page.goto(f"/find?q={code}")
-    page.get_by_role("link", name="Review", exact=True).click()
+    page.get_by_role("link", name="Results", exact=True).click()
     page.wait_for_selector("svg.review")
 
 
@@ -39,19 +39,19 @@ def test_wrong_answers_are_seen_with_the_mistake_that_gives_them(page):
     expect(table).to_contain_text("106.7")
     expect(page.locator(".explained")).to_contain_text("Bench 4 ratio inverted")
     expect(page.locator(".mistakes")).to_contain_text("divided by the whole mixture")
-    page.get_by_role("link", name="What is asked").click()
-    expect(page.get_by_role("heading", name="What is asked")).to_be_visible()
+    page.get_by_role("link", name="Questions").click()
+    expect(page.get_by_role("heading", name="Questions")).to_be_visible()
     assert violations(page) == []
-    page.get_by_label("Right within, closure").fill("4")
-    page.get_by_role("button", name="Keep this").click()
-    expect(page.get_by_label("Right within, closure")).to_have_value("4")
+    page.get_by_label("Tolerance, total recovery").fill("4")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_label("Tolerance, total recovery")).to_have_value("4")
 
 
 def test_a_bench_types_its_answers_and_a_bad_one_stays_where_it_was_typed(page):
     review_of(page, "sep-6")
     page.locator("svg.review a").first.click()
     page.get_by_role("link", name="Answers").click()
-    field = page.get_by_label("How much of the acetanilide did you recover?")
+    field = page.get_by_label("What percentage of the acetanilide did you recover?")
     field.fill("most of it")
     field.press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("is not a number")
@@ -60,11 +60,11 @@ def test_a_bench_types_its_answers_and_a_bad_one_stays_where_it_was_typed(page):
     field.fill("84.5")
     field.press("Enter")
     expect(page.locator(".answer", has=field)).to_contain_text("right")
-    expect(page.locator("#said")).to_contain_text("Written: 84.5")
+    expect(page.locator("#said")).to_contain_text("Saved: 84.5")
     page.set_viewport_size({"width": 390, "height": 844})
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
     page.reload()
-    expect(page.get_by_label("How much of the acetanilide did you recover?")).to_have_value("84.5")
+    expect(page.get_by_label("What percentage of the acetanilide did you recover?")).to_have_value("84.5")
 
 
 def test_a_drawing_leaves_as_a_file_of_its_own(page):
@@ -80,13 +80,13 @@ def test_the_report_is_read_and_printed_with_its_progress(page):
     review_of(page, "sep-6")
     page.get_by_text("Report", exact=True).click()
     page.get_by_role("button", name="With every bench, PDF A4").click()
-    expect(page.get_by_text("It is ready.")).to_be_visible(timeout=90_000)
+    expect(page.get_by_text("Report ready.")).to_be_visible(timeout=90_000)
     assert violations(page) == []
     content = page.request.get(page.get_by_role("link", name="Open the report").get_attribute("href")).body()
     assert content[:5] == b"%PDF-"
     page.go_back()
     page.get_by_text("Report", exact=True).click()
-    page.get_by_role("link", name="To read", exact=True).click()
+    page.get_by_role("link", name="On screen", exact=True).click()
     expect(page.get_by_role("heading", name="Acetanilide made clean")).to_be_visible()
     assert violations(page) == []
 
@@ -107,9 +107,9 @@ def test_readings_come_in_from_a_file_after_a_look_at_them(page):
     assert violations(page) == []
     expect(page.get_by_label("What g means")).to_have_value("mass")
     page.get_by_label("Into the runs of").select_option("A mixed powder")
-    page.get_by_role("button", name="Look again").click()
+    page.get_by_role("button", name="Update preview").click()
     expect(page.get_by_text("boat 7, empty, dry: 12.345 g")).to_be_visible()
-    page.get_by_role("button", name="Bring 1 readings in").click()
+    page.get_by_role("button", name="Import 1 reading").click()
     page.wait_for_selector("svg.review")
     page.goto("/find?q=boat")
     expect(page.locator(".hits")).to_contain_text("12.345")
@@ -120,7 +120,7 @@ def test_words_are_found_from_the_box_in_the_frame(page):
     page.keyboard.press("/")
     page.keyboard.type("white fumes")
     page.keyboard.press("Enter")
-    expect(page.get_by_role("heading", name="Found for “white fumes”")).to_be_visible()
+    expect(page.get_by_role("heading", name="Results for “white fumes”")).to_be_visible()
     assert violations(page) == []
     page.locator(".hits a").first.click()
     page.wait_for_selector(".page-run")

@@ -38,7 +38,7 @@ def tablet_at(browser: Browser, address: str, code: str, bench: int) -> Page:
 def test_two_processes_one_board_and_two_tablets(board, browser, running, second):
     board.get_by_text("More", exact=True).click()
     board.get_by_role("link", name="Tablets").click()
-    board.get_by_role("button", name="Let benches join").click()
+    board.get_by_role("button", name="Show join code").click()
     code = board.locator(".join-code").inner_text().replace(" ", "")
     here, there = tablet_at(browser, running.address, code, 2), tablet_at(browser, second.address, code, 3)
     board.goto("/find?q=sep-2")
@@ -53,12 +53,12 @@ def test_two_processes_one_board_and_two_tablets(board, browser, running, second
     # The front says something: both hear it, whichever process serves them, and lose it when it is taken back.
     board.get_by_role("button", name="Message the class").click()
     board.get_by_label("To all benches").fill("Leave the layers in the funnels")
-    board.get_by_role("button", name="Say it").click()
+    board.get_by_role("button", name="Send").click()
     for tablet in (here, there):
         expect(tablet.locator("#notices")).to_contain_text("Leave the layers in the funnels", timeout=12_000)
         assert violations(tablet) == []
         assert tablet.evaluate("document.documentElement.scrollWidth") <= 820
-    board.locator(".notices.here > div", has_text="Leave the layers").get_by_role("button", name="Take back").click()
+    board.locator(".notices.here > div", has_text="Leave the layers").get_by_role("button", name="Remove").click()
     expect(there.locator("#notices")).not_to_contain_text("Leave the layers", timeout=12_000)
     here.context.close()
     there.context.close()
@@ -85,13 +85,13 @@ def test_what_somebody_types_on_the_board_outlives_its_refresh(board, running, b
     other = board.context.new_page()
     other.goto("/find?q=sep-2")
     other.get_by_role("button", name="Pause").click()
-    expect(other.get_by_role("button", name="Go on")).to_be_visible()
+    expect(other.get_by_role("button", name="Resume")).to_be_visible()
     board.wait_for_timeout(1500)
     expect(field).to_have_value("waste round")
     assert board.locator("#main").get_attribute("data-seen") == seen
     field.evaluate("field => field.blur()")
-    expect(board.get_by_role("button", name="Go on")).to_be_visible(timeout=4000)
-    board.get_by_role("button", name="Go on").click()
+    expect(board.get_by_role("button", name="Resume")).to_be_visible(timeout=4000)
+    board.get_by_role("button", name="Resume").click()
     expect(board.get_by_role("button", name="Pause")).to_be_visible()
     other.close()
 
@@ -118,41 +118,41 @@ def test_the_wall_is_read_from_afar_and_follows_the_front_bench(board):
     assert tall >= 30
     assert board.evaluate("document.documentElement.scrollHeight") <= 800
     assert violations(board) == []
-    board.get_by_role("link", name="Follow the front bench").click()
+    board.get_by_role("link", name="Follow my bench").click()
     expect(board.locator("#followed svg").first).to_be_visible()
 
 
 def test_the_day_book_is_written_and_the_meeting_never_closed_silently(board):
-    board.get_by_role("link", name="Day book").click()
+    board.get_by_role("link", name="Lab log").click()
     assert violations(board) == []
     board.get_by_text("Waste", exact=True).click()
     board.get_by_label("Save to bottle").select_option("oxidizing")
-    board.get_by_label("It is", exact=True).select_option("solvents")
+    board.get_by_label("Waste type", exact=True).select_option("solvents")
     board.locator("#wasted-amount").fill("40 mL")
-    board.locator("details[open]").get_by_role("button", name="Write it").click()
+    board.locator("details[open]").get_by_role("button", name="Save", exact=True).click()
     expect(board.get_by_role("alert").first).to_contain_text("can catch fire")
     expect(board.locator("#wasted-amount")).to_have_value("40 mL")
-    board.get_by_label("It is", exact=True).select_option("")
-    board.locator("details[open]").get_by_role("button", name="Write it").click()
+    board.get_by_label("Waste type", exact=True).select_option("")
+    board.locator("details[open]").get_by_role("button", name="Save", exact=True).click()
     expect(board.locator(".day-log")).to_contain_text("40 mL into oxidizers and oxidizing acid")
     board.get_by_text("Accident", exact=True).click()
     board.locator("#happened-what").fill("a drop of acid on a sleeve")
-    board.locator("details[open]").get_by_role("button", name="Write it").click()
+    board.locator("details[open]").get_by_role("button", name="Save", exact=True).click()
     expect(board.get_by_label("Action taken: a drop of acid on a sleeve")).to_be_visible()
     assert violations(board) == []
     board.get_by_role("button", name="End the meeting").click()
     expect(board.get_by_role("alert").first).to_contain_text("An accident is still open")
     board.get_by_label("Action taken: a drop of acid on a sleeve").fill("rinsed, nothing came of it")
     board.get_by_role("button", name="Save action").click()
-    expect(board.locator(".day-log")).to_contain_text("Done about an accident: rinsed, nothing came of it")
+    expect(board.locator(".day-log")).to_contain_text("Action after an accident: rinsed, nothing came of it")
     board.get_by_role("button", name="End the meeting").click()
-    expect(board.get_by_role("alert").first).to_contain_text("Say in a word why")
+    expect(board.get_by_role("alert").first).to_contain_text("Give a short reason")
     board.get_by_label("Reason for ending anyway").fill("jars are labelled by hand")
     board.get_by_role("button", name="End the meeting").click()
     expect(board.locator(".trail .plain")).to_contain_text("over")
     assert violations(board) == []
     board.goto("/find?q=sep-2")
-    expect(board.get_by_role("button", name="Begin again")).to_be_visible()
+    expect(board.get_by_role("button", name="Start again")).to_be_visible()
 
 
 @pytest.mark.parametrize(
@@ -171,7 +171,7 @@ def test_a_newcomer_is_invited_and_begins(board, browser, running):
     board.goto("/people")
     board.get_by_label("E-mail").fill("uma@saltmarsh.example")
     board.locator("form[action='/people/invite']").get_by_label("SEP-2").check()
-    board.get_by_role("button", name="Make the link").click()
+    board.get_by_role("button", name="Create invitation link").click()
     link = board.get_by_label("Link of the invitation").input_value()
     assert violations(board) == []
     context = browser.new_context(base_url=running.address)
@@ -180,7 +180,7 @@ def test_a_newcomer_is_invited_and_begins(board, browser, running):
     assert violations(newcomer) == []
     newcomer.get_by_label("Your name").fill("Uma Reed")
     newcomer.get_by_label("Password").fill("tide and marsh grass")
-    newcomer.get_by_role("button", name="Begin").click()
+    newcomer.get_by_role("button", name="Create account").click()
     newcomer.get_by_role("link", name="SEP-2", exact=True).first.click()
     newcomer.get_by_text("More", exact=True).click()
     newcomer.get_by_role("link", name="Unknowns").click()

@@ -42,7 +42,7 @@ def test_a_bench_weighs_corrects_and_sees_where_the_mass_went(page):
     page.locator(".last").first.get_by_role("link", name="Correct").click()
     page.get_by_label("The display shows").fill("42.121")
     page.get_by_label("misread", exact=True).check()
-    page.get_by_role("button", name="Write it").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator(".last s").first).to_contain_text("42.130 g")
     page.get_by_role("link", name="Mass record").click()
     expect(page.locator(".scheme")).to_contain_text("camphor vapour")
@@ -78,7 +78,7 @@ def test_readings_typed_without_a_connection_are_sent_once_when_it_is_back(page,
     context.set_offline(True)
     page.locator("#read").fill("dish residue dried 45.133")
     page.locator("#read").press("Enter")
-    expect(page.locator("#offline")).to_contain_text("1 reading is kept on this device")
+    expect(page.locator("#offline")).to_contain_text("1 reading is waiting on this device")
     context.set_offline(False)
     expect(page.locator(".last").first).to_contain_text("45.133", timeout=15000)
     expect(page.locator(".last", has_text="45.133")).to_have_count(1)
@@ -110,7 +110,7 @@ def test_a_reading_is_on_the_page_before_what_follows_from_it(page):
     page.locator("#read").fill("note the first one")
     page.locator("#read").press("Enter")
     expect(page.locator(".last").first).to_contain_text("the first one")
-    expect(page.locator("#said")).to_have_text("Written: noted: the first one.")
+    expect(page.locator("#said")).to_have_text("Saved: noted: the first one.")
     expect(page.locator("#main[aria-busy]")).to_be_visible()
     # The next one is typed while the page is on its way: it stays, and is another entry.
     page.locator("#read").press_sequentially("note the second one")
@@ -159,15 +159,15 @@ def test_a_stop_is_gone_on_with_a_word_why(page):
     open_run(page, 9)
     stop = page.locator(".finding.is-stop").first
     expect(stop).to_contain_text("more than went in")
-    stop.get_by_role("link", name="Go on").click()
-    page.get_by_label("Why go on").fill("drying goes on tomorrow")
-    page.get_by_role("button", name="Go on").click()
-    expect(page.locator(".findings .is-stop")).to_contain_text("Went on: drying goes on tomorrow")
+    stop.get_by_role("link", name="Continue").click()
+    page.get_by_label("Reason to continue").fill("drying goes on tomorrow")
+    page.get_by_role("button", name="Continue").click()
+    expect(page.locator(".findings .is-stop")).to_contain_text("Continued: drying goes on tomorrow")
 
 
 def test_the_builder_by_mouse(page):
     page.goto("/procedures")
-    page.get_by_role("link", name="Build Inside the tablet").click()
+    page.get_by_role("link", name="Edit Inside the tablet").click()
     rows = page.locator(".step-row")
     expect(rows).to_have_count(12)
     page.locator("[data-kind='observe']").drag_to(rows.nth(1))
@@ -185,10 +185,10 @@ def test_the_builder_by_mouse(page):
 
 def test_the_builder_by_keyboard_settles_a_finding(page):
     page.goto("/procedures")
-    page.get_by_role("link", name="Build Chalk").click()
+    page.get_by_role("link", name="Edit Chalk").click()
     page.locator(".step-row a").nth(9).click()
-    page.get_by_role("button", name="Take out").click()
-    expect(page.locator(".advice")).to_contain_text("weighs what comes hot")
+    page.get_by_role("button", name="Delete").click()
+    expect(page.locator(".advice")).to_contain_text("weighs a hot container")
     page.locator(".advice button").focus()
     page.keyboard.press("Enter")
     expect(page.locator(".advice")).to_have_count(0)
@@ -209,7 +209,7 @@ def test_the_shelf_fills_a_substance_in(page):
     page.get_by_role("button", name="copper(II) sulfate pentahydrate").click()
     expect(page.get_by_label("Formula")).to_have_value("CuSO4·5H2O")
     page.get_by_label("Per bench").fill("2.00 g")
-    page.get_by_role("button", name="Keep it").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator(".amounts-table")).to_contain_text("CuSO₄·5H₂O")
     expect(page.locator(".amounts-table")).to_contain_text("2.00")
 
@@ -220,7 +220,7 @@ def test_every_new_page_is_fit_for_everybody(page, size):
     open_run(page, 6)
     run = page.url
     page.goto("/procedures")
-    builder = page.get_by_role("link", name="Build A mixed powder").get_attribute("href")
+    builder = page.get_by_role("link", name="Edit A mixed powder").get_attribute("href")
     board = page.goto("/find?q=sep-2").url
     found = {}
     for address in (run, f"{run}?step=s8", f"{run}?view=record", f"{run}?view=notes", f"{run}/edit/weighed", "/procedures",

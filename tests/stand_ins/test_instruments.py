@@ -184,4 +184,4 @@ def test_garbage_is_never_a_reading(talk):
     talk(line_of("fault freeze"))
     seen = [indication_of(talk(line_of("read"))) for _ in range(5)]
     assert len(set(seen)) == 1 and isinstance(seen[0], Indication)
-    assert "stands still" in judge("balance-1", seen, "g", 0.001).doubt
+    assert "keeps sending the same value: its display is frozen" in judge("balance-1", seen, "g", 0.001).doubt

@@ -109,7 +109,7 @@ def body(path, school):
         return {"data": {"entry": str(uuid4()), "code": "Z-9"}, "files": {"file": import_of(path, school)}}
     if path.endswith("/files"):
         content = (
-            POWDER.model_dump_json() if "plan" in path else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
+            POWDER.model_dump_json() if path.startswith("/procedures") else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
         )
         return {"data": {"entry": str(uuid4())}, "files": {"file": ("file.csv", content)}}
     fields = {
@@ -140,7 +140,7 @@ def body(path, school):
                    "label": fields["entry"][:8]}  # fmt: skip
     elif path.endswith("/prep/kit"):
         fields |= {"name": "balance", "count": "3"}
-    elif path.endswith("/day"):
+    elif path.endswith("/log"):
         fields |= {"kind": "broke", "what": "a beaker"}
     elif path.endswith("/set-up"):
         fields |= {"what": "names", "code": "A-1", "title": "A class"}
@@ -167,7 +167,7 @@ def body(path, school):
 def import_of(path, school):
     """A file that can come in: a class's record under New class, else a line of readings."""
     if path.startswith(("/procedures", "/reference-data")):
-        text = POWDER.model_dump_json() if "plan" in path else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
+        text = POWDER.model_dump_json() if path.startswith("/procedures") else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
         return ("file.csv", text)
     if path.startswith("/bring-in"):
         record = records.class_record(

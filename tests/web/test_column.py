@@ -34,7 +34,7 @@ def test_a_rack_from_its_first_tube_to_its_pools(ida, iron_run):
     mixed = send(ida, iron_run, kind="tubes-spotted", step="s7", first="8", compound="acetylferrocene", strength="1")
     assert "Tube 8 shows" not in mixed
     assert "tube 8 show ferrocene and acetylferrocene" in mixed
-    assert "would bring" in ida.get(f"{iron_run}?step=s8").text
+    assert "the pool would be" in ida.get(f"{iron_run}?step=s8").text
     pooled = send(ida, iron_run, kind="pooled", step="s8", first="6", last="7", portion="pool A", proposed="yes")
     assert "Decided" in pooled
     # Ten tubes of the first eluent, one of the second, all of one stream; and the silica of the bed.
@@ -47,13 +47,13 @@ def test_a_rack_from_its_first_tube_to_its_pools(ida, iron_run):
 @pytest.mark.parametrize(
     ("fields", "says"),
     [
-        ({"kind": "tubes-filled", "step": "s6", "first": ""}, "Which tube?"),
-        ({"kind": "tubes-filled", "step": "s6", "first": "9", "last": "3"}, "does not come before"),
+        ({"kind": "tubes-filled", "step": "s6", "first": ""}, "Enter the tube"),
+        ({"kind": "tubes-filled", "step": "s6", "first": "9", "last": "3"}, "last: Enter a last tube that is not before the first"),
         ({"kind": "tubes-filled", "step": "s6", "first": "1", "each": "lots"}, "is not a number"),
         ({"kind": "tubes-spotted", "step": "s7", "first": "500", "compound": "x"}, "192"),
-        ({"kind": "pooled", "step": "s8", "first": "1", "portion": ""}, "called"),
+        ({"kind": "pooled", "step": "s8", "first": "1", "portion": ""}, "Enter a name for the pool, for example: pool 4-8 pool A"),
         ({"kind": "column-packed", "step": "s4", "bore": "1", "bed": "150"}, "2 to 300"),
-        ({"kind": "level-seen", "step": "s6"}, "How far"),
+        ({"kind": "level-seen", "step": "s6"}, "above: Enter the height of the liquid above the silica"),
     ],
 )
 def test_bad_input_gets_a_sentence_and_writes_nothing(ida, iron_run, school, fields, says):
@@ -132,8 +132,8 @@ USUAL = {"compounds": "a 100 mg 0.55 0.85\nb 100 mg 0.02 0.30", "bore": "15", "b
         ({}, "resolution", 200), ({"compounds": "a 50 mg 0.3 0.4\nb 50 mg 0.28 0.38"}, "they overlap", 200),
         ({"compounds": "stays 50 mg 0 0"}, "never", 200), ({"compounds": "a 100 mg 0.55"}, "2 eluents need 2", 422),
         ({"compounds": "a few"}, "Rf in each eluent", 422), ({"bore": "0"}, "above 0 mm", 422),
-        ({"eluents": "much"}, "is not a number", 422), ({"fraction": "0"}, "more than 0 mL", 422),
-        ({"compounds": "a 100 mg 1.5 0.2"}, "between 0 and 1", 422), ({"eluents": ""}, "At least one", 422),
+        ({"eluents": "much"}, "is not a number", 422), ({"fraction": "0"}, "above 0 mL", 422),
+        ({"compounds": "a 100 mg 1.5 0.2"}, "between 0 and 1", 422), ({"eluents": ""}, "Enter at least one", 422),
     ],
 )  # fmt: skip
 def test_what_comes_when(ida, changes, says, status):
@@ -206,7 +206,7 @@ def test_tubes_go_onto_a_plate_and_what_it_shows_comes_back(school, ida, iron_ru
 
 @pytest.mark.parametrize(
     ("fields", "says"),
-    [({"first": ""}, "Which tubes"), ({"first": "5", "last": "x"}, "Which tubes"), ({"first": "9", "last": "3"}, "at least one tube"),
+    [({"first": ""}, "Enter the tubes, for example"), ({"first": "5", "last": "x"}, "Enter the tubes, for example"), ({"first": "9", "last": "3"}, "at least one tube"),
      ({"first": "1", "last": "90"}, "at most 38 tubes")],
 )  # fmt: skip
 def test_a_plate_that_cannot_be_is_refused_and_nothing_is_started(school, ida, iron_run, fields, says):

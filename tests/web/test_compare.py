@@ -89,10 +89,10 @@ def test_the_house_rule_decides_where_a_spot_is_measured(school, ida, rule, rf, 
 
 def test_the_age_of_an_eluent_and_the_strip_are_kept_and_said(school, ida):
     form = {"kind": "eluent", "entry": str(uuid4()), "eluent": "diethyl ether : hexane 1 : 1", "age": "5"}
-    assert "diethyl ether has begun to leave" in ida.post(f"{school.url}/entries", data=form, headers=HTMX).text
+    assert "diethyl ether has partly evaporated" in ida.post(f"{school.url}/entries", data=form, headers=HTMX).text
     form = {"kind": "chamber", "entry": str(uuid4()), "level": "5", "held": "hung", "marked": "yes", "dried": "4"}
     page = ida.post(f"{school.url}/entries", data=form, headers=HTMX).text
-    assert "hung from a stick, spots dried 4 min, fill line marked with it in" in page
+    assert "suspended from a rod, spots dried 4 min, fill line marked with it in" in page
     history = ida.get(f"{school.url}/history").text
     assert "mixed 5 h before" in history
     assert "spots dried 4 min" in history
@@ -142,7 +142,7 @@ def test_the_sums_on_their_pages(ida):
     page = ida.get(
         "/calculators/eluent", params={"eluent": "diethyl ether : hexane 1 : 1", "volume": "10", "chambers": "2"}
     ).text
-    assert "leaves first: mix anew after 2" in page
+    assert "evaporates first: mix a fresh batch after 2" in page
     assert "/calculators/sheet.svg" in ida.get("/calculators/cutting").text
 
 

@@ -53,7 +53,7 @@ def test_a_reading_is_taken_when_the_display_rests(bench):
 
 
 @pytest.mark.parametrize(("fault", "says"), [
-    ("drop", "dropped out"), ("garbage", "check digits"), ("freeze", "stands still"),
+    ("drop", "Nothing was saved; take the reading again or type what you read"), ("garbage", "check digits"), ("freeze", "keeps sending the same value: its display is frozen"),
 ])  # fmt: skip
 def test_a_fault_gives_a_doubt_and_no_digits(bench, fault, says):
     put(bench, "balance-1", load="12.1")
@@ -66,7 +66,7 @@ def test_a_fault_gives_a_doubt_and_no_digits(bench, fault, says):
 
 
 @pytest.mark.parametrize(("hand", "says"), [
-    ({"draught": "1"}, "does not come to rest"), ({"load": "230"}, "above its range"),
+    ({"draught": "1"}, "Close its doors, wait, and take the reading again"), ({"load": "230"}, "above its range"),
 ])  # fmt: skip
 def test_what_does_not_rest_or_is_too_heavy_is_no_reading(bench, hand, says):
     put(bench, "balance-1", **hand)
@@ -74,7 +74,7 @@ def test_what_does_not_rest_or_is_too_heavy_is_no_reading(bench, hand, says):
 
 
 def test_a_field_in_grams_takes_no_seconds_and_a_meter_is_calibrated_first(bench):
-    assert "shows s, and this field takes g" in reading(bench, "stopwatch")["doubt"]
+    assert "shows s, but this field needs g" in reading(bench, "stopwatch")["doubt"]
     assert "has not been calibrated" in reading(bench, "ph-meter", "pH")["doubt"]
     assert "does not answer" in reading(bench, "lost")["doubt"]
 
@@ -108,14 +108,14 @@ def test_without_instruments_the_page_says_so(school):
     settings = Settings(database_url=school.app.state.settings.database_url)
     school.app = create_app(settings, school.app.state.pool)
     ida = school.visitor(school.ida)
-    assert "None is named to this Helvor" in ida.get("/devices").text
+    assert "No instrument is connected to this Helvor" in ida.get("/devices").text
     assert ida.get("/api/devices").json() == []
 
 
 def test_what_is_typed_cannot_carry_a_second_order(bench):
     put(bench, "balance-1", load="7")
     refused = put(bench, "balance-1", load="5\nfault drop")
-    assert "No</b>" in refused.text
+    assert "Refused" in refused.text
     assert reading(bench)["shown"] == "7.000"
 
 

@@ -33,11 +33,11 @@ def kept(school):
 @pytest.mark.parametrize("level", [1, 2, 3])
 def test_a_right_answer_is_kept_and_told(school, ida, topic, level):
     shown = ida.get(f"/practice/drills?topic={topic}&level={level}&seed=77").text
-    assert TOPICS[topic] in shown and "Not right" not in shown and "drill-true" not in shown
+    assert TOPICS[topic] in shown and "<h2>Wrong</h2>" not in shown and "drill-true" not in shown
     answered = send(ida, topic, 77, right_answer(topic, level, 77), level)
     assert answered.status_code == 303
     told = ida.get(answered.headers["location"]).text
-    assert "<h2>Right</h2>" in told and "Working" in told and "1</span> of" in told
+    assert "<h2>Correct</h2>" in told and "Working" in told and "1</span> of" in told
     assert kept(school) == 1
 
 
@@ -45,7 +45,7 @@ def test_a_wrong_answer_is_told_why(ida):
     case = drill("layer", 1, 5)
     wrong = "upper" if case.key == "lower" else "lower"
     told = ida.get(send(ida, "layer", 5, {"picked": wrong}).headers["location"]).text
-    assert "Not right" in told and f"so the {case.key}" in told and "g/mL" in told
+    assert "<h2>Wrong</h2>" in told and f"so the {case.key}" in told and "g/mL" in told
 
 
 def test_sent_twice_it_is_kept_once(school, ida):
@@ -58,16 +58,16 @@ def test_sent_twice_it_is_kept_once(school, ida):
 @pytest.mark.parametrize(
     ("topic", "given", "says"),
     [
-        ("read", {"front": "80", "spot": "40", "rf": "a lot"}, "Write the Rf as a number"),
+        ("read", {"front": "80", "spot": "40", "rf": "a lot"}, "Enter the Rf as a number, such as 0.43"),
         ("read", {"front": "8", "spot": "4", "rf": "0.5"}, "above the origin line"),
-        ("read", {"front": "800", "spot": "4", "rf": "0.5"}, "lies on the plate"),
-        ("read", {"front": "", "spot": "4", "rf": "0.5"}, "height in mm"),
-        ("layer", {"picked": "middle"}, "Pick the upper or the lower layer"),
-        ("pool", {}, "Pick the tubes"), ("pool", {"tube": "900"}, "Pick the tubes"),
-        ("order", {"place-1": "1", "place-2": "1", "place-3": "2"}, "each place once"),
+        ("read", {"front": "800", "spot": "4", "rf": "0.5"}, "Check that each corner is on the plate’s corner"),
+        ("read", {"front": "", "spot": "4", "rf": "0.5"}, "s mark in mm, such as 72.5"),
+        ("layer", {"picked": "middle"}, "Choose the upper or the lower layer"),
+        ("pool", {}, "Choose the tubes to pool"), ("pool", {"tube": "900"}, "Choose the tubes to pool"),
+        ("order", {"place-1": "1", "place-2": "1", "place-3": "2"}, "Give each step one place"),
         ("eluent", {"picked": "hotter"}, "one of the changes"), ("weigh", {"picked": "77"}, "one of the steps"),
         ("wrong", {"picked": "sublime never"}, "one of the mistakes"),
-        ("dry", {}, "Pick one of the weighings"), ("limiting", {"picked": "<b>"}, "Pick one of the two"),
+        ("dry", {}, "Choose one of the weighings, or"), ("limiting", {"picked": "<b>"}, "Choose one of the two substances"),
     ],
 )  # fmt: skip
 def test_what_is_no_answer_gets_a_sentence_and_is_not_kept(school, ida, topic, given, says):
@@ -139,7 +139,7 @@ def test_a_set_that_is_given_comes_first_and_is_followed(school, ida):
     page = tablet.get(tablet.get("/practice/drills").headers["location"]).text
     assert page.count("1 of 1</b>") == 2 and "topic=order" not in tablet.get("/practice/drills").headers["location"]
     seen = ida.get("/practice/drills?topic=dry&level=1&seed=1").text
-    assert 'Which order <b class="num">1</b>' in seen
+    assert 'Order of steps <b class="num">1</b>' in seen
     assert ida.post(address, data={"entry": str(uuid4()), "times": "2"}).status_code == 303  # taken back
     assert "Set for your class" not in tablet.get("/practice/drills?topic=dry&level=1&seed=1").text
 

@@ -27,8 +27,8 @@ def test_readings_are_looked_at_and_come_in_once(school, ida):
     before = school.entries()
     text = ida.get(address).text.replace("\xa0", " ")
     assert (
-        "Bring 3 readings in" in text
-        and "dish with powder, as it came: 35.520 g" in text
+        "Import 3 readings" in text
+        and "dish with powder, as received: 35.520 g" in text
         and school.entries() == before
     )
     form = {"sort": "readings", "work": "A mixed powder", "what": "write",
@@ -40,21 +40,21 @@ def test_readings_are_looked_at_and_come_in_once(school, ida):
     assert [e.payload.mass.written for e in entries[-3:]] == ["32.514", "35.520", "34.518"]
     # The next file of these columns knows what they mean.
     again = hand_in(ida, school, "tuesday.csv", READINGS.replace("residue", "beads"))
-    assert "Bring 3 readings in" in ida.get(again.headers["location"]).text
+    assert "Import 3 readings" in ida.get(again.headers["location"]).text
 
 
 def test_columns_with_strange_names_are_mapped_once(school, ida):
     assert school.run
     text = "Q,X,Y\n1,dish,32.514\n"
     address = hand_in(ida, school, "odd.csv", text).headers["location"]
-    assert "Say which column is the bench" in ida.get(address).text
+    assert "Choose the column with the bench" in ida.get(address).text
     form = {"sort": "readings", "work": "A mixed powder", "what": "look", "meaning": ["bench", "container", "mass"]}
-    assert "Bring 1 readings in" in ida.post(address, data=form).text
+    assert "Import 1 reading" in ida.post(address, data=form).text
     assert ida.post(address, data=form | {"what": "write"}).status_code == 303
     other = hand_in(ida, school, "odd2.csv", text.replace("dish", "boat")).headers["location"]
-    assert "Bring 1 readings in" in ida.get(other).text
+    assert "Import 1 reading" in ida.get(other).text
     twice = ida.post(other, data=form | {"meaning": ["bench", "mass", "mass"]})
-    assert twice.status_code == 422 and "Two columns are the mass" in twice.text
+    assert twice.status_code == 422 and "Two columns are set to" in twice.text
 
 
 def test_one_bad_line_and_nothing_comes_in(school, ida):
@@ -73,7 +73,7 @@ def test_one_bad_line_and_nothing_comes_in(school, ida):
     [
         ("empty.csv", b"", "empty"), ("bomb.xlsx", b"PK\x03\x04", "cannot be opened"), ("photo.jpg", b"\xff\xd8\xff\0\0", "neither a CSV"),
         ("run.json", b"{", "not JSON"), ("run.json", b'{"format": "helvor run", "version": 9}', "newer Helvor"),
-        ("formula.csv", b"bench,mass\n1,=1+1\n", "line 2, mass"), ("old.zip", b"PK\x03\x04", "no zip"),
+        ("formula.csv", b"bench,mass\n1,=1+1\n", "line 2, mass"), ("old.zip", b"PK\x03\x04", "This is not a zip file, or it is damaged"),
     ],
 )  # fmt: skip
 def test_a_bad_file_says_what_is_wrong_and_is_not_kept(school, ida, name, content, sentence):
@@ -85,13 +85,13 @@ def test_a_bad_file_says_what_is_wrong_and_is_not_kept(school, ida, name, conten
 def test_a_hundred_megabytes_are_refused_before_they_are_read(school, ida):
     headers = {"content-length": str(100_000_000), "content-type": "multipart/form-data; boundary=x"}
     answer = ida.post(f"/classes/{school.ida.class_id}/import/files", content=b"", headers=headers)
-    assert answer.status_code == 413 and "more than 60 MB" in answer.text
+    assert answer.status_code == 413 and "The limit is 60 MB" in answer.text
 
 
 def test_names_come_in_for_the_benches_that_are_named(school, ida):
     address = hand_in(ida, school, "names.csv", "bench,name\n2,Flo\n2,Gus\n").headers["location"]
     text = ida.get(address).text
-    assert "Put 1 pairs in" in text and "Flo and Gus" in text
+    assert "Import 1 pair" in text and "Flo and Gus" in text
     form = {"sort": "names", "what": "write", "meaning": ["bench", "names"]}
     assert ida.post(address, data=form).status_code == 303
     assert [b.pair for b in classes.benches_of(school.conn, school.ida.class_id)] == ["Ada and Bo", "Flo and Gus"]
@@ -129,7 +129,7 @@ def test_a_class_goes_out_as_an_archive_and_comes_in_whole(school, ida):
     assert ida.post("/bring-in/import/files", files={"file": ("a.zip", content[:900])}).status_code == 422
     run = ida.get(f"{school.run_url}/run.json").content
     one_page = ida.post("/bring-in/import/files", files={"file": ("run.json", run)})
-    assert one_page.status_code == 422 and "one page" in one_page.text
+    assert one_page.status_code == 422 and "This is a single page: import it from Results of its class" in one_page.text
 
 
 def test_a_workbook_has_the_classes_numbers_as_numbers(school, ida):

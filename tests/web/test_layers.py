@@ -32,13 +32,13 @@ def test_a_funnel_from_the_first_portion_to_the_last_layer(ida, layers_run):
     poured = send(ida, layers_run, kind="taken", step="s2", substance="3 M hydrochloric acid", amount="15")
     assert "3 M hydrochloric acid is the lower layer" in poured
     assert "stopper on" in poured
-    assert "1 shake, vented" in poured
+    assert "Record 1 shake and a vent" in poured
     vented = send(ida, layers_run, kind="vented", step="s2", swirls="1")
-    assert "2 shakes, vented" in vented
+    assert "Record 2 shakes and a vent" in vented
     rag = send(ida, layers_run, kind="emulsion", step="s2", thick="2", tried=["wait"], gone="no")
     assert "2 mm" in rag
     assert "swirl gently" in rag
-    assert "rag is gone" in send(ida, layers_run, kind="emulsion", step="s2", tried=["swirl"], gone="yes")
+    assert "emulsion cleared" in send(ida, layers_run, kind="emulsion", step="s2", tried=["swirl"], gone="yes")
     drained = send(ida, layers_run, kind="drained", step="s2", place="lower", portion="acid extracts", vessel="beaker A",
                    out="14.5")  # fmt: skip
     assert "beaker A" in drained
@@ -59,25 +59,25 @@ def test_a_ph_a_salt_and_what_is_thrown_away(ida, layers_run):
         ida, layers_run, kind="ph-read", step="s6", portion="base extracts and wash", seen="universal: yellow"
     )
     assert "pH 4.5 to 6.5" in yellow
-    assert "asked for" in send(ida, layers_run, kind="ph-read", step="s6", ph="2.0")
+    assert "; target" in send(ida, layers_run, kind="ph-read", step="s6", ph="2.0")
     salt = send(ida, layers_run, kind="agent-added", step="s11", agent="sodium-sulfate", mass="1.5", flows="no")
     assert "still caked" in salt.lower()
     assert "caked" in salt
-    assert "Not with acids" in send(ida, layers_run, kind="agent-added", step="s11", agent="potassium-carbonate")
+    assert "Not for acids" in send(ida, layers_run, kind="agent-added", step="s11", agent="potassium-carbonate")
     gone = send(ida, layers_run, kind="layer-gone", step="s8", portion="acid extracts", why="cleared up")
-    assert "There is no way back" in gone.replace("a discarded layer cannot be recovered", "There is no way back")
+    assert "A discarded layer cannot be recovered" in gone.replace("a discarded layer cannot be recovered", "A discarded layer cannot be recovered")
     assert "keep it" in ida.get(f"{layers_run}?step=s22").text
 
 
 @pytest.mark.parametrize(
     ("fields", "says"),
     [
-        ({"kind": "drained", "step": "s2", "place": "lower", "portion": ""}, "called from now on"),
+        ({"kind": "drained", "step": "s2", "place": "lower", "portion": ""}, "Enter a name for the layer"),
         ({"kind": "drained", "step": "s2", "place": "middle", "portion": "x"}, "upper|lower"),
         ({"kind": "drained", "step": "s2", "place": "lower", "portion": "x", "out": "lots"}, "is not a number"),
         ({"kind": "ph-read", "step": "s6"}, "meter"),
         ({"kind": "ph-read", "step": "s6", "ph": "44"}, "16"),
-        ({"kind": "agent-added", "step": "s11", "agent": "sand"}, "Which drying agent"),
+        ({"kind": "agent-added", "step": "s11", "agent": "sand"}, "Choose a drying agent"),
         ({"kind": "layer-gone", "step": "s11", "portion": ""}, "Which layer"),
         ({"kind": "vented", "step": "s2", "swirls": "many"}, "whole number"),
         ({"kind": "vented", "step": "s77", "swirls": "1"}, "not in this run"),
@@ -167,19 +167,19 @@ def test_each_sum_answers_with_what_is_usual(ida, one):
 @pytest.mark.parametrize(
     ("key", "fields", "says"),
     [
-        ("layers", {"liquids": "methanol 20 mL\nwater 20 mL"}, "miscible with water"),
+        ("layers", {"liquids": "methanol 20 mL\nwater 20 mL"}, "no layers"),
         ("layers", {"liquids": "dichloromethane 30 mL\nhexane 40 mL\nwater 20 mL"}, "third layer"),
-        ("layers", {"liquids": "diethyl ether 90 mL\nbrine 30 mL", "size": "125"}, "do not go into 125"),
+        ("layers", {"liquids": "diethyl ether 90 mL\nbrine 30 mL", "size": "125"}, "is too much for 125"),
         ("portions", {"way": "trial", "feed": "50", "total": "45", "taken": "1", "found": "0.6", "trial_volume": "15"},
          "D from the trial"),
         ("portions", {"way": "ph", "k": "74", "pka": "4.2", "ph": "8.3", "into": "water", "feed": "50", "total": "45"},
-         "other way round"),
+         "Into water, 1 ÷ D"),
         ("portions", {"d": "4", "feed": "50", "total": "45", "second": "0.1", "wash": "10"}, "separation factor"),
         ("portions", {"d": "0.01", "feed": "50", "total": "15", "wanted": "99"}, "more than 50 portions"),
         ("who", {"parts": "phenol\nmy amine base pKa 9 logP 2", "organic": "50", "water": "20", "ph": "12"}, "NaOH|sodium"),
         ("to-ph", {"parts": "benzoic acid 1 g", "in_it": "0.6 M NaHCO3", "volume": "60", "target": "2", "molar": "3"},
          "carbon dioxide"),
-        ("drying-agent", {"solvent": "ethyl acetate", "volume": "50", "agent": "potassium-carbonate"}, "acids and phenols"),
+        ("drying-agent", {"solvent": "ethyl acetate", "volume": "50", "agent": "potassium-carbonate"}, "acids or phenols"),
         ("scheme", {"parts": "benzoic acid\nphenol\naniline\nbiphenyl", "solvent": "diethyl ether", "organic": "60"},
          "Create procedure"),
         ("reflux", {"volume": "8"}, "32 % full"),
@@ -193,21 +193,21 @@ def test_sums_of_layers(ida, key, fields, says):
 @pytest.mark.parametrize(
     ("key", "fields", "says"),
     [
-        ("layers", {"liquids": "fog 20 mL"}, "not a liquid on the shelf"), ("layers", {"liquids": ""}, "Which liquids"),
+        ("layers", {"liquids": "fog 20 mL"}, "is not a liquid in the reference data: enter its density, such as"), ("layers", {"liquids": ""}, "Enter the liquids, one per line, each with its volume"),
         ("layers", {"liquids": "water 0 mL\nether 5 mL"}, "above 0 mL"),
         ("portions", {"d": "0", "feed": "50", "total": "45"}, "distribution ratio"),
         ("portions", {"d": "4", "feed": "0", "total": "45"}, "volume above 0"),
         ("portions", {"way": "trial", "feed": "50", "total": "45", "taken": "1", "found": "1", "trial_volume": "5"},
-         "some stays"),
+         "Enter an amount found that is above 0 and below the amount taken"),
         ("who", {"parts": "mystery", "organic": "50", "water": "20"}, "log P"),
         ("who", {"parts": "biphenyl", "organic": "0", "water": "20"}, "above 0"),
         ("to-ph", {"parts": "benzoic acid", "in_it": "1 M NaOH", "volume": "45", "target": "-1", "molar": "6"},
-         "out of reach"),
+         "cannot be reached with"),
         ("to-ph", {"parts": "benzoic acid", "in_it": "1 M sugar", "volume": "45", "target": "2", "molar": "6"},
-         "no acid or base"),
-        ("drying-agent", {"solvent": "ethanol", "volume": "50"}, "layer of its own"),
+         "both stay in the organic layer: no acid or base separates them"),
+        ("drying-agent", {"solvent": "ethanol", "volume": "50"}, "forms no separate layer with water: choose another solvent"),
         ("scheme", {"parts": "biphenyl", "solvent": "diethyl ether", "organic": "60"}, "at least two"),
-        ("scheme", {"parts": "biphenyl\naniline", "solvent": "ethanol", "organic": "60"}, "layer of its own"),
+        ("scheme", {"parts": "biphenyl\naniline", "solvent": "ethanol", "organic": "60"}, "forms no separate layer with water: choose another solvent"),
         ("reflux", {"volume": "0"}, "above 0"),
     ],
 )  # fmt: skip

@@ -48,10 +48,10 @@ def test_an_invitation_opens_one_account_once(school, ida):
 @pytest.mark.parametrize(
     ("email", "role", "says"),
     [
-        ("nobody", "assistant", "Write an e-mail address"),
-        ("ida@example.org", "assistant", "has an account already"),
-        ("otto@example.org", "assistant", "has an account already"),
-        ("uma@example.org", "owner", "an instructor or an assistant"),
+        ("nobody", "assistant", "Enter an e-mail address, such as rosa@example.org"),
+        ("ida@example.org", "assistant", "This address already has an account: see the list"),
+        ("otto@example.org", "assistant", "This address already has an account: see the list"),
+        ("uma@example.org", "owner", "Choose instructor or assistant"),
     ],
 )
 def test_what_cannot_be_invited_keeps_what_was_typed(school, ida, email, role, says):
@@ -62,7 +62,7 @@ def test_what_cannot_be_invited_keeps_what_was_typed(school, ida, email, role, s
 
 
 @pytest.mark.parametrize(
-    ("name", "password", "says"), [("U", NEW, "Write your name"), ("Uma", "short", "12 characters")]
+    ("name", "password", "says"), [("U", NEW, "Enter your name as it should appear beside your entries"), ("Uma", "short", "12 characters")]
 )
 def test_a_name_or_password_too_short_is_said_at_its_field(school, ida, name, password, says):
     _, answer = accept(school, link_in(invite(ida, school)), name, password)
@@ -167,7 +167,7 @@ def test_an_administrator_sets_a_password_and_sessions_end(empty_url, monkeypatc
         ida = teacher(conn, "Ida Frost", "A-1")
         token, _ = accounts.sign_in(conn, ida.email, PASSWORD, "10.0.0.1", allow_demo=False)
         assert run("nobody@example.org", NEW) == 1
-        assert "Nobody signs in" in capsys.readouterr().err
+        assert "No account has the address" in capsys.readouterr().err
         assert run(ida.email, "short") == 1
         assert run(ida.email, NEW) == 0
         assert accounts.session_of(conn, token) is None
@@ -204,10 +204,10 @@ def test_a_newcomer_makes_a_class_with_benches_and_meetings(school, ida):
     ("fields", "says"),
     [
         ({"code": ""}, "short code"),
-        ({"code": "a-1"}, "There is a class"),
+        ({"code": "a-1"}, "exists already: enter another code"),
         ({"title": ""}, "a title"),
         ({"benches": "49"}, "1 to 48 benches"),
-        ({"benches": "many"}, "how many benches"),
+        ({"benches": "many"}, "Enter the number of benches, such as 12"),
     ],
 )
 def test_a_class_that_cannot_be_made_says_why(school, ida, fields, says):
@@ -218,11 +218,11 @@ def test_a_class_that_cannot_be_made_says_why(school, ida, fields, says):
 @pytest.mark.parametrize(
     ("form", "says"),
     [
-        ({"what": "meetings", "day": ["2026-12-01"], "begins": ["11:00"], "until": ["10:00"], "topic": [""]}, "ends after"),
-        ({"what": "meetings", "day": ["soon"], "begins": ["11:00"], "until": ["12:00"], "topic": [""]}, "no date and time"),
+        ({"what": "meetings", "day": ["2026-12-01"], "begins": ["11:00"], "until": ["10:00"], "topic": [""]}, "Enter an end after the start"),
+        ({"what": "meetings", "day": ["soon"], "begins": ["11:00"], "until": ["12:00"], "topic": [""]}, "is not a date and time: enter 2026-12-01 and 14:00"),
         ({"what": "meetings", "day": ["2026-12-01"] * 2, "begins": ["11:00", "11:30"], "until": ["12:00"] * 2,
-          "topic": ["", ""]}, "before meeting 1 is over"),
-        ({"what": "benches", "count": "1", "pair": ["A", "B"]}, "something on record"),
+          "topic": ["", ""]}, "before meeting 1 ends"),
+        ({"what": "benches", "count": "1", "pair": ["A", "B"]}, "has records, so it cannot be removed"),
         ({"what": "benches", "count": "0", "pair": ["A"]}, "1 to 48 benches"),
         ({"what": "names", "code": "", "title": "x"}, "short code"),
     ],
@@ -265,7 +265,7 @@ def sign_in(school, email, password):
 def test_one_changes_ones_own_password_with_the_one_that_one_has(school, ida):
     other = school.visitor(school.ida)
     change = lambda old, new: ida.post("/people/password", data={"old": old, "new": new})  # noqa: E731
-    assert "not the password that you have" in change("a guess at it", NEW).text
+    assert "The current password is wrong" in change("a guess at it", NEW).text
     assert "12 characters or more" in change(PASSWORD, "short").text
     assert change(PASSWORD, NEW).status_code == 303
     assert "Changed" in ida.get("/people?changed=true").text, "this session stays"
@@ -277,7 +277,7 @@ def test_one_changes_ones_own_password_with_the_one_that_one_has(school, ida):
 def test_guessing_at_the_password_of_a_session_left_open_is_slowed(school, ida):
     for _ in range(accounts.FREE_TRIES):
         assert ida.post("/people/password", data={"old": "a guess at it", "new": NEW}).status_code == 422
-    assert "the next waits" in ida.post("/people/password", data={"old": PASSWORD, "new": NEW}).text
+    assert "Too many wrong passwords: try again in" in ida.post("/people/password", data={"old": PASSWORD, "new": NEW}).text
 
 
 def test_a_forgotten_password_is_set_by_a_link_once(school, ida):
@@ -316,7 +316,7 @@ def test_a_withdrawn_invitation_shows_no_link(school, ida):
     assert link_in(invite(ida, school, entry=entry))
     ida.post(f"/people/invitations/{entry}/withdraw")
     again = invite(ida, school, entry=entry)
-    assert again.status_code == 422 and not link_in(again) and "make a new one" in again.text
+    assert again.status_code == 422 and not link_in(again) and "This invitation has been used or withdrawn: create a new one" in again.text
 
 
 def test_people_shows_what_concerns_the_viewer(school, ida):

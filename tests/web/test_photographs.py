@@ -150,12 +150,12 @@ def test_a_spot_seen_under_another_light_is_the_same_spot(school, ida):
 @pytest.mark.parametrize(
     ("changes", "says"),
     [
-        ({"keep": ["9"]}, "proposals are old"),
+        ({"keep": ["9"]}, "These proposals are out of date: the photograph was analysed again"),
         ({"keep": ["0"], "lane_0": "", "mm_0": "30"}, "Choose the lane"),
         ({"keep": ["0"], "mm_0": "thirty"}, "thirty"),
-        ({"keep": ["0"], "mm_0": "300"}, "more than the whole plate"),
-        ({}, "Nothing is kept"),
-        ({"entry": ""}, "lost its number"),
+        ({"keep": ["0"], "mm_0": "300"}, "is more than the plate, which is"),
+        ({}, "Tick a spot or the front first"),
+        ({"entry": ""}, "Reload the page; nothing was saved"),
     ],
 )
 def test_what_cannot_be_kept_is_said(school, ida, changes, says):

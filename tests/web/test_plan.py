@@ -54,20 +54,20 @@ def test_a_step_is_added_moved_changed_and_taken_out(school, ida, url):
 
 BAD = [
     ({"op": "nonsense"}, "no such form"),
-    ({"op": "add", "kind": "chant"}, "Choose what is done"),
+    ({"op": "add", "kind": "chant"}, "Choose a kind of step"),
     ({"op": "add", "kind": "stir", "at": "x"}, "whole number"),
-    ({"op": "move", "step": "s99", "at": "0"}, "not in this procedure"),
+    ({"op": "move", "step": "s99", "at": "0"}, "no longer in this procedure"),
     ({"op": "step", "step": "s3", "kind": "heat", "celsius": "hot"}, "“hot” is not a number"),
     ({"op": "step", "step": "s3", "kind": "heat", "hands": "many"}, "whole number"),
-    ({"op": "substance", "name": "salt", "amount": "3"}, "not an amount with its unit"),
+    ({"op": "substance", "name": "salt", "amount": "3"}, "not an amount with a unit"),
     ({"op": "substance", "name": "salt", "formula": "salt"}, "not a formula"),
     ({"op": "substance", "name": ""}, "at least 1 character"),
-    ({"op": "substance", "name": "WATER"}, "There is “WATER” already"),
+    ({"op": "substance", "name": "WATER"}, "“WATER” exists already"),
     ({"op": "component", "name": "x", "carrier": "gold"}, "pattern"),
     ({"op": "portion", "name": "x", "share": "3"}, "less than or equal to 1"),
     ({"op": "head", "title": ""}, "at least 1 character"),
     ({"op": "take-out", "part": "component", "name": "gold"}, "There is no component"),
-    ({"op": "fix", "code": "hot-on-balance", "step": "s5"}, "settled meanwhile"),
+    ({"op": "fix", "code": "hot-on-balance", "step": "s5"}, "already resolved"),
 ]
 
 
@@ -83,10 +83,10 @@ def test_bad_input_is_said_and_changes_nothing(school, ida, url):
 def test_a_finding_is_settled_with_one_press(school, ida, url):
     edit(ida, url, op="remove", step="s4")
     page = ida.get(url).text
-    assert "weighs what comes hot" in page
+    assert "weighs a hot container" in page
     settled = edit(ida, url, op="fix", code="hot-on-balance", step="s5")
     assert settled.status_code == 200
-    assert "weighs what comes hot" not in settled.text
+    assert "weighs a hot container" not in settled.text
 
 
 def test_a_version_is_put_in_use_compared_and_started(school, ida, url):
@@ -164,8 +164,8 @@ def test_a_value_of_ones_own_covers_the_shelf_for_the_institution_alone(school, 
     ("change", "says"),
     [
         ({"value": "heavy"}, "is not a number"),
-        ({"source": ""}, "where the value comes from"),
-        ({"item": ""}, "Name the item"),
+        ({"source": ""}, "Enter the source of the value: a handbook, the bottle, weighed here"),
+        ({"item": ""}, "Enter the item, at most 60 characters"),
     ],
 )
 def test_a_value_that_cannot_be_is_said_and_kept_in_the_form(school, ida, change, says):
@@ -194,7 +194,7 @@ def test_the_shelf_goes_out_and_in(school, ida):
 def test_a_substance_is_found_for_the_builder(ida):
     found = ida.get("/reference-data/find", params={"name": "epsom"}, headers=HTMX).text
     assert "MgSO4·7H2O" in found.replace("&#34;", '"')
-    assert "Not on the shelf" in ida.get("/reference-data/find", params={"name": "unobtainium"}, headers=HTMX).text
+    assert "Not in the reference data" in ida.get("/reference-data/find", params={"name": "unobtainium"}, headers=HTMX).text
 
 
 # --- the JSON interface
@@ -243,7 +243,7 @@ def test_a_procedure_can_be_checked_scaled_and_compared(school):
     scaled = ask(client, "/procedure/scale", {"procedure": body, "factor": 2}).json()
     assert scaled["substances"][0]["amount"] == "6.00 g"
     two = {"old": json.loads(procedure_json(POWDER)), "new": body}
-    assert ask(client, "/procedure/compare", two).json()[0]["what"] == "taken out"
+    assert ask(client, "/procedure/compare", two).json()[0]["what"] == "deleted"
     assert client.get("/api/procedure.schema.json").json()["$id"] == "helvor-procedure"
     assert len(client.get("/api/house-rules").json()) >= 27
 

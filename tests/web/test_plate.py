@@ -68,9 +68,9 @@ def test_front_and_origin_are_dropped_too(school, ida, what, distance, field):
 @pytest.mark.parametrize(
     ("what", "distance", "sentence"),
     [
-        ("spot", "40", "struck out meanwhile"),
+        ("spot", "40", "has been struck out"),
         ("new-spot", "40", "on a lane"),
-        ("front", "0", "more than 0 mm"),
+        ("front", "0", "distance: Enter a front above 0 mm; it is above the origin line"),
         ("origin", "100", "above the plate"),
         ("front", "abc", "not a number"),
         ("nonsense", "40", "spot"),
@@ -103,26 +103,26 @@ BAD_FIELDS = [
     # what was typed, at which field, the sentence
     ({"distance": "forty"}, "distance", "is not a number"),
     ({"distance": "-4"}, "distance", "below zero"),
-    ({"distance": "NaN"}, "distance", "cannot|can be read off"),
-    ({"distance": "inf"}, "distance", "can be read off"),
+    ({"distance": "NaN"}, "distance", "is not a number: enter what the display shows"),
+    ({"distance": "inf"}, "distance", "is not a number: enter what the display shows"),
     ({"distance": "1e400"}, "distance", "not a realistic size"),
     ({"distance": "2,050"}, "distance", "could be 2.050 or 2050"),
-    ({"distance": "40 mL"}, "distance", "not a unit of length"),
-    ({"distance": ""}, "distance", "This is needed"),
-    ({"distance": "140"}, "distance", "more than the whole plate"),
+    ({"distance": "40 mL"}, "distance", "is not a known unit of length: use mm, cm or in"),
+    ({"distance": ""}, "distance", "Enter a length in mm"),
+    ({"distance": "140"}, "distance", "140 mm is more than the plate, which is 100 mm high"),
     ({"lane": ""}, "lane", "Choose the lane"),
     ({"lane": str(uuid4())}, "lane", "not on this plate"),
     ({"lane": "'; DROP TABLE entry"}, "lane", "Choose one from the list"),
-    ({"tail": "50"}, "tail", "lies below the centre"),
+    ({"tail": "50"}, "tail", "Enter a lower end below the centre"),
     ({"width": "abc", "head": "x"}, "width", "not a number"),
     ({"seen": "moonlight"}, "seen", "daylight"),
     ({"strength": ""}, "strength", "faint"),
     ({"colour": "red\x07"}, "colour", "cannot be printed"),
     ({"colour": "x" * 121}, "colour", "at most 120"),
-    ({"swatch": "url(evil)"}, "swatch", "no swatch"),
+    ({"swatch": "url(evil)"}, "swatch", "Choose a colour from the list"),
     ({"strikes": "x", "reason": "misread"}, "strikes", "Choose one"),
     ({"strikes": str(uuid4()), "reason": "misread"}, "strikes", "not on this page"),
-    ({"strikes": str(uuid4())}, "reason", "in a word why"),
+    ({"strikes": str(uuid4())}, "reason", "Give a short reason: misread, typed wrong, measured again"),
 ]
 
 
@@ -180,7 +180,7 @@ def test_a_new_plates_form_gathers_every_trouble_at_once(school, ida):
 def test_a_body_longer_than_any_reading_is_refused(school, ida, size):
     answer = ida.post(f"{school.url}/entries", data=spot_form(school, colour="x" * size))
     assert answer.status_code == 413
-    assert "Nothing was written" in answer.text
+    assert "Nothing was saved" in answer.text
 
     def chunks():
         for _ in range(size // 10_000):
@@ -251,7 +251,7 @@ def test_the_reading_line_shows_what_it_understood_then_writes_it_once(school, i
     ahead = ida.get(f"{school.url}/read", params={"text": "T 40.0"}).text
     assert "new spot" in ahead
     assert "0.50" in ahead
-    assert "no lane or spot" in ida.get(f"{school.url}/read", params={"text": "Q 1"}).text
+    assert "is not a lane or spot of this plate" in ida.get(f"{school.url}/read", params={"text": "Q 1"}).text
     typed = {"entry": str(uuid4()), "text": "T 40.0", "view": "254"}
     for _ in range(2):
         assert ida.post(f"{school.url}/read", data=typed, headers=HTMX).status_code == 200
@@ -271,7 +271,7 @@ def test_a_stop_is_gone_on_with_only_for_a_reason_that_is_kept(school, ida):
               "why": "shown to the class"},
         headers=HTMX,
     )  # fmt: skip
-    assert "Went on: shown to the class" in answer.text
+    assert "Continued: shown to the class" in answer.text
     assert ida.get(f"{school.url}/edit/acknowledged?code=nothing&about=").status_code == 404
 
 

@@ -17,11 +17,11 @@ GOOD = "goal=0&strong=80&acid=1&level=6&touches=2&lined=yes&seed=4"
 @pytest.mark.parametrize(
     ("query", "words"),
     [
-        (f"{GOOD}&minutes=12&out=yes", ["Met", "lies where it should", "Photograph and measure"]),
+        (f"{GOOD}&minutes=12&out=yes", ["Met", "in the target zone", "Photograph and measure"]),
         (f"{GOOD.replace('strong=80', 'strong=40')}&minutes=12&out=yes", ["Not met", "too low"]),
         (f"{GOOD.replace('acid=1', 'acid=0')}&minutes=12&out=yes", ["streaks"]),
-        (f"{GOOD.replace('level=6', 'level=14')}&minutes=3&out=yes", ["dissolved into it"]),
-        (f"{GOOD}&minutes=60&out=yes", ["at the top after"]), (f"{GOOD}&minutes=4", ["front 44.5 mm", "Take it out"]),
+        (f"{GOOD.replace('level=6', 'level=14')}&minutes=3&out=yes", ["mm and the origin is at"]),
+        (f"{GOOD}&minutes=60&out=yes", ["it can no longer be marked, and R"]), (f"{GOOD}&minutes=4", ["front 44.5 mm", "Take it out"]),
         ("strong=lots&goal=99&seed=x&minutes=nan", ["Find an eluent"]), ("", ["Find an eluent", GOALS[0].words]),
     ],
 )  # fmt: skip
@@ -36,7 +36,7 @@ def test_a_plate_as_its_address_says(ida, query, words):
 
 def test_while_it_runs_nothing_is_given_away(ida):
     text = ida.get(f"/practice/plate?{GOOD}&minutes=12").text
-    assert "lies where it should" not in text and "Rf =" not in text
+    assert "in the target zone" not in text and "Rf =" not in text
 
 
 def test_it_becomes_an_ordinary_plate_that_says_it_is_virtual(school, ida):
@@ -81,7 +81,7 @@ def test_the_same_as_json(school):
         plate.spots[0].centre
     )
     refused = school.visitor().post("/api/practice/plate", json=asked | {"compounds": ["water"]})
-    assert refused.status_code == 422 and "practice shelf" in refused.text
+    assert refused.status_code == 422 and "Choose one to four compounds" in refused.text
 
 
 def test_the_same_plate_gives_the_same_photograph():

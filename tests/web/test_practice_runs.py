@@ -44,7 +44,7 @@ def finished(ida, story="chalk", **choices):
 @pytest.mark.parametrize("story", sorted(STORIES))
 def test_every_story_is_carried_out_to_its_debrief(ida, school, story):
     where, page = finished(ida, story)
-    assert "Effect of each decision" in page and "as usual" in page
+    assert "Effect of each decision" in page and "standard choice" in page
     kept = rehearsals.open_rehearsal(school.conn, school.ida.account, where.rpartition("/")[2])
     typed = kept.played.lines
     _, entries = pages.open_page(school.conn, school.ida.account, kept.page_id)
@@ -70,7 +70,7 @@ def test_a_decision_that_is_not_open_changes_nothing_and_a_choice_that_is_none_i
     where, before = begun(ida), school.entries()
     assert choose(ida, where, "weigh", "once").status_code == 303
     refused = choose(ida, where, "soda", "a spoonful")
-    assert refused.status_code == 422 and "what is offered" in refused.text
+    assert refused.status_code == 422 and "Choose one of the options" in refused.text
     assert school.entries() == before
     assert ida.post(where, data={"decision": "soda", "choice": "more"}).status_code == 422
 

@@ -74,7 +74,7 @@ def test_the_same_as_json(ida):
 
 def test_labels_carry_a_code_that_opens_the_container(school, ida):
     register = f"/classes/{school.ida.class_id}/containers"
-    assert "No container is registered" in ida.get(f"/classes/{school.ida.class_id}/labels").text
+    assert "No containers registered" in ida.get(f"/classes/{school.ida.class_id}/labels").text
     for label in ("dish 3", "dish 4"):
         fields = {"entry": str(uuid4()), "what": "new", "label": label, "kind": "dish"}
         assert ida.post(register, data=fields).status_code == 303
@@ -178,9 +178,9 @@ def test_a_mixed_eluent_has_a_time_made_and_says_how_long_it_stays_fresh(school,
     ("line", "fields", "says"),
     [
         ("make soda solution", {"mass": "", "volume": "140"}, "a mass in g"),
-        ("make soda solution", {"mass": "0", "volume": "140"}, "more than nothing"),
-        ("make sand", {"mass": "1", "volume": "140"}, "no solution"),
-        ("mix water", {}, "no solution"),
+        ("make soda solution", {"mass": "0", "volume": "140"}, "mass: Enter a mass and a volume above 0"),
+        ("make sand", {"mass": "1", "volume": "140"}, "This line is not a solution for a stock bottle"),
+        ("mix water", {}, "This line is not a solution for a stock bottle"),
     ],
 )
 def test_what_makes_no_bottle_says_why(school, ida, line, fields, says):
@@ -194,7 +194,7 @@ def test_a_first_look_at_the_period_goes_on_to_the_whole(school, ida):
     assert school.run
     url = f"/classes/{school.ida.class_id}/prep/period?procedure={school.procedure}"
     first = ida.get(f"{url}&runs=20", headers=HTMX).text
-    assert "20 of 200 runs, going on" in first and "<progress" in first
+    assert "20 of 200 simulated periods" in first and "<progress" in first
     whole = ida.get(url, headers=HTMX).text
     assert "of 200 runs" in whole and "going on" not in whole
 
@@ -211,7 +211,7 @@ def test_step_times_of_earlier_runs_take_the_handouts_place(school, ida):
     marks = procedures.marks_of(school.conn, school.ida.account, key)
     assert len(marks) == 6 and times_of(learn(POWDER, marks)) == {"s2": (pytest.approx(11), pytest.approx(0.08))}
     url = f"/classes/{school.ida.class_id}/prep/period?procedure={key}"
-    assert "Times of 1 step are those of earlier runs" in ida.get(url, headers=HTMX).text
+    assert "Times of 1 step come from earlier runs" in ida.get(url, headers=HTMX).text
     assert procedures.marks_of(school.conn, school.otto.account, key) == []
 
 

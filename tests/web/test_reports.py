@@ -93,7 +93,7 @@ def test_a_bench_reads_its_own_report_and_not_what_it_may_not_see(school, ida):
 def wait_for(client, address):
     for _ in range(200):
         text = client.get(address, headers={"HX-Request": "true"}).text
-        if "It is ready" in text or "alert" in text:
+        if "Report ready" in text or "alert" in text:
             return text
         time.sleep(0.1)
     raise AssertionError("never ready")
@@ -127,9 +127,9 @@ def test_a_report_whose_process_died_says_so(school, ida):
 
 def test_the_handout_has_blanks_and_questions(school, ida):
     shown = ida.get(f"/procedures/{school.procedure}/handout").text
-    assert "dish, g" in shown and 'class="blank' in shown and "After it" in shown
+    assert "dish, g" in shown and 'class="blank' in shown and "After the lab" in shown
     text = text_of(ida.get(f"/procedures/{school.procedure}/handout.pdf").content)
-    assert "A mixed powder" in text and "How much of the sample did you find again" in " ".join(text.split())
+    assert "A mixed powder" in text and "What is your total recovery" in " ".join(text.split())
 
 
 def test_the_prep_sheet_goes_onto_paper(school, ida):

@@ -45,9 +45,9 @@ def test_a_meeting_from_beginning_to_end(school, ida, day):
         assert day(kind, **fields).status_code == 303, kind
     assert day("ended").status_code == 303
     page = ida.get(f"/classes/{school.ida.class_id}/log?meeting=1").text
-    for words in ("Meeting started", "Paused: fire alarm", "Di absent, makes up on 1 Dec", "a beaker × 2", "a spill; wiped up",
+    for words in ("Meeting started", "Paused: fire alarm", "Di absent, make-up meeting on 1 Dec", "a beaker × 2", "a spill; wiped up",
                   "120 mL of washes into aqueous acid and base", "Returned: mortar", "300 mL of soda, cupboard",
-                  "beads stays in the oven at 110 °C", "waste round, 30 min", "Meeting ended"):  # fmt: skip
+                  "beads left in the oven at 110 °C", "waste round, 30 min", "Meeting ended"):  # fmt: skip
         assert words in page, words
     assert book(school).day.state == "over"
 
@@ -55,14 +55,14 @@ def test_a_meeting_from_beginning_to_end(school, ida, day):
 @pytest.mark.parametrize(
     ("kind", "fields", "says"),
     [
-        ("wasted", {"bottle": "oxidizing", "matter": "solvents", "amount": "10 mL"}, "Never: organic, not halogenated"),
-        ("wasted", {"bottle": "aqueous", "amount": "some"}, "amount with its unit"),
-        ("broke", {"what": ""}, "in a few words"),
-        ("absent", {"bench": ""}, "which bench"),
+        ("wasted", {"bottle": "oxidizing", "matter": "solvents", "amount": "10 mL"}, "Never put organic, not halogenated"),
+        ("wasted", {"bottle": "aqueous", "amount": "some"}, "amount with a unit"),
+        ("broke", {"what": ""}, "Enter a few words"),
+        ("absent", {"bench": ""}, "Enter the bench number"),
         ("absent", {"bench": "2", "makes_up": "soon"}, "valid date"),
         ("broke", {"bench": "77", "what": "a flask"}, "no bench 77"),
         ("paused", {}, "not running"),
-        ("room-timer", {"label": "stir", "minutes": ""}, "how many minutes"),
+        ("room-timer", {"label": "stir", "minutes": ""}, "Enter the minutes"),
     ],
 )
 def test_what_cannot_be_written_is_said_in_its_form_and_kept(school, day, kind, fields, says):
@@ -86,7 +86,7 @@ def test_an_entry_is_struck_with_a_word_and_stays_readable(school, ida, day):
     assert day("struck", strikes=key).status_code == 422
     assert day("struck", strikes=key, reason="wrong bench").status_code == 303
     assert book(school).day.waste == {}
-    assert "struck: wrong bench" in ida.get(f"/classes/{school.ida.class_id}/log").text
+    assert "struck out: wrong bench" in ida.get(f"/classes/{school.ida.class_id}/log").text
     with pytest.raises(Exception, match="in ink"):
         school.conn.execute("DELETE FROM room_entry")
 
@@ -96,7 +96,7 @@ def test_a_meeting_with_unlabelled_portions_ends_only_with_a_word_why(school, id
     day("began")
     refused = day("ended")
     assert refused.status_code == 422
-    assert "portions stand without a label" in refused.text and "Bench 1: powder in dish" in refused.text
+    assert "containers are unlabelled" in refused.text and "Bench 1: powder in dish" in refused.text
     assert book(school).day.state == "running"
     assert day("ended", why="labelled by hand").status_code == 303
     ending = book(school).day.ending
@@ -126,7 +126,7 @@ def test_an_open_accident_follows_until_it_is_closed(school, ida, day):
     day("began", meeting="2")
     assert day("ended", meeting="2").status_code == 422
     said_nothing = day("settled", about=str(accident.key), done="")
-    assert said_nothing.status_code == 422 and "Write what was done" in said_nothing.text
+    assert said_nothing.status_code == 422 and "Enter what was done" in said_nothing.text
     assert day("settled", about=str(uuid4()), done="rinsed").status_code == 422
     assert day("settled", about=str(accident.key), done="rinsed 15 min, doctor seen").status_code == 303
     assert room.open_accidents(school.conn, school.ida.account) == []
@@ -153,7 +153,7 @@ def test_connections_that_died_are_noticed_and_the_request_is_made_again(school,
         gone.setattr(accounts, "vouched_for", away)
         refused = ida.get(url)
     assert refused.status_code == 503 and refused.headers["Retry-After"] == "5"
-    assert "The database does not answer just now" in refused.text
+    assert "The database is not answering, so nothing was saved" in refused.text
     assert ida.get(url).status_code == 200
     assert ida.get("/ready").json() == {"database": True, "current": True}
 
@@ -176,7 +176,7 @@ def test_a_notice_stands_on_the_tablets_until_it_is_taken_back(school, ida, day)
     day("struck", strikes=str(book(school).day.notices[0][0].head.id), reason="over")
     day("paused", why="talk")
     text = tablet.get("/notices", headers=HTMX).text
-    assert "Leave layers" not in text and "The class rests: talk." in text
+    assert "Leave layers" not in text and "Meeting paused: talk." in text
     assert tablet.get(f"/classes/{school.ida.class_id}/log").status_code == 404
 
 
@@ -250,10 +250,10 @@ def test_the_board_shows_state_due_kit_and_the_plan(school, ida, day):
     )
     day("began")
     page = ida.get(f"/classes/{school.ida.class_id}").text
-    for words in ("running since", "cold glass", "Shared kit", "Message the class", "plan, done by", "Pause"):
+    for words in ("running since", "cold glass", "Shared kit", "Message the class", "on plan, finishes at", "Pause"):
         assert words in page, words
     wall = ida.get(f"/classes/{school.ida.class_id}/wall?follow=true").text
-    assert "Front bench" in wall and "wall-clock" in wall
+    assert "Instructor’s bench" in wall and "wall-clock" in wall
     day("said", words="Eye protection on")
     assert "Eye protection on" in ida.get(f"/classes/{school.ida.class_id}/wall").text
 
@@ -338,7 +338,7 @@ def test_a_tablet_and_an_assistant_never_get_the_key(school, ida):
     ida.post(url, data={"what": "deal", "series": "Powders", "seed": "7"})
     tablet, _ = join(school, open_code(school))
     assistant = school.visitor(school.assistant)
-    assert "your sample is" in tablet.get(f"/benches/{school.ida.bench}").text
+    assert "Your sample" in tablet.get(f"/benches/{school.ida.bench}").text
     assert school.run and school.file
     for method, path in GUARDED:
         for client in (tablet, assistant):
@@ -352,8 +352,8 @@ def test_a_tablet_and_an_assistant_never_get_the_key(school, ida):
 @pytest.mark.parametrize(
     ("form", "says"),
     [
-        ({"what": "keep", "series": "Powders", "samples": "camphor"}, "begin with the sample"),
-        ({"what": "keep", "series": "", "samples": "1: sand"}, "Give the series a name"),
+        ({"what": "keep", "series": "Powders", "samples": "camphor"}, "s number, such as 7: camphor 31"),
+        ({"what": "keep", "series": "", "samples": "1: sand"}, "Enter a name of at most 40 characters for the series, such as Mixed powder"),
         ({"what": "deal", "series": "Powders", "seed": "lucky"}, "a whole number"),
         ({"what": "give", "series": "Powders", "bench": ["1"], "number": ["9"]}, "no sample 9"),
         ({"what": "keep", "series": "Powders", "samples": "2: sand"}, "has sample 1"),

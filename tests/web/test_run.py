@@ -63,19 +63,19 @@ def test_sent_again_it_is_written_once(school, ida):
 BAD = [
     (weighing(mass="heavy"), "“heavy” is not a number"),
     (weighing(mass="-3"), "below zero"),
-    (weighing(mass="nan"), "not a number that can be read off"),
+    (weighing(mass="nan"), "is not a number: enter what the display shows"),
     (weighing(mass="1e400"), "not a realistic size"),
-    (weighing(mass="31 mm"), "not a unit of mass"),
+    (weighing(mass="31 mm"), "not a known unit of mass"),
     (weighing(mass=""), "a mass in g"),
-    (weighing(container=""), "Name what stands on the pan"),
-    (weighing(state="as is", portion=""), "Say what is in the container"),
+    (weighing(container=""), "Enter the container on the pan"),
+    (weighing(state="as is", portion=""), "Enter what is in the container"),
     (weighing(state="sideways"), "Input should be"),
     (weighing(container="a\x01b"), "cannot be printed"),
     (weighing(step="s99"), "not in this run"),
     ({"kind": "taken", "substance": "water", "amount": "much"}, "not an amount"),
     ({"kind": "taken", "substance": "water", "before": "3.2"}, "both masses"),
     ({"kind": "taken", "substance": "water", "amount": "3 mL", "bottle": "NONE"}, "No stock bottle"),
-    ({"kind": "marked", "step": "s4", "how": "skipped"}, "Say in a word why"),
+    ({"kind": "marked", "step": "s4", "how": "skipped"}, "Give a short reason"),
     ({"kind": "noted", "words": ""}, "Write what you saw"),
     ({"kind": "timer-set", "minutes": "0"}, "greater than 0"),
     ({"kind": "timer-stopped", "timer": str(uuid4())}, "not in this run"),
@@ -132,7 +132,7 @@ def test_a_correction_strikes_through_with_its_reason(school, ida):
     form = ida.get(f"{school.run_url}/edit/weighed", params={"key": str(first)}, headers=HTMX).text
     assert 'value="32.541"' in form
     without = send(ida, school, **weighing(strikes=str(first)))
-    assert "Say in a word why" in without.text
+    assert "Give a short reason: misread" in without.text
     assert send(ida, school, **weighing(strikes=str(first), reason="typed wrong")).status_code == 200
     history = ida.get(f"{school.run_url}/history").text
     assert "<s>dish, empty, dry: 32.541 g</s>" in history
@@ -240,7 +240,7 @@ def test_a_stock_bottle_and_a_registered_tare_are_used(school, ida):
         key = uuid4()
         containers.add(school.conn, who.account, who.class_id, key, label, kind)
         containers.note(school.conn, who.account, who.class_id, key, uuid4(), note)
-    assert "Take 32.514 from the register" in ida.get(school.run_url).text
+    assert "Use 32.514 from the register" in ida.get(school.run_url).text
     taken = {"kind": "taken", "substance": "soda", "amount": "25.0 mL", "bottle": "SODA"}
     assert send(ida, school, **taken).status_code == 200
     record = json.loads(ida.get(f"{school.run_url}/run.json").text)
@@ -304,12 +304,12 @@ def test_the_answer_says_that_it_is_in_ink_and_where_the_page_is(school, ida):
     events = json.loads(answer.headers["HX-Trigger"])
     assert events["helvor:inked"] == {
         "address": f"{school.run_url}?view=step&step=s2",
-        "said": "Written: dish, empty, dry: 32.514 g.",
+        "said": "Saved: dish, empty, dry: 32.514 g.",
     }
     assert 'hx-swap-oob="afterbegin:#last-readings"' in answer.text
     assert "32.514" in answer.text and "delete:" not in answer.text
     again = ida.post(f"{school.run_url}/read", data=line, headers=HTMX)
-    assert "nothing was doubled" in again.headers["HX-Trigger"]
+    assert "no duplicate was made" in again.headers["HX-Trigger"]
     assert again.text.strip() == ""
     fields = weighing(mass="32.541", strikes=line["entry"], reason="misread") | {"entry": str(uuid4())}
     corrected = ida.post(f"{school.run_url}/entries", data=fields, headers=HTMX)
@@ -337,7 +337,7 @@ def test_a_fault_of_ours_never_stands_between_a_reading_and_its_ink(school, ida,
         history = ida.get(f"{school.run_url}/history").text
         assert "32.514" in history
         assert f"{school.run_url}/edit/struck?key={line['entry']}" in history
-        assert history.count("Take back") == 1, "not what is followed"
+        assert history.count("Undo<") == 1, "not what is followed"
         form = ida.get(f"{school.run_url}/edit/struck", params={"key": line["entry"]})
         assert form.status_code == 200
         taken_back = {"kind": "struck", "strikes": line["entry"], "reason": "misread", "entry": str(uuid4())}

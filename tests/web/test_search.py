@@ -31,7 +31,7 @@ def test_a_note_is_found_by_the_beginnings_of_its_words_and_only_by_its_own_peop
     assert one["address"] == f"/runs/{school.run}" and "violet crust" in one["says"]
     assert hits(ida, "violet green") == []
     otto = school.visitor(school.otto)
-    assert hits(otto, "violet") == [] and "Nothing that you can open" in otto.get("/search?q=violet").text
+    assert hits(otto, "violet") == [] and "No results for" in otto.get("/search?q=violet").text
     page = ida.get("/search?q=violet").text
     assert f'href="/runs/{school.run}"' in page and "violet crust on the rim" in page
 
@@ -75,7 +75,7 @@ def test_the_box_in_the_frame_opens_benches_and_finds_words(school, ida):
     assert ida.get("/find?q=1").headers["location"] == f"/benches/{school.ida.bench}"
     assert ida.get("/find?q=violet+crust").headers["location"] == "/search?q=violet+crust"
     assert ida.get("/find?q=77").status_code == 404
-    assert "Type a word" in ida.get("/search").text
+    assert "Enter a word or its start: a substance, an eluent, a container, a name or a note" in ida.get("/search").text
 
 
 def test_a_pages_eluent_is_found_and_many_entries_count_once(school, ida):

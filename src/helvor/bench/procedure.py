@@ -290,10 +290,10 @@ def instruction(step: Step, procedure: Procedure) -> str:
     return re.sub(r"\{([^{}]+)\}", put, step.says)
 
 
-def plain(says: str) -> str:
+def without_braces(says: str) -> str:
     """An instruction with its ``{names}`` as names, for where no amount belongs.
 
-    >>> plain("Dissolve {salt} in {water}")
+    >>> without_braces("Dissolve {salt} in {water}")
     'Dissolve salt in water'
     """
     return re.sub(r"\{([^{}]+)\}", r"\1", says)

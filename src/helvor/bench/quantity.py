@@ -87,7 +87,7 @@ def parse_number(text: str) -> tuple[float, float]:
         raise Unreadable(f"“{shown}” is below zero: enter zero or more.")
     match = _NUMBER.fullmatch(shown.removeprefix("+").strip())
     if match is None or not shown.isascii():
-        raise Unreadable(f"“{_clip(shown)}” is not a number.")
+        raise Unreadable(f"“{_clip(shown)}” is not a number: enter digits, such as 33.120.")
     if match["decimal"]:
         return _decimal(match["decimal"])
     top, under = (match["top"], match["under"]) if match["whole"] else (match["ftop"], match["funder"])

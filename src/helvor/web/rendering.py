@@ -40,7 +40,7 @@ class Shell:
 
     Attributes:
         visitor: who is signed in, or None on the sign-in page.
-        place: the key of the place that the page is at, of :func:`places`; empty at none.
+        place: the key of the place that the page is at, of :func:`places_of`; empty at none.
         class_row: the class that the page is about, for the top bar.
         meeting: its next or latest meeting.
         now: for showing dates.
@@ -97,7 +97,7 @@ def _equation(text: str) -> str:
         return text
 
 
-def places(row: ClassRow | None, role: str) -> list[tuple[str, str, str]]:
+def places_of(row: ClassRow | None, role: str) -> list[tuple[str, str, str]]:
     """The places of the top bar: key, words, address. A tablet has its bench, a class its own places."""
     if role == "bench":
         return [
@@ -199,7 +199,7 @@ def _environment() -> Environment:
         lstrip_blocks=True,
         auto_reload=False,
     )
-    environment.globals.update(static=static_url, places=places, fresh_id=lambda: FRESH_ID)
+    environment.globals.update(static=static_url, places_of=places_of, fresh_id=lambda: FRESH_ID)
     environment.filters.update(
         hazards=hazards_of,
         on_label=label_of,

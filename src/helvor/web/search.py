@@ -17,6 +17,7 @@ from helvor.shelf.shelf import find as on_shelf
 from helvor.web.may import May, may
 from helvor.web.planar.words import describe as describe_plate
 from helvor.web.rendering import Shell, html
+from helvor.web.run.words import NO_STEPS
 from helvor.web.run.words import describe as describe_run
 from helvor.web.security import Visitor, VisitorDep, pool
 
@@ -58,7 +59,7 @@ class SearchPage(Shell):
 
 def in_words(technique: str, entry: Entry) -> str:
     """An entry in bench words, whichever technique wrote it."""
-    return describe_plate(entry.payload, [entry]) if technique == "planar" else describe_run(entry)
+    return describe_plate(entry.payload, [entry]) if technique == "planar" else describe_run(entry, NO_STEPS)
 
 
 def look_for(conn: psycopg.Connection, who: Visitor, text: str) -> Results:

@@ -74,6 +74,11 @@ class Judged:
     score: float
     why: tuple[str, ...] = field(default=())
 
+    @property
+    def word(self) -> str:
+        """How well it suits, as people read it."""
+        return SUITS[self.level]
+
 
 def judge_tube(tried: Tried) -> tuple[Level, float, str] | None:
     """What a test tube says (Choose 4); None where it was not looked at enough."""

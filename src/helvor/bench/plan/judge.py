@@ -14,7 +14,7 @@ from helvor.bench.finding import SEVERITY, Finding, Level
 from helvor.bench.formula import balance, parse_equation, plain, readable, supplies
 from helvor.bench.house_rules import HouseRules
 from helvor.bench.plan.timeline import timeline
-from helvor.bench.procedure import Procedure, Step, Substance, loose_ends, plain, same
+from helvor.bench.procedure import Procedure, Step, Substance, loose_ends, same, without_braces
 from helvor.bench.quantity import Unreadable, round_to
 from helvor.bench.run.craft import Crafts
 from helvor.bench.safety.care import Care
@@ -221,7 +221,7 @@ MOST_OF_A_CLAUSE = 50
 
 def clause(says: str) -> str:
     """The first clause of an instruction, for naming it in a sentence."""
-    first = re.split(r"[,;:.]", plain(says))[0].strip()
+    first = re.split(r"[,;:.]", without_braces(says))[0].strip()
     return first if len(first) <= MOST_OF_A_CLAUSE else f"{first[:MOST_OF_A_CLAUSE].rsplit(' ', 1)[0]} …"
 
 

@@ -27,9 +27,9 @@ from helvor.bench.procedure import (
     Substance,
     instruction,
     named,
-    plain,
     read_procedure,
     scaled,
+    without_braces,
 )
 from helvor.bench.quantity import Unreadable, round_to
 from helvor.bench.step_kinds import GROUPS, WASTE, StepKind
@@ -299,7 +299,8 @@ def _bar(meeting: MeetingTime, procedure: Procedure) -> TimeBar:
     blocks = []
     for block in meeting.blocks:
         words = (
-            f"step {numbers[block.step.id]}, {plain(block.step.says) or block.step.kind}, from minute {block.starts}"
+            f"step {numbers[block.step.id]}, {without_braces(block.step.says) or block.step.kind}, "
+            f"from minute {block.starts}"
         )
         beside = any(o.hands_until > block.hands_until and o.starts < block.ends for o in meeting.blocks if o != block)
         blocks.append(

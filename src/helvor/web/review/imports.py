@@ -30,7 +30,7 @@ from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html
-from helvor.web.run.words import describe_payload
+from helvor.web.run.words import NO_STEPS, describe_payload
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
@@ -245,7 +245,7 @@ def _preview_table(
         visitor=who, place="review", class_row=row, meeting=meeting, key=kept.id, name=kept.name, record=None,
         table=table, mapping={h: mapping.get(h, "") for h in table.headers}, meanings=MEANINGS, sort=sort,
         works=runs.works, work=chosen, benches=list(pairs_now),
-        rows=[(one.line, one.bench, describe_payload(one.says)) for one in looked.read.readings[:SHOWN_ROWS]],
+        rows=[(one.line, one.bench, describe_payload(one.says, NO_STEPS)) for one in looked.read.readings[:SHOWN_ROWS]],
         count=len(looked.read.readings), troubles=[*more, *looked.troubles],
         pairs=[(bench, pairs_now.get(bench, ""), pair) for bench, pair in looked.pairs.items()],
     )  # fmt: skip

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from functools import cached_property
 
 from helvor.bench.entry import Acknowledged, Entry, Payload, Struck
-from helvor.bench.procedure import plain
+from helvor.bench.procedure import without_braces
 from helvor.bench.review.questions import label_of
 from helvor.bench.run import entries as e
 from helvor.bench.run.record import gather
@@ -81,7 +81,7 @@ def describe_payload(payload: Payload, steps: StepNames) -> str:
         case e.Attached() as a:
             return f"attached {a.name}{f': {a.words}' if a.words else ''}"
         case e.HandoutCorrected() as h:
-            return f"handout corrected, {steps(h.step)[0]}: {plain(h.says)}"
+            return f"handout corrected, {steps(h.step)[0]}: {without_braces(h.says)}"
         case e.Borrowed() as b:
             return f"continues with {b.portion} from {b.source}{f': {b.why}' if b.why else ''}"
         case e.UsedInstead() as u:
@@ -89,7 +89,7 @@ def describe_payload(payload: Payload, steps: StepNames) -> str:
         case e.Late() as late:
             return f"started late: {late.words}{f'; made up on {late.make_up}' if late.make_up else ''}"
         case e.StepAdded(step=step):
-            return f"step added: {plain(step.says) or step.kind}"
+            return f"step added: {without_braces(step.says) or step.kind}"
         case e.SubstanceAdded(substance=substance):
             return f"substance added: {substance.name}"
         case e.PortionSaid(portion=portion):
