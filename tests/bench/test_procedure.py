@@ -179,7 +179,10 @@ def test_a_new_name_reaches_every_step():
         (lambda p: edit.put_substance(p, Substance(name="WATER")), "exists already: enter another name"),
         (lambda p: edit.remove_part(p, "component", "gold"), "There is no component “gold”"),
         (lambda p: edit.remove_part(p, "title", "x"), "There is no title"),
-        (lambda p: edit.add_step(p.model_copy(update={"steps": p.steps * 4}), STEP_KINDS["stir"], 0), "60 steps, the limit"),
+        (
+            lambda p: edit.add_step(p.model_copy(update={"steps": p.steps * 4}), STEP_KINDS["stir"], 0),
+            "60 steps, the limit",
+        ),
     ],
 )
 def test_what_cannot_be_edited_is_said(change, says):

@@ -109,7 +109,9 @@ def body(path, school):
         return {"data": {"entry": str(uuid4()), "code": "Z-9"}, "files": {"file": import_of(path, school)}}
     if path.endswith("/files"):
         content = (
-            POWDER.model_dump_json() if path.startswith("/procedures") else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
+            POWDER.model_dump_json()
+            if path.startswith("/procedures")
+            else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
         )
         return {"data": {"entry": str(uuid4())}, "files": {"file": ("file.csv", content)}}
     fields = {
@@ -167,7 +169,11 @@ def body(path, school):
 def import_of(path, school):
     """A file that can come in: a class's record under New class, else a line of readings."""
     if path.startswith(("/procedures", "/reference-data")):
-        text = POWDER.model_dump_json() if path.startswith("/procedures") else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
+        text = (
+            POWDER.model_dump_json()
+            if path.startswith("/procedures")
+            else "kind,name,property,value,source\npaper,mine,ash,1,me\n"
+        )
         return ("file.csv", text)
     if path.startswith("/bring-in"):
         record = records.class_record(

@@ -38,7 +38,7 @@ def test_a_script_can_ask_for_an_rf(script):
         ({"spot": "1e400 mm", "front": "45 mm"}, "body.spot", "not a realistic size"),
         ({"spot": "30 mm", "front": "21 mm"}, "spot", "0.70, not 1.43"),
         ({"spot": "30 mm", "front": "0 mm"}, "front", "Enter a front above 0 mm; it is above the origin line"),
-        ({"front": "45 mm"}, "body.spot", "required"),
+        ({"front": "45 mm"}, "body.spot", "Enter a value"),
         ({"spot": "18 mm", "front": "45 mm", "x": 1}, "body.x", "not permitted"),
     ],
 )

@@ -27,9 +27,7 @@ def test_readings_are_looked_at_and_come_in_once(school, ida):
     before = school.entries()
     text = ida.get(address).text.replace("\xa0", " ")
     assert (
-        "Import 3 readings" in text
-        and "dish with powder, as received: 35.520 g" in text
-        and school.entries() == before
+        "Import 3 readings" in text and "dish with powder, as received: 35.520 g" in text and school.entries() == before
     )
     form = {"sort": "readings", "work": "A mixed powder", "what": "write",
             "meaning": ["bench", "container", "portion", "state", "mass"]}  # fmt: skip

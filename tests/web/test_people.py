@@ -62,7 +62,8 @@ def test_what_cannot_be_invited_keeps_what_was_typed(school, ida, email, role, s
 
 
 @pytest.mark.parametrize(
-    ("name", "password", "says"), [("U", NEW, "Enter your name as it should appear beside your entries"), ("Uma", "short", "12 characters")]
+    ("name", "password", "says"),
+    [("U", NEW, "Enter your name as it should appear beside your entries"), ("Uma", "short", "12 characters")],
 )
 def test_a_name_or_password_too_short_is_said_at_its_field(school, ida, name, password, says):
     _, answer = accept(school, link_in(invite(ida, school)), name, password)
@@ -277,7 +278,10 @@ def test_one_changes_ones_own_password_with_the_one_that_one_has(school, ida):
 def test_guessing_at_the_password_of_a_session_left_open_is_slowed(school, ida):
     for _ in range(accounts.FREE_TRIES):
         assert ida.post("/people/password", data={"old": "a guess at it", "new": NEW}).status_code == 422
-    assert "Too many wrong passwords: try again in" in ida.post("/people/password", data={"old": PASSWORD, "new": NEW}).text
+    assert (
+        "Too many wrong passwords: try again in"
+        in ida.post("/people/password", data={"old": PASSWORD, "new": NEW}).text
+    )
 
 
 def test_a_forgotten_password_is_set_by_a_link_once(school, ida):
@@ -316,7 +320,11 @@ def test_a_withdrawn_invitation_shows_no_link(school, ida):
     assert link_in(invite(ida, school, entry=entry))
     ida.post(f"/people/invitations/{entry}/withdraw")
     again = invite(ida, school, entry=entry)
-    assert again.status_code == 422 and not link_in(again) and "This invitation has been used or withdrawn: create a new one" in again.text
+    assert (
+        again.status_code == 422
+        and not link_in(again)
+        and "This invitation has been used or withdrawn: create a new one" in again.text
+    )
 
 
 def test_people_shows_what_concerns_the_viewer(school, ida):

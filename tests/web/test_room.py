@@ -55,7 +55,11 @@ def test_a_meeting_from_beginning_to_end(school, ida, day):
 @pytest.mark.parametrize(
     ("kind", "fields", "says"),
     [
-        ("wasted", {"bottle": "oxidizing", "matter": "solvents", "amount": "10 mL"}, "Never put organic, not halogenated"),
+        (
+            "wasted",
+            {"bottle": "oxidizing", "matter": "solvents", "amount": "10 mL"},
+            "Never put organic, not halogenated",
+        ),
         ("wasted", {"bottle": "aqueous", "amount": "some"}, "amount with a unit"),
         ("broke", {"what": ""}, "Enter a few words"),
         ("absent", {"bench": ""}, "Enter the bench number"),
@@ -353,7 +357,10 @@ def test_a_tablet_and_an_assistant_never_get_the_key(school, ida):
     ("form", "says"),
     [
         ({"what": "keep", "series": "Powders", "samples": "camphor"}, "s number, such as 7: camphor 31"),
-        ({"what": "keep", "series": "", "samples": "1: sand"}, "Enter a name of at most 40 characters for the series, such as Mixed powder"),
+        (
+            {"what": "keep", "series": "", "samples": "1: sand"},
+            "Enter a name of at most 40 characters for the series, such as Mixed powder",
+        ),
         ({"what": "deal", "series": "Powders", "seed": "lucky"}, "a whole number"),
         ({"what": "give", "series": "Powders", "bench": ["1"], "number": ["9"]}, "no sample 9"),
         ({"what": "keep", "series": "Powders", "samples": "2: sand"}, "has sample 1"),

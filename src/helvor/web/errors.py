@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import re
 from dataclasses import dataclass
 from http import HTTPStatus
 from urllib.parse import quote
@@ -90,8 +91,39 @@ class SaidHere:
     sign_in: bool
 
 
+_ENTER: tuple[tuple[re.Pattern[str], str], ...] = tuple(
+    (re.compile(said), enter)
+    for said, enter in (
+        (r"Input should be greater than or equal to (\S+)", r"Enter \1 or more."),
+        (r"Input should be greater than (\S+)", r"Enter a value above \1."),
+        (r"Input should be less than or equal to (\S+)", r"Enter \1 or less."),
+        (r"Input should be less than (\S+)", r"Enter a value below \1."),
+        (r"(?:Field required|String should have at least 1 character)", "Enter a value."),
+        (r"String should have at least (\d+) characters", r"Enter at least \1 characters."),
+        (r"String should have at most (\d+) characters?", r"Enter at most \1 characters."),
+        (r"String should match pattern .*", "Enter it in the form shown."),
+        (r"\w+ should have at (least|most) (\d+) items?.*", r"Enter at \1 \2."),
+        (r"Input should be a valid integer.*", "Enter a whole number, such as 3."),
+        (r"Input should be a (?:valid|finite) (?:number|decimal).*", "Enter a number, such as 12.5."),
+        (r"Input should be a valid UUID.*", "This form is out of date. Reload the page."),
+        (r"Input should be a valid (?:date|datetime|time).*", "Enter a date, such as 2026-12-01."),
+        (r"Input should be a valid string.*", "Enter text."),
+        (r"Input should be ('.*)", r"Choose \1."),
+    )
+)
+"""What the models' library says of a value, and what to enter instead."""
+
+
 def sentence_of(message: str) -> str:
-    """A validation message without its machine prefix."""
+    """A validation message as a sentence that says what to enter.
+
+    >>> sentence_of("Input should be greater than 0"), sentence_of("Value error, Enter a mass above 0 g.")
+    ('Enter a value above 0.', 'Enter a mass above 0 g.')
+    """
+    for said, enter in _ENTER:
+        match = said.fullmatch(message)
+        if match:
+            return match.expand(enter)
     return message.removeprefix("Value error, ")
 
 
