@@ -217,3 +217,23 @@ def test_no_key_of_ours_stands_in_the_record(payload):
     assert "step 2" in said
     assert not re.search(r"\bs\d+\b", said)
     assert not [key for key in KEYS if "-" in key and key in said], said
+
+
+VERB = re.compile(r"^ (?:is|has|was|weighs|dries|stays|stayed|contains|holds|loses|gains|comes|came)\b")
+
+
+def test_no_verb_follows_a_name_that_may_be_plural():
+    """ "beads is at constant mass": a portion is named with a colon, and what is said of it has no verb to agree."""
+    found = []
+    for path in sorted((SOURCE / "bench").rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if not isinstance(node, ast.JoinedStr):
+                continue
+            subjects = zip([None, *node.values], node.values, node.values[1:], strict=False)
+            for before, name, after in subjects:
+                begins = before is None or (isinstance(before, ast.Constant) and before.value.endswith(": "))
+                if begins and isinstance(name, ast.FormattedValue) and isinstance(after, ast.Constant):
+                    expression = ast.unparse(name.value)
+                    if VERB.match(after.value) and re.search(r"(?:^|\.)portion(?:\.name)?$", expression):
+                        found.append(f"{path.relative_to(SOURCE)}:{node.lineno} {{{expression}}}{after.value[:40]}")
+    assert not found

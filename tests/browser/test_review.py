@@ -8,7 +8,7 @@ from tests.browser.conftest import violations
 def test_a_dot_leads_to_its_bench(page):
     page.goto("/find?q=sep-2")
     page.get_by_role("link", name="Results", exact=True).click()
-    expect(page.locator("svg.review")).to_contain_text("total recovery")
+    expect(page.locator("svg.review")).to_contain_text("mass balance")
     assert violations(page) == []
     page.set_viewport_size({"width": 820, "height": 1180})
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
@@ -42,9 +42,9 @@ def test_wrong_answers_are_seen_with_the_mistake_that_gives_them(page):
     page.get_by_role("link", name="Questions").click()
     expect(page.get_by_role("heading", name="Questions")).to_be_visible()
     assert violations(page) == []
-    page.get_by_label("Tolerance, total recovery").fill("4")
+    page.get_by_label("Tolerance, mass balance").fill("4")
     page.get_by_role("button", name="Save", exact=True).click()
-    expect(page.get_by_label("Tolerance, total recovery")).to_have_value("4")
+    expect(page.get_by_label("Tolerance, mass balance")).to_have_value("4")
 
 
 def test_a_bench_types_its_answers_and_a_bad_one_stays_where_it_was_typed(page):

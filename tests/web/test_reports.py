@@ -129,7 +129,7 @@ def test_the_handout_has_blanks_and_questions(school, ida):
     shown = ida.get(f"/procedures/{school.procedure}/handout").text
     assert "dish, g" in shown and 'class="blank' in shown and "After the lab" in shown
     text = text_of(ida.get(f"/procedures/{school.procedure}/handout.pdf").content)
-    assert "A mixed powder" in text and "What is your total recovery" in " ".join(text.split())
+    assert "A mixed powder" in text and "What is the mass balance" in " ".join(text.split())
 
 
 def test_the_prep_sheet_goes_onto_paper(school, ida):

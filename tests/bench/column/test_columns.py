@@ -209,7 +209,7 @@ START = ("1: flask A 48.221", "3: take ferrocene 0.100 g", "3: take acetylferroc
          "ferrocene and acetylferrocene all eluted within"),
         (("6: tubes 1-20 5 mL heptane", "7: spots 15-16 ferrocene"), "off-prediction", "Rf, bed height or eluent differed from the record"),
         (("6: tubes 1-12 5 mL", "7: spots 4-5 ferrocene", "7: spots 7-8 ferrocene",
-          "7: spots 6"), "odd-tube", "The wrong tube may have been spotted, or it stands in the wrong place"),
+          "7: spots 6"), "odd-tube", "The wrong tube may have been spotted, or it is in the wrong place"),
         (("6: tubes 1-30 5 mL", "7: spots 5-8 ferrocene 4", "7: spots 8-12 acetylferrocene 2", "8: pool 5-8 pool A"),
          "mixed-taken", "% ferrocene"),
         (("13: flask A ferrocene, dry dried 48.361",), "silica-in-product", "more than was loaded"),

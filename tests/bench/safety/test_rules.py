@@ -234,7 +234,7 @@ ROWS = [
      ([liquid("heptane", "60 mL")], [poured("heptane"), step("evaporate", takes=["x"], gives=["y"], kit=["rotary evaporator"])]),
      "About 60 mL of organic solvent per bench evaporates into the air at step 2."),
     ("solvent-ends-nowhere", "caution", ([liquid("heptane")], [poured("heptane")]),
-     ([liquid("heptane")], [poured("heptane"), EMPTY]), "x holds heptane, and no step says where it goes."),
+     ([liquid("heptane")], [poured("heptane"), EMPTY]), "x: contains heptane, and no step says where it goes."),
     ("no-waste-stream", "caution", ([liquid("heptane")], [poured("heptane"), step("discard", on="x")]),
      ([liquid("heptane")], [poured("heptane"), EMPTY]), "Step 2 names no waste bottle."),
     ("wrong-waste", "stop", ([liquid("ethanol")], [poured("ethanol"), step("discard", on="x", waste="sink")]),

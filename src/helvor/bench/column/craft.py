@@ -196,7 +196,7 @@ def _products(case: Case) -> Iterator[Finding]:
         over = 1000 * portion.mass.value - known
         if over > COVERAGE * 1000 * portion.mass.u:
             yield Finding("silica-in-product", "caution",
-                          f"{portion.name} weighs {digits(over, 2)} mg more than was loaded of "
+                          f"{portion.name}: {digits(over, 2)} mg more than was loaded of "
                           f"{portion.said.component}.",
                           "It contains silica, grease or solvent.",
                           "Dissolve it in a little eluent, filter through cotton, evaporate again.",

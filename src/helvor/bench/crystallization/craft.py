@@ -207,7 +207,7 @@ def _ranges(case: Case) -> Iterator[Finding]:
                           verdict.because, "" if before else verdict.do, about=one.said.portion)  # fmt: skip
         if too_fast(one.said.rate):
             yield Finding("melted-fast", "note",
-                          f"{one.said.portion} was heated at {one.said.rate:g} °C a minute.",
+                          f"{one.said.portion}: heated at {one.said.rate:g} °C a minute.",
                           "The thermometer lags, so the range reads too high and too "
                           "wide.", "Measure again at 1 to 2 °C a minute.",
                           about=one.said.portion)  # fmt: skip

@@ -123,7 +123,7 @@ def wrong_layer(case: Case, flow: Flow) -> Iterator[Finding]:
                 yield Finding(
                     "wrong-layer",
                     "caution" if settled.close else "stop",
-                    f"Step {number}: {out.portion} was recorded as the {out.place} layer, but by density it is the "
+                    f"Step {number}: {out.portion}: recorded as the {out.place} layer, but by density the "
                     f"{where} "
                     f"one ({digits(settled.apart, 2)} g/mL apart).",
                     "The layers may have been exchanged: the product may be in the other vessel.",
@@ -500,7 +500,7 @@ def gone_early(case: Case, flow: Flow) -> Iterator[Finding]:
         for component, mass, taken in still_wanted(case.run, case.ledger, flow, name):
             yield Finding(
                 "layer-gone", "caution" if mass < 0.2 * taken else "stop",
-                f"{name} was discarded at step {number}{f' ({why})' if why else ''}; it should contain "
+                f"{name}: discarded at step {number}{f' ({why})' if why else ''}; expected to contain "
                 f"{digits(mass, 2)} g of {component}, {digits(100 * mass / taken, 2)} % of it.",
                 f"The {component} is not weighed yet and cannot be recovered later.",
                 "Recover it from the waste bottle if it can still be separated; otherwise continue with another "
@@ -524,7 +524,7 @@ def exchanged(case: Case, flow: Flow) -> Iterator[Finding]:
             if apart and abs(mass - wanted2) < FITS * wanted2 and abs(mass2 - wanted) < FITS * wanted:
                 yield Finding(
                     "products-exchanged", "caution",
-                    f"{name} weighs {digits(mass, 3)} g and {other} {digits(mass2, 3)} g; expected: "
+                    f"{name}: {digits(mass, 3)} g, {other}: {digits(mass2, 3)} g; expected: "
                     f"{digits(wanted, 3)} and {digits(wanted2, 3)} g.",
                     "Each mass fits the other product.", "Check the melting points and where the layers were labelled.",
                     about=f"{name} {other}",
@@ -554,7 +554,7 @@ def wet_product(case: Case, flow: Flow) -> Iterator[Finding]:
                 if lacks:
                     yield Finding(
                         "wet-product", "caution",
-                        f"{portion.name} weighs {shown(portion.mass)} g, {digits(1000 * over, 2)} mg more than was "
+                        f"{portion.name}: {shown(portion.mass)} g, {digits(1000 * over, 2)} mg more than was "
                         f"put in; during work-up: {join(lacks)}.",
                         "Water or salt is counted as product.",
                         "Dissolve it in the solvent again, dry, filter and evaporate; or dry it to constant mass.",
@@ -564,7 +564,7 @@ def wet_product(case: Case, flow: Flow) -> Iterator[Finding]:
         dry = portion.constancy is not None and portion.constancy.state == "constant"
         if layered and spectra and not dry:
             yield Finding(
-                "wet-for-ir", "note", f"{portion.name} has a spectrum attached but is not at constant mass.",
+                "wet-for-ir", "note", f"{portion.name}: spectrum attached, but not at constant mass.",
                 "Water masks the O–H region, 3200 to 3600 cm⁻¹.", "Dry it to constant mass, then record the "
                                                                   "spectrum again.",
                 about=portion.name,
@@ -701,7 +701,7 @@ def stayed_in_layers(case: Case) -> Iterator[Cause]:
                 (p.name for p in case.ledger.portions.values()
                  if p.said.end == "product" and same(p.said.component, component)), "",
             )  # fmt: skip
-            yield Cause("layer-gone", "loss", f"{gone.portion} was discarded with {component} in it.",
+            yield Cause("layer-gone", "loss", f"{gone.portion}: discarded with {component} in it.",
                         (gone.why or "recorded",), 0.9, mass, portion=product)  # fmt: skip
 
 

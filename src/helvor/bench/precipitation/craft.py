@@ -153,7 +153,7 @@ def more_than_everything(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "more-than-everything",
                 "stop",
-                f"{portion.name} weighs {shown(portion.mass)} g; everything added weighs {shown(everything)} g.",
+                f"{portion.name}: {shown(portion.mass)} g; everything added weighs {shown(everything)} g.",
                 "The product cannot weigh more than the reagents.",
                 "Check for a missing tare, a wet solid, or an amount that was not recorded.",
                 about=portion.name,

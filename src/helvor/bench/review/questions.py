@@ -186,7 +186,7 @@ def after(procedure: Procedure) -> list[Question]:
             for p in parted if p.component.casefold() not in followed or not p.component
         ]  # fmt: skip
         found.append(Question(
-            "closure", "closure", "", "total recovery", "What is your total recovery (mass balance), in %?",
+            "closure", "closure", "", "mass balance", "What is the mass balance (total recovery), in %?",
             "%", "after", 0.5,
         ))  # fmt: skip
     return found
@@ -209,7 +209,7 @@ def label_of(key: str) -> str:
     """What a question is called where only its key is known, as in the record of an answer.
 
     >>> label_of("wanted moles zinc"), label_of("eluent 3 heptane"), label_of("closure")
-    ('mol of zinc', 'mL of heptane, step 3', 'total recovery')
+    ('mol of zinc', 'mL of heptane, step 3', 'mass balance')
     """
     for start, words in _LABELS:
         if key.startswith(start):
@@ -217,9 +217,7 @@ def label_of(key: str) -> str:
     if key.startswith("eluent "):
         number, name = key.removeprefix("eluent ").split(" ", 1)
         return f"mL of {name}, step {number}"
-    return {"limiting": "limiting reagent", "closure": "total recovery"}.get(
-        key, "Rf" if key.startswith("rf ") else key
-    )
+    return {"limiting": "limiting reagent", "closure": "mass balance"}.get(key, "Rf" if key.startswith("rf ") else key)
 
 
 EVERY_SPOT = Question("rf", "rf", "", "Rf of each spot", "What is the Rf of each spot?", "", "after", 0.01)

@@ -116,7 +116,7 @@ def numbers_of(sheet: RunWorksheet) -> list[Number]:
     for made in ledger.yields:
         percent(f"yield {made.portion}", f"yield of {made.portion}", made.percent, 100.0)
     if not ledger.reacts and ledger.complete:
-        percent("closure", "closure", ledger.closure, 100.0)
+        percent("closure", "mass balance", ledger.closure, 100.0)
     followed = {p.casefold() for a in ledger.components if a.recovery is not None for p in a.portions}
     for name, part in ledger.parts.items():
         if name.casefold() not in followed:

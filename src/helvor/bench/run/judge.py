@@ -232,7 +232,7 @@ def drying(case: Case) -> Iterator[Finding]:
                 "caution",
                 f"{portion.name}: still losing mass, {_mg(dry.difference)} since the last weighing; "
                 f"limit for constant mass: {_mg(dry.limit)}.{goes_to}",
-                "Remaining solvent is counted as product until it has evaporated.",
+                "What still evaporates is counted as product.",
                 f"Weigh again in about {dry.again or 15:.0f} min.",
                 about=portion.name,
             )

@@ -16,8 +16,8 @@ HEAD = """# What Helvor warns of
 
 Drawn from the tables in `src/helvor/bench/safety` and `step_kinds.py` by `docs/write_catalogue.py`; a test holds the
 two together. Helvor gives every finding when a procedure is checked and again in each run of it, for the kit and the
-substances actually used; a Stop is shown for every step still ahead. Names are recognised as people type them. Local rules and a
-qualified person decide.
+substances actually used; a Stop is shown for every step still ahead. Names are recognised as people type them.
+Local rules and a qualified person decide.
 
 `tests/bench/safety/test_rules.py` has, for each rule, a procedure that triggers it, one that does not, and the first
 sentence shown.

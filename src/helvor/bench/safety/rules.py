@@ -426,7 +426,7 @@ def _ends_nowhere(plan: Plan) -> Iterator[Advice]:
                 continue
             yield _advice(
                 moment, "solvent-ends-nowhere", "caution",
-                f"{name} holds {organic[0].shown}, and no step says where it goes.",
+                f"{name}: contains {organic[0].shown}, and no step says where it goes.",
                 "Without it, students use the nearest sink.",
                 "Add a step that puts it into its waste bottle.", about=f"{moment.step.id} {name}",
             )  # fmt: skip
