@@ -237,3 +237,16 @@ def test_no_verb_follows_a_name_that_may_be_plural():
                     if VERB.match(after.value) and re.search(r"(?:^|\.)portion(?:\.name)?$", expression):
                         found.append(f"{path.relative_to(SOURCE)}:{node.lineno} {{{expression}}}{after.value[:40]}")
     assert not found
+
+
+def test_every_finding_that_asks_for_a_check_says_what_to_do():
+    quiet = []
+    for path in sorted((SOURCE / "bench").rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if not (isinstance(node, ast.Call) and getattr(node.func, "id", "") == "Finding" and len(node.args) > 2):
+                continue
+            level = ast.unparse(node.args[1])
+            says = len(node.args) > 4 or any(keyword.arg == "do" for keyword in node.keywords)
+            if ("caution" in level or "stop" in level) and not says:
+                quiet.append(f"{path.relative_to(SOURCE)}:{node.lineno} {ast.unparse(node.args[0])}")
+    assert not quiet

@@ -110,7 +110,7 @@ def _bed(number: int, column: Column) -> Iterator[Finding]:
         yield Finding("overloaded", "caution",
                       f"{digits(load, 3)} mg on a column of {column.bore:g} mm; the table allows "
                       f"{digits(column.capacity, 2)} mg at most.",
-                      "Overloaded bands overlap.", "A wider column, or half the sample.",
+                      "Overloaded bands overlap.", "Use a wider column, or half the sample.",
                       about=column.step)  # fmt: skip
 
 
@@ -141,6 +141,7 @@ def _tubes(number: int, column: Column) -> Iterator[Finding]:
                           "pool.", about=f"{column.step} {pool.first}")  # fmt: skip
         else:
             yield Finding("mixed-tube", "caution", f"Step {number}: {words} show {join(list(pool.compounds))}.",
+                          "One mixed tube lowers the purity of the whole pool.",
                           "Keep mixed tubes out of both pools, or run them again.",
                           about=f"{column.step} {pool.first}")  # fmt: skip
 

@@ -222,8 +222,9 @@ def _ranges(case: Case) -> Iterator[Finding]:
                       f"{one.said.portion} mixed with {one.said.mixed_with}: {one.true.shown} °C, "
                       f"{'as alone' if same_ else 'lower than alone'}.",
                       "The melting point is unchanged, so they are the same substance." if same_ else
-                      "The melting point is depressed, so they are different "
-                      "compounds.", about=one.said.portion)  # fmt: skip
+                      "The melting point is depressed, so they are different compounds.",
+                      "" if same_ else "Mix it with another reference, or identify it in another way.",
+                      about=one.said.portion)  # fmt: skip
 
 
 def where_it_stayed(case: Case) -> Iterator[Cause]:

@@ -250,7 +250,9 @@ def in_the_funnel(case: Case, flow: Flow) -> Iterator[Finding]:
             continue
         if parting.trouble and parting.feed.liquids:
             yield Finding("no-two-layers", "caution", f"Step {number}: {parting.trouble}",
-                          "Without two layers nothing is separated.", about=step.id)  # fmt: skip
+                          "Without two layers nothing is separated.",
+                          "Check which liquids were recorded in this step; correct a wrong one.",
+                          about=step.id)  # fmt: skip
         settled = parting.settled
         if settled is None:
             continue
@@ -595,7 +597,9 @@ def drying_layer(case: Case, flow: Flow) -> Iterator[Finding]:
         content = flow.before.get(step.id)
         for key in dict.fromkeys(said.agent for said in added):
             for sentence in unsuited(key, case, content.mol if content else {}):
-                yield Finding("agent-unsuited", "caution", f"Step {number}: {sentence}", about=f"{step.id} {key}")
+                yield Finding("agent-unsuited", "caution", f"Step {number}: {sentence}",
+                              do="Decant or filter it off, and use another drying agent.",
+                              about=f"{step.id} {key}")  # fmt: skip
 
 
 def unsuited(key: str, case: Case, mol: dict[str, float]) -> Iterator[str]:

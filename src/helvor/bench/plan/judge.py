@@ -239,7 +239,12 @@ def names_lead_somewhere(plan: Plan) -> Iterator[Advice]:
     for moment in plan.moments:
         if moment.kind is None:
             yield Advice(
-                Finding("unknown-kind", "caution", f"Step {moment.number} has an unknown kind: {moment.step.kind}."),
+                Finding(
+                    "unknown-kind",
+                    "caution",
+                    f"Step {moment.number} has an unknown kind: {moment.step.kind}.",
+                    do="Replace it with a step from the list.",
+                ),
                 moment.step.id,
             )
 

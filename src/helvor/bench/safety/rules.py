@@ -427,7 +427,7 @@ def _ends_nowhere(plan: Plan) -> Iterator[Advice]:
             yield _advice(
                 moment, "solvent-ends-nowhere", "caution",
                 f"{name}: contains {organic[0].shown}, and no step says where it goes.",
-                "Without it, students use the nearest sink.",
+                "Without a waste step, students use the nearest sink.",
                 "Add a step that puts it into its waste bottle.", about=f"{moment.step.id} {name}",
             )  # fmt: skip
 
@@ -443,7 +443,7 @@ def waste(plan: Plan) -> Iterator[Advice]:
             yield Advice(
                 Finding(
                     "no-waste-stream", "caution", f"{_at(moment)} names no waste bottle.",
-                    "Without it, students use the nearest bottle.",
+                    "Without a named bottle, students use the nearest one.",
                     "Enter the waste stream; local rules decide which.", about=step.id,
                 ),
                 step.id,
