@@ -63,9 +63,9 @@ def shots(page: Page) -> None:
               "&amounts=BaCl2·2H2O+1.222+g%0ANa2SO4+25.0+mL+0.25+M")  # fmt: skip
     take("sums")
     page.goto("/procedures")
-    page.get_by_role("link", name="Build A mixed powder").click()
+    page.get_by_role("link", name="Edit A mixed powder").click()
     page.locator(".step-row a").nth(3).click()
-    page.get_by_role("button", name="Take out").click()
+    page.get_by_role("button", name="Delete").click()
     page.wait_for_selector(".advice")
     take("builder")
     page.get_by_role("button", name="Undo").click()
@@ -81,20 +81,20 @@ def shots(page: Page) -> None:
     page.wait_for_selector(".crystals-instrument")
     take("crystals")
     page.goto("/find?q=sep-5")
-    page.get_by_role("link", name="Review", exact=True).click()
+    page.get_by_role("link", name="Results", exact=True).click()
     page.wait_for_selector("svg.review")
     take("review")
     page.goto("/practice/plate?goal=0&strong=40&acid=0&seed=4&minutes=12&out=yes")
-    page.get_by_role("button", name="Set a new plate up").click()
+    page.get_by_role("button", name="New plate").click()
     page.goto(page.url.replace("strong=40", "strong=80").replace("acid=0", "acid=1") + "&minutes=4")
     take("practice")
     page.goto("/practice/runs")
-    page.locator(".rehearsal-card", has_text="Three from one").get_by_role("button", name="Begin").click()
+    page.locator(".rehearsal-card", has_text="Three from one").get_by_role("button", name="Start").click()
     shaken_hard = (
         "In three portions of 10 mL",
         "Shaken hard, vented",
         "Drain it with the lower layer",
-        "Nothing, until the",
+        "Neither, until the",
     )
     usual = ("Three portions of 15 mL", "To the base extracts", "Until the paper is red", "Until the paper is blue",
              "In portions, until some grains", "90 °C, to be quick", "Let it cool, weigh, dry", "In air until the next",

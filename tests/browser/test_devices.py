@@ -26,7 +26,7 @@ def test_a_weighing_takes_its_reading_from_the_balance_and_never_a_doubtful_one(
     page.get_by_role("button", name="Save reading").click()
     expect(page.locator(".tare", has_text="dish").first).to_contain_text("40.118")
     for fault, says in (
-        ("drops out", "dropped out"),
+        ("drops out", "lost the connection"),
         ("sends garbage", "check digits"),
         ("freezes", "frozen"),
     ):

@@ -19,7 +19,7 @@ def test_a_bench_goes_on_with_the_second_portion(page):
     expect(funnel.locator("svg.sep")).to_have_attribute("aria-label", re.compile("tap closed, stopper on"))
     assert violations(page) == []
     for shakes in ("4", "6", "8", "10"):
-        page.get_by_role("button", name=f"{shakes} shakes, vented").click()
+        page.get_by_role("button", name=f"Record {shakes} shakes and a vent").click()
     expect(funnel).to_contain_text("Mixed and vented.")
     expect(funnel).to_contain_text("stopper off")
     page.get_by_role("button", name="Start", exact=True).click()

@@ -74,13 +74,13 @@ def test_pages_open_again_readings_and_photographs_wait_and_are_written_once(own
     expect(kept).to_contain_text("1 reading is waiting on this device")
     page.reload()
     expect(kept).to_contain_text("“note typed without a connection”")
-    expect(kept).to_contain_text(re.compile("Not in ink yet|Not yet written"))
+    expect(kept).to_contain_text(re.compile("Not saved yet"))
     assert violations(page) == []
     page.goto(f"{plate}/photo?new=1")
     page.locator("#photo-file").set_input_files(
         {"name": "plate.jpg", "mimeType": "image/jpeg", "buffer": small_photograph()}
     )
-    page.get_by_role("button", name="Import", exact=True).click()
+    page.get_by_role("button", name="Upload and analyse").click()
     expect(kept).to_contain_text("“plate.jpg”")
     page.reload()
     expect(kept).to_contain_text("2 readings are waiting on this device")

@@ -70,7 +70,7 @@ def test_a_spot_is_dragged_and_the_answer_comes_from_one_round_trip(plate):
     shown = page.locator("#drag-mm").text_content()
     page.mouse.up()
     expect(row(page, "T3")).to_contain_text(shown)
-    expect(page.locator("#said")).to_contain_text(f"Written: T3 at {shown} mm")
+    expect(page.locator("#said")).to_contain_text(f"Saved: T3 at {shown} mm")
     assert len(writes) == 1
     assert page.locator("[data-name=T3]").get_attribute("data-mm") == shown
     page.reload()

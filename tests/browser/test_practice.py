@@ -91,7 +91,7 @@ def test_by_daylight_nothing_is_seen_and_own_compounds_run_on_another_layer(page
     page.goto(f"{AT}&minutes=8&out=yes")
     assert page.locator(".chamber .virtual-spot").count() == 4
     page.get_by_role("link", name="Daylight").click()
-    expect(page.get_by_text("none of these has a colour")).to_be_visible()
+    expect(page.get_by_text("these compounds are colourless")).to_be_visible()
     assert page.locator(".chamber .virtual-spot").count() == 0
     page.get_by_label("Goal").select_option("-1")
     page.get_by_label("Stationary phase").select_option("C18")

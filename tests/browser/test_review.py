@@ -40,7 +40,7 @@ def test_wrong_answers_are_seen_with_the_mistake_that_gives_them(page):
     expect(page.locator(".explained")).to_contain_text("Bench 4 ratio inverted")
     expect(page.locator(".mistakes")).to_contain_text("divided by the whole mixture")
     page.get_by_role("link", name="Questions").click()
-    expect(page.get_by_role("heading", name="Questions")).to_be_visible()
+    expect(page.get_by_role("heading", name="Questions", exact=True)).to_be_visible()
     assert violations(page) == []
     page.get_by_label("Tolerance, mass balance").fill("4")
     page.get_by_role("button", name="Save", exact=True).click()

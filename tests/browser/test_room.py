@@ -126,7 +126,7 @@ def test_the_day_book_is_written_and_the_meeting_never_closed_silently(board):
     board.get_by_role("link", name="Lab log").click()
     assert violations(board) == []
     board.get_by_text("Waste", exact=True).click()
-    board.get_by_label("Save to bottle").select_option("oxidizing")
+    board.get_by_label("Into the bottle").select_option("oxidizing")
     board.get_by_label("Waste type", exact=True).select_option("solvents")
     board.locator("#wasted-amount").fill("40 mL")
     board.locator("details[open]").get_by_role("button", name="Save", exact=True).click()
@@ -184,5 +184,5 @@ def test_a_newcomer_is_invited_and_begins(board, browser, running):
     newcomer.get_by_role("link", name="SEP-2", exact=True).first.click()
     newcomer.get_by_text("More", exact=True).click()
     newcomer.get_by_role("link", name="Unknowns").click()
-    expect(newcomer.get_by_role("heading", level=1)).to_contain_text("An instructor")
+    expect(newcomer.get_by_role("heading", level=1)).to_contain_text("Instructors only")
     context.close()
