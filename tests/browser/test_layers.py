@@ -44,7 +44,7 @@ def test_a_bench_goes_on_with_the_second_portion(page):
 
 def test_each_step_of_the_work_up_can_be_read_by_everybody(page):
     open_three(page, "5")
-    for step in ("6 set pH", "11 dry layer", "22 discard", "4 wash layer"):
+    for step in ("6 adjust pH", "11 dry layer", "22 discard", "4 wash layer"):
         page.locator(".strip a", has_text=step).click()
         expect(page.locator(".strip a[aria-current]")).to_contain_text(step)
         assert violations(page) == []

@@ -189,7 +189,7 @@ QUESTIONS: tuple[Question, ...] = (
     ),
     _q(
         "sublimate", "Sublimed solid", "Solid mixtures",
-        ("hood", "into the hood, found by loss", "quick; small amounts only, where the site allows it"),
+        ("hood", "into the hood, determined by difference", "quick; small amounts only, where the site allows it"),
         ("caught", "caught on a cold glass and weighed", "no vapour in the air, and the solid can be examined"),
     ),
     _q(

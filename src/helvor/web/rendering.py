@@ -26,6 +26,7 @@ from helvor.bench.finding import level_word
 from helvor.bench.formula import parse_equation, readable
 from helvor.bench.measured import Measured, shown
 from helvor.bench.quantity import Unreadable, round_to
+from helvor.bench.run.ledger import BASIS_WORDS
 from helvor.bench.safety.substances import hazards_of, label_of
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.web.house_words import in_house_words
@@ -204,7 +205,7 @@ def _environment() -> Environment:
         hazards=hazards_of,
         on_label=label_of,
         chem=rf_markup, day=day, clock=clock, mm=_mm, decimals=round_to, measured=measured, formula=readable,
-        equation=_equation, level_word=level_word,
+        equation=_equation, level_word=level_word, basis=BASIS_WORDS.__getitem__,
         initials=initials, pair=lambda word: (word, word),
     )  # fmt: skip
     return environment

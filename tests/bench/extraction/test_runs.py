@@ -205,7 +205,7 @@ def test_hydrogencarbonate_is_only_counted_on_for_acids_it_takes(pka, short):
 
 def test_what_mixes_with_the_layer_is_refused():
     both = changed(substances__3_M_hydrochloric_acid={"layer": "both", "density": 0.789})
-    assert "no water layer" in followed(both).partings["s2"].trouble
+    assert "no aqueous layer" in followed(both).partings["s2"].trouble
     assert any(a.finding.code == "no-two-layers" for a in judge_plan(both, RULES, CRAFTS))
 
 

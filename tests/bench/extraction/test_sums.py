@@ -71,7 +71,7 @@ def test_which_layer_is_on_top(poured, upper, lower):
     ("poured", "says"),
     [
         ([(ALCOHOL, 20), (WATER, 20)], "Salting out may separate some; better choose another solvent"),
-        ([(ALCOHOL, 20), (ETHER, 20)], "no water layer"),
+        ([(ALCOHOL, 20), (ETHER, 20)], "no aqueous layer"),
         ([(WATER, 20)], "only one layer"),
         ([(ALCOHOL, 20)], "ethanol alone: no layers"),
     ],

@@ -267,7 +267,7 @@ def test_everything_has_its_working():
     sheet = sheet_of(*LOSSLESS, procedure=POWDER)
     lines = {line.what: line.shown for p in sheet.ledger.portions.values() for line in p.working}
     assert lines["salt on beaker + watch glass"] == "62.213 g − 61.204 g = 1.009 ± 0.001 g"
-    assert lines["camphor vapour, by loss"].startswith("3.006 − 2.003 g = 1.003")
+    assert lines["camphor vapour, by difference"].startswith("3.006 − 2.003 g = 1.003")
     assert [line.what for line in sheet.ledger.working] == ["Recovered", "Mass balance", "Unaccounted for"]
 
 

@@ -161,7 +161,7 @@ def ph_of(water: Water, solutes: Sequence[Solute] = (), organic: float = 0.0) ->
     2.88
     """
     if water.volume <= 0:
-        raise Unreadable("Add a water layer: a pH needs water.")
+        raise Unreadable("Add an aqueous layer: a pH needs water.")
     low, high = LOWEST, HIGHEST
     for _ in range(42):  # to 10⁻¹¹
         middle = (low + high) / 2

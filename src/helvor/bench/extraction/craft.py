@@ -29,7 +29,7 @@ STEP_KINDS = (
     StepKind("wash layer", GROUP, "wash layer", "Wash the layer in the funnel", 4, 2,
              kit=("separating funnel", "beaker"), wets=True, collects=True, layers=True, caution=HOOD,
              example="drain lower 10 mL", rules=("mixing-funnel", "boundary", "water-wash")),
-    StepKind("set ph", GROUP, "set pH", "Adjust the pH in small portions; test after each", 6, 2,
+    StepKind("set ph", GROUP, "adjust pH", "Adjust the pH in small portions; test after each", 6, 2,
              asks=("outcome",), kit=("ice", "indicator paper", "rod", "dropper"), wets=True,
              caution="Acid into water; carbonate foams; it gets warm.", example="ph red"),
     StepKind("dry layer", GROUP, "dry layer", "Add drying agent in portions until some grains move freely", 3, 10,
@@ -74,7 +74,7 @@ CHECKS: dict[str, tuple[Check, ...]] = {
 }  # fmt: skip
 DROP = Trial(
     "drop", "A drop of water down the wall: which layer does it join?", "the lower one", "the upper one",
-    "The layer that the drop joins is the water layer, even if the densities suggest otherwise.",
+    "The layer that the drop joins is the aqueous layer, even if the densities suggest otherwise.",
 )  # fmt: skip
 DRY = Trial(
     "clear", "Swirl the dried layer: is it clear, and do some grains move freely?", "clear and free", "cloudy or caked",

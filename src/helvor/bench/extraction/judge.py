@@ -127,7 +127,7 @@ def wrong_layer(case: Case, flow: Flow) -> Iterator[Finding]:
                     f"{where} "
                     f"one ({digits(settled.apart, 2)} g/mL apart).",
                     "The layers may have been exchanged: the product may be in the other vessel.",
-                    "Add a drop of water to each: the one that takes it up is the water layer. Keep both; correct "
+                    "Add a drop of water to each: the one that takes it up is the aqueous layer. Keep both; correct "
                     "the labels.",
                     about=step.id,
                 )

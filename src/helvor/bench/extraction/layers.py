@@ -166,7 +166,7 @@ def _why_one(water: Sequence[object], organic: Sequence[object], both: Sequence[
         verb = "mixes" if len(both) == 1 else "mix"
         return f"{names} {verb} with water: no layers. Salting out may separate some; better choose another solvent."
     if organic and both:
-        return f"{names} and the organic liquid mix: there is no water layer."
+        return f"{names} and the organic liquid mix: there is no aqueous layer."
     if both:
         return f"{names} alone: no layers."
     return "There is only one layer: add a second liquid." if water or organic else "It is empty."

@@ -40,7 +40,7 @@ STEP_KINDS = (
     StepKind("hot filter", "Filter", "hot filter", "Filter hot through a fluted paper; rinse with hot solvent", 6, 5,
              kit=("stemless funnel", "fluted paper", "hotplate"), wets=True, heats=True, collects=True,
              liquid_first=True, caution="Hot solvent vapour: no flame near it, hood, hot glass looks like cold glass."),
-    StepKind("vacuum filter", "Filter", "suction", "Filter with vacuum", 8, 5,
+    StepKind("vacuum filter", "Filter", "vacuum", "Filter with vacuum", 8, 5,
              kit=("Büchner funnel", "filter flask", "trap", "clamp", "filter paper"), wets=True, collects=True,
              liquid_first=True, rules=("wetting-paper", "aspirator", "cloudy-filtrate", "stopping-vacuum"),
              caution="Check the flask for cracks and clamp it first: a flask that tips under vacuum can implode."),

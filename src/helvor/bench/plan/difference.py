@@ -26,7 +26,7 @@ WORDS = {
     "plate_width": "plate, width, mm", "plate_height": "plate, height, mm", "eluent_volume": "eluent, mL",
     "spots": "references on the plate",
     "asks": "readings", "doer": "done by", "melts": "melts, °C", "boils": "boils, °C",
-    "molar": "mol/L", "end": "at the end", "by_loss": "by loss", "house_rules": "house rules",
+    "molar": "mol/L", "end": "at the end", "by_loss": "by difference", "house_rules": "house rules",
 }  # fmt: skip
 
 

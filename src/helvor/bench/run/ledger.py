@@ -39,6 +39,12 @@ from helvor.bench.worksheet import WorkingLine
 
 Basis = Literal["dried", "as is", "by loss", "share", "taken", "borrowed", "none"]
 
+BASIS_WORDS: dict[Basis, str] = {
+    "dried": "dried", "as is": "as received", "by loss": "by difference", "share": "share of the whole",
+    "taken": "amount taken", "borrowed": "another bench's", "none": "not weighed",
+}  # fmt: skip
+"""What people read for what a portion's mass is based on."""
+
 
 def indication_u(step: float) -> float:
     """Standard uncertainty of one balance indication, g: step ÷ √12. Source: JCGM 100:2008, F.2.2.1."""
@@ -681,7 +687,7 @@ def _by_loss(name: str, portion: PortionMass, step: Step, ledger: Ledger) -> Non
     left = total(p.mass for p in after if p and p.mass)
     portion.mass, portion.basis = whole - left, "by loss"
     portion.by_difference = WorkingLine(
-        f"{name}, by loss", f"{shown(whole)} − {shown(left)} g = {shown_with_u(portion.mass)} g"
+        f"{name}, by difference", f"{shown(whole)} − {shown(left)} g = {shown_with_u(portion.mass)} g"
     )
 
 

@@ -241,7 +241,7 @@ def _short(name: str) -> str:
 
 
 def _called(layer: Layer) -> str:
-    kind = "water" if layer.makes == "aqueous" else "organic"
+    kind = "aqueous" if layer.makes == "aqueous" else "organic"
     return f"{kind} layer"
 
 

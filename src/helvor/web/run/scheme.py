@@ -350,7 +350,7 @@ def _end(name: str, ledger: Ledger, y: float, thick: float, estimate: float | No
     else:
         note = ""
     if portion.basis == "by loss":
-        note += ", by loss"
+        note += ", by difference"
     return EndLabel(portion.name, shown(portion.mass), note.strip(" ,"), y, thick)
 
 

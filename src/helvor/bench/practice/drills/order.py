@@ -42,7 +42,7 @@ CASES: tuple[tuple[str, tuple[Doing, ...]], ...] = (
     ("A base-soluble acid from ether", (
         Doing("Shake the ether with base, vent, let it settle"),
         Doing("Drain the lower layer into a labelled beaker", (0,), "the acid is still in the ether"),
-        Doing("Cool the water layer in ice", (1,), "there is no water layer to cool"),
+        Doing("Cool the aqueous layer in ice", (1,), "there is no aqueous layer to cool"),
         Doing("Adjust to pH 2 with acid, in portions", (2,), "it gets warm, and carbonate foams"),
         Doing("Filter the crystals", (3,), "at high pH the acid is dissolved as its salt"),
     )),

@@ -79,7 +79,7 @@ def _first_weighing(bench: Bench, dish: float) -> Telling:
     choice = yield decide(
         "residue",
         5,
-        "Camphor is found by loss. How do you weigh the dish?",
+        "Camphor is determined by difference. How do you weigh the dish?",
         "cool",
         cool="cooled to room temperature, heated and weighed once more",
         warm="warm, straight from the hotplate",

@@ -78,9 +78,9 @@ def _extract(
         water = Water(ml, strong * ml / 1000)
         shared = shake(mol(bench, FUNNEL), SUBSTANCES, bench.at(FUNNEL, ETHER) / 0.741, water, how)
         rag = shared.rag
-        bench.bring("the water layer", WATER, ml)
+        bench.bring("the aqueous layer", WATER, ml)
         for name, formula in FORMULAS.items():
-            bench.move(FUNNEL, "the water layer", name, shared.water[name] * molar_mass(formula))
+            bench.move(FUNNEL, "the aqueous layer", name, shared.water[name] * molar_mass(formula))
         bench.type(f"{step}: take {liquid} {ml:g} mL", *([f"{step}: vent 1"] if vented else []))
         if number == 0:
             _scene(bench, ml, rag, shared.ph, extract)
@@ -88,14 +88,14 @@ def _extract(
         parted = cut(rag if bench.scene.words.get("rag") != "waited" else 0.0, "sharp")
         # What is left behind of the lower layer joins the next portion; the last of it stays in the funnel.
         behind = min(parted.behind / ml, 1.0) if number + 1 == len(volumes) else 0.0
-        bench.share("the water layer", target, 1 - behind)
+        bench.share("the aqueous layer", target, 1 - behind)
         bench.type(
             f"{step}: drain lower {ml - 0.5 * (not number):g} mL {extract} {'beaker A' if step == 2 else 'beaker B'}"
         )
         bench.minutes += 7
         _scene(bench, ml, rag, shared.ph, extract)
         last = f"pH {shared.ph:.1f}"
-    bench.share("the water layer", "left in the funnel", 1.0)
+    bench.share("the aqueous layer", "left in the funnel", 1.0)
     bench.type(f"{step}: drain upper {rest} funnel", f"done {step}")
     there = {name: bench.at(FUNNEL, name) for name in FORMULAS}
     wanted = BASE if step == 2 else ACID
