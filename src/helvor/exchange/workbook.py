@@ -23,13 +23,18 @@ class Sheet:
 UNITS = (("_g", "g"), ("_mm", "mm"), ("_mol", "mol"), ("_ml", "mL"), ("_min", "min"))
 """Ending of a column's name → the unit that its header shows."""
 
+HEADERS = {"rests_on": "based on", "not_accounted_for_g": "unaccounted for, g", "usual_mistakes": "common mistakes"}
+"""Columns that people read under another name than scripts do."""
+
 
 def header(column: str) -> str:
     """``mass_u_g`` → ``mass u, g``
 
     >>> header("mass_u_g"), header("front_mm"), header("rests_on")
-    ('mass u, g', 'front, mm', 'rests on')
+    ('mass u, g', 'front, mm', 'based on')
     """
+    if column in HEADERS:
+        return HEADERS[column]
     for ending, unit in UNITS:
         if column.endswith(ending):
             return f"{column.removesuffix(ending).replace('_', ' ')}, {unit}"
