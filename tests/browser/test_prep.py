@@ -15,7 +15,7 @@ def board(page: Page) -> Page:
 def test_a_meeting_is_got_ready_and_the_period_gone_through(board):
     board.get_by_role("link", name="Prep", exact=True).click()
     expect(board.locator(".period")).to_be_visible(timeout=20_000)
-    expect(board.locator(".period-says")).to_contain_text("of 200 runs", timeout=20_000)
+    expect(board.locator(".period-says")).to_contain_text("of 200 simulations", timeout=20_000)
     box = board.get_by_role("button", name="water: not done").first
     box.click()
     expect(board.get_by_role("button", name="water: done by Ines Marlow").first).to_be_visible()

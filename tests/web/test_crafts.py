@@ -43,7 +43,7 @@ def test_a_filtration_is_written_from_its_instrument(ida, salt_run):
 
 
 def test_washing_and_drying_are_written(ida, salt_run):
-    assert "can take up to" not in ida.get(f"{salt_run}?step=s12").text
+    assert "can dissolve up to" not in ida.get(f"{salt_run}?step=s12").text
     washed = send(ida, salt_run, kind="washed", step="s12", liquid="hot wash water A", wash="5", times="5", cold="hot")
     said = washed.text.replace("\xa0", " ")
     assert "5 × 5 mL" in said

@@ -160,7 +160,7 @@ def test_the_builder_keeps_what_an_extraction_needs(ida, school):
 def test_each_sum_answers_with_what_is_usual(ida, one):
     page = ida.get(f"/calculators/{one.key}")
     assert page.status_code == 200
-    assert "The answer stands here" not in page.text
+    assert "Enter the values to see the answer" not in page.text
     assert "aria-invalid" not in page.text
 
 

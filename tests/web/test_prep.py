@@ -196,7 +196,7 @@ def test_a_first_look_at_the_period_goes_on_to_the_whole(school, ida):
     first = ida.get(f"{url}&runs=20", headers=HTMX).text
     assert "20 of 200 simulated periods" in first and "<progress" in first
     whole = ida.get(url, headers=HTMX).text
-    assert "of 200 runs" in whole and "going on" not in whole
+    assert "of 200 simulations" in whole and "preliminary" not in whole
 
 
 def test_step_times_of_earlier_runs_take_the_handouts_place(school, ida):

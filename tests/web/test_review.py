@@ -94,7 +94,7 @@ def test_an_answer_is_written_once_and_looked_through(school, ida):
 @pytest.mark.parametrize(
     ("question", "written", "sentence"),
     [
-        ("yield chalk", "about a hundred", "is not a number"), ("yield chalk", "", "Enter a value"),
+        ("yield chalk", "about a hundred", "is not a number"), ("yield chalk", "", "Enter an answer"),
         ("yield chalk", "12 g", "is not a unit here: enter a number with"), ("limiting", "water", "Choose "),
         ("colour", "blue", "not on this sheet"),
     ],
@@ -156,7 +156,7 @@ def test_only_what_is_asked_stands_on_the_sheet_and_a_closed_one_takes_nothing(s
 @pytest.mark.parametrize(
     ("field", "value", "sentence"),
     [("closes", "soon", "Enter a date and a time, such as 2026-11-24 16:40, or leave it empty"), ("tolerance yield chalk", "wide", "is not a number"),
-     ("points net chalk", "1000", "width: Enter a width above 0 and up to 100 mm")],
+     ("points net chalk", "1000", "Enter at most 100")],
 )  # fmt: skip
 def test_a_sheet_that_cannot_be_set_says_where(school, ida, field, value, sentence):
     chalk_of(school)

@@ -63,7 +63,7 @@ def test_a_meeting_from_beginning_to_end(school, ida, day):
         ("wasted", {"bottle": "aqueous", "amount": "some"}, "amount with a unit"),
         ("broke", {"what": ""}, "Enter a few words"),
         ("absent", {"bench": ""}, "Enter the bench number"),
-        ("absent", {"bench": "2", "makes_up": "soon"}, "valid date"),
+        ("absent", {"bench": "2", "makes_up": "soon"}, "Enter a date"),
         ("broke", {"bench": "77", "what": "a flask"}, "no bench 77"),
         ("paused", {}, "not running"),
         ("room-timer", {"label": "stir", "minutes": ""}, "Enter the minutes"),

@@ -120,13 +120,29 @@ def with_decimal_point(text: str) -> str:
 
 
 _PARTS = re.compile(r"(<!--.*?-->|<[^>]*>)", re.DOTALL)
-_AS_IT_IS = ("script", "style", "textarea", "code", "pre", "kbd")
-_VOID = ("area", "br", "col", "hr", "img", "input", "link", "meta", "wbr")
+_TAG = re.compile(r"<(/?)([a-zA-Z][\w-]*)")
+_AS_IT_IS = frozenset({"script", "style", "textarea", "code", "pre", "kbd"})
+_VOID = frozenset({"area", "br", "col", "hr", "img", "input", "link", "meta", "wbr"})
+_MAY_BE_KEPT = tuple(f"<{name}" for name in sorted(_AS_IT_IS))
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=8192)
 def _said(text: str, words: HouseWords) -> str:
     return words.reading(text)
+
+
+def _has_a_word(english: English, page: str) -> bool:
+    """Whether a word of the other English stands between tags; most pages have none and are left at once."""
+    low = page.lower()
+    for word in _OTHER[english]:
+        at = low.find(word)
+        while at >= 0:
+            end = at + len(word)
+            alone = not (low[at - 1 : at].isalnum() or low[end : end + 1].isalnum())
+            if alone and low.rfind("<", 0, at) <= low.rfind(">", 0, at):
+                return True
+            at = low.find(word, end)
+    return False
 
 
 def page_in(words: HouseWords, page: str) -> str:
@@ -135,31 +151,38 @@ def page_in(words: HouseWords, page: str) -> str:
     Only what stands between tags is read. Scripts, styles, code and fields stay as they are; in what
     is marked ``translate="no"``, because somebody typed it, only the decimal sign is the house's.
     """
-    if words.decimal_sign == "point" and not _ANY[words.english].search(page):
+    comma = words.decimal_sign == "comma"
+    if not comma and not _has_a_word(words.english, page):
         return page
-    out: list[str] = []
+    parts = _PARTS.split(page)
     # The elements that are open since the first that is kept, and whether it is kept entirely.
     kept: list[str] = []
     entirely = False
-    for part in _PARTS.split(page):
-        if not part.startswith("<"):
-            if kept and not entirely and words.decimal_sign == "comma":
-                out.append(with_decimal_comma(part))
-            else:
-                out.append(part if kept or not part.strip() else _said(part, words))
+    # Text and tags take turns, and text comes first.
+    for place in range(0, len(parts), 2):
+        text = parts[place]
+        if text and not text.isspace():
+            if not kept:
+                parts[place] = _said(text, words)
+            elif comma and not entirely:
+                parts[place] = with_decimal_comma(text)
+        tag = parts[place + 1] if place + 1 < len(parts) else ""
+        if not kept and not (tag.startswith(_MAY_BE_KEPT) or 'translate="no"' in tag):
             continue
-        out.append(part)
-        name = part[1:].split(None, 1)[0].rstrip("/>").lower() if len(part) > 2 else ""
-        if name.startswith("/"):
-            if kept and kept[-1] == name[1:]:
+        found = _TAG.match(tag)
+        if found is None:
+            continue
+        closes, name = found[1], found[2].lower()
+        if closes:
+            if kept and kept[-1] == name:
                 kept.pop()
-        elif name in _VOID or part.endswith("/>"):
+        elif name in _VOID or tag.endswith("/>"):
             continue
         elif kept:
             # Inside what is kept, only the same element again can hide its end.
             if name == kept[-1]:
                 kept.append(name)
-        elif name in _AS_IT_IS or 'translate="no"' in part:
+        elif name in _AS_IT_IS or 'translate="no"' in tag:
             kept.append(name)
             entirely = name in _AS_IT_IS
-    return "".join(out)
+    return "".join(parts)
