@@ -80,8 +80,8 @@ GENERAL: tuple[StepKind, ...] = (
     StepKind("cool", "Heat and cool", "cool", "Let cool to room temperature", 1, 10, cools=True),
     StepKind("ice bath", "Heat and cool", "ice bath", "Cool in ice with water", 2, 10, kit=("ice",), cools=True),
     StepKind("wait", "Heat and cool", "wait", "Wait", 0, 10),
-    StepKind("test", "Observe and test", "test", "Test", 3, asks=("outcome",), caution="By paper, drop or eye; "
-                                                                                       "never by smell."),
+    StepKind("test", "Observe and test", "test", "Test", 3, asks=("outcome",), caution=
+        "By paper, drop or eye; never by smell."),
     StepKind("observe", "Observe and test", "observe", "Observe and record", 2, asks=("observation",)),
     StepKind("photograph", "Observe and test", "photograph", "Take a picture", 2, asks=("photo",), kit=("camera",)),
     StepKind("label", "Store and discard", "label", "Label it with bench, content, date", 1, kit=("label",)),

@@ -33,18 +33,18 @@ LOW_HEAD = 10.0
 """mm of liquid above the silica below which it is refilled at once. Common practice."""
 
 STEP_KINDS = (
-    StepKind("pack column", GROUP, "pack column", "Put in the plug and the sand, pour in the slurry, press out the "
-                                                  "bubbles and level the bed", 15, 5,
+    StepKind("pack column", GROUP, "pack column",
+        "Put in the plug and the sand, pour in the slurry, press out the bubbles and level the bed", 15, 5,
              kit=("column", "stand", "funnel", "hand bellows", "beaker"), wets=True, example="column 20 mm 150 mm",
              caution="Silica dust in the hood; press gently: glass under pressure bursts."),
-    StepKind("load column", GROUP, "load", "Load the sample in a little solvent onto the bed, drain to the silica, "
-                                           "add sand", 8,
+    StepKind("load column", GROUP, "load",
+        "Load the sample in a little solvent onto the bed, drain to the silica, add sand", 8,
              kit=("column", "pipette"), wets=True, collects=True),
     StepKind(ELUTE, GROUP, "elute", "Elute into numbered tubes; refill in time, never let the bed run dry", 25, 10,
              kit=("column", "rack", "tubes"), wets=True, rules=("fractions",), example="tubes 1-6 8 mL",
              caution="Flammable eluent: hood, no flame. Never let the liquid fall below the silica."),
-    StepKind("fraction plate", GROUP, "fraction plate", "Spot every tube on one plate; rinse the capillary between "
-                                                        "tubes",
+    StepKind("fraction plate", GROUP, "fraction plate",
+        "Spot every tube on one plate; rinse the capillary between tubes",
              12, 8, kit=("plate", "capillary", "chamber"), example="spots 4-8 ferrocene 3"),
     StepKind("pool", GROUP, "pool", "Pool tubes of the same composition", 6, wets=True, collects=True,
              kit=("flask",), example="pool 4-8 pool A", rules=("fractions",)),
@@ -58,8 +58,8 @@ CHECKS: dict[str, tuple[Check, ...]] = {
         Check("kept", "what ran through is kept for eluting", "it is clean", on="tap"),
     ),
     "load column": (
-        Check("level", "liquid exactly at the silica", "too much liquid dilutes the sample; too little cracks the "
-                                                       "bed", on="bed"),
+        Check("level", "liquid exactly at the silica",
+            "too much liquid dilutes the sample; too little cracks the bed", on="bed"),
         Check("little", "sample in the smallest volume, by pipette, close to the bed", "a thin band stays narrow",
               on="top"),
         Check("sand-above", "thin sand on it, first eluent by pipette", "pouring stirs up the bed", on="sand"),
@@ -100,8 +100,8 @@ def _bed(number: int, column: Column) -> Iterator[Finding]:
         yield Finding("low-head", "caution", f"Step {number}: {column.above:g} mm of liquid above the silica{soon}.",
                       "The bed is about to run dry.", "Refill now.", about=column.step)  # fmt: skip
     if column.bubbles:
-        yield Finding("bubbles", "caution", f"Step {number}: bubbles in the bed.", "Bands flow around bubbles and "
-                                                                                   "smear.",
+        yield Finding("bubbles", "caution", f"Step {number}: bubbles in the bed.",
+            "Bands flow around bubbles and smear.",
                       "Before loading, push more eluent through under pressure; after loading, continue and expect "
                       "wider bands.",
                       about=column.step)  # fmt: skip
@@ -153,8 +153,8 @@ def _elution(number: int, column: Column) -> Iterator[Finding]:
     if len(found) > 1 and all(volume < EARLY for volume in volumes.values()):
         yield Finding("eluent-too-strong", "caution",
                       f"Step {number}: {join(list(found))} all eluted within {digits(max(volumes.values()), 2)} column "
-                      f"volumes.", "The eluent is too strong to separate them.", "Use a weaker eluent: aim at Rf "
-                                                                                 "0.2 to 0.35 on the plate.",
+                      f"volumes.", "The eluent is too strong to separate them.",
+                          "Use a weaker eluent: aim at Rf 0.2 to 0.35 on the plate.",
                       about=column.step)  # fmt: skip
     spotted = [tube for tube in column.tubes if tube.seen is not None]
     if spotted and not found and column.passed > NOTHING_FOR * column.volume:
@@ -178,8 +178,8 @@ def _elution(number: int, column: Column) -> Iterator[Finding]:
         if rs is not None and rs < POOR:
             yield Finding("predicted-overlap", "note",
                           f"Step {number}: {a.name} and {b.name} are predicted to overlap (Rs {digits(rs, 2)}).",
-                          "Some tubes will contain both.", "Collect smaller fractions around the gap, or change "
-                                                           "eluent later.",
+                          "Some tubes will contain both.",
+                              "Collect smaller fractions around the gap, or change eluent later.",
                           about=f"{a.name} {b.name}")  # fmt: skip
 
 

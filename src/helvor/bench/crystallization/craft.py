@@ -73,8 +73,8 @@ CHECKS: dict[str, tuple[Check, ...]] = {
               on="flask"),
     ),
     CRYSTALLIZE: (
-        Check("still", "covered and left alone until lukewarm", "crystals that grow slowly are large and "
-                                                                "clean", on="flask"),
+        Check("still", "covered and left alone until lukewarm",
+            "crystals that grow slowly are large and clean", on="flask"),
         Check("ice-last", "ice only after crystals have formed", "fast cooling traps mother liquor", on="ice"),
     ),
     MELT: (

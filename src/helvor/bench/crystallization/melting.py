@@ -114,8 +114,8 @@ def judge_range(seen: Range, published: float, what: str) -> Verdict:
         )  # fmt: skip
     return Verdict(
         "low", "caution", f"{seen.shown} °C is lower and wider than {book}.",
-        "The solid is impure or still wet.", "Dry it to constant mass and measure again. If nothing changes, "
-                                             "recrystallize once more.",
+        "The solid is impure or still wet.",
+            "Dry it to constant mass and measure again. If nothing changes, recrystallize once more.",
     )  # fmt: skip
 
 

@@ -60,8 +60,8 @@ _FUNNEL = (
 CHECKS: dict[str, tuple[Check, ...]] = {
     "extract": _FUNNEL, "wash layer": (_COOL, _VENT), "reflux": SET_UP, "take down": TAKE_DOWN, "quench": QUENCH,
     "dry layer": (
-        Check("no-water", "no visible water: separated again if there was", "drying agent does not remove visible "
-                                                                            "water", on="flask"),
+        Check("no-water", "no visible water: separated again if there was",
+            "drying agent does not remove visible water", on="flask"),
         Check("loose", "covered loosely while drying", "drying releases heat", on="flask"),
         Check("rinsed", "salt rinsed with a little solvent", "the salt holds product", on="flask"),
     ),

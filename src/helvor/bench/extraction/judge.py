@@ -448,8 +448,8 @@ def ph_reached(case: Case, flow: Flow) -> Iterator[Finding]:
                 about=step.id,
             )  # fmt: skip
         else:
-            yield Finding("ph-reached", "good", f"Step {number}: pH {_range(low, high)}; the procedure asks for "
-                                                f"{step.ph:g}.",
+            yield Finding("ph-reached", "good",
+                f"Step {number}: pH {_range(low, high)}; the procedure asks for {step.ph:g}.",
                           about=step.id)  # fmt: skip
 
 
@@ -567,8 +567,8 @@ def wet_product(case: Case, flow: Flow) -> Iterator[Finding]:
         if layered and spectra and not dry:
             yield Finding(
                 "wet-for-ir", "note", f"{portion.name}: spectrum attached, but not at constant mass.",
-                "Water masks the O–H region, 3200 to 3600 cm⁻¹.", "Dry it to constant mass, then record the "
-                                                                  "spectrum again.",
+                "Water masks the O–H region, 3200 to 3600 cm⁻¹.",
+                    "Dry it to constant mass, then record the spectrum again.",
                 about=portion.name,
             )  # fmt: skip
 

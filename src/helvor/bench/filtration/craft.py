@@ -62,14 +62,14 @@ _AIR_FIRST = Check("air-in", "air let in first, then the vacuum turned off", "pr
 _SOURCE_FIRST = Check("source-off", "vacuum turned off, then the seal broken", "spares the aspirator's valve",
                       when=("stopping-vacuum", "source-first"), on="hose")  # fmt: skip
 _WETTED = (
-    Check("wetted", "paper wetted with the mixture's own solvent", "the paper does not block, the filtrate is not "
-                                                                   "diluted",
+    Check("wetted", "paper wetted with the mixture's own solvent",
+        "the paper does not block, the filtrate is not diluted",
           when=("wetting-paper", "own-solvent"), on="paper"),
     Check("wetted", "paper wetted with water", "one bottle for all", when=("wetting-paper", "water"), on="paper"),
 )  # fmt: skip
 _SUCTION = (
-    Check("clamped", "flask checked for cracks and clamped first", "a flask that tips under vacuum can "
-                                                                   "implode", safety=True,
+    Check("clamped", "flask checked for cracks and clamped first",
+        "a flask that tips under vacuum can implode", safety=True,
           on="clamp"),
     Check("trap", "trap between flask and aspirator", "it catches liquid drawn over in either direction",
           when=("stopping-vacuum", "air-first"), on="trap"),

@@ -162,8 +162,8 @@ def after(procedure: Procedure) -> list[Question]:
             ]  # fmt: skip
         elif brought and ends:
             found.append(Question(
-                f"recovery {name}", "recovery", name, f"{name} recovered", f"What percentage of the {name} did you "
-                                                                           "recover?",
+                f"recovery {name}", "recovery", name, f"{name} recovered",
+                    f"What percentage of the {name} did you recover?",
                 "%", "after", 0.5,
             ))  # fmt: skip
     for portion_name, _ in products(procedure):

@@ -490,8 +490,8 @@ def _into_bottle(plan: Plan, moment: Moment) -> Iterator[Advice]:
             moment, "wrong-waste", wrong.level,
             f"{_at(moment)} puts {name} ({WASTE.get(own, own)}) into “{WASTE.get(bottle, bottle)}”.",
             f"{wrong.why[0].upper()}{wrong.why[1:]}.",
-            "Use a separate bottle." if wrong.level == "stop" else "Ask the person who collects it, or use another "
-                                                                   "bottle.",
+            "Use a separate bottle." if wrong.level == "stop" else
+                "Ask the person who collects it, or use another bottle.",
             f"{moment.step.id} {own}",
         )  # fmt: skip
 
@@ -546,26 +546,26 @@ PRACTICE = "common practice, no source"
 SHELF = "temperatures: IEC 60079-20-1, NFPA 497 and others, in the reference data; limits common practice, no source"
 
 RULES: tuple[SafetyRule, ...] = (
-    SafetyRule(("flame-near-solvent",), "A flame in a step with a flammable substance, or in a meeting where one "
-                                        "is open.",
+    SafetyRule(("flame-near-solvent",),
+        "A flame in a step with a flammable substance, or in a meeting where one is open.",
                SHELF, flame),
     SafetyRule(("solvent-on-hotplate",), "A bare hotplate, a mantle or a block under a flammable solvent.", SHELF,
                hot_surface),
     SafetyRule(("heat-unsaid",), "A solvent that burns is heated, but the heat source is not "
                                  "stated.", SHELF, unsaid_heat),
-    SafetyRule(("hot-into-funnel", "hot-meets-volatile"), "A hot liquid meets a low-boiling one, above all in a "
-                                                          "funnel.",
+    SafetyRule(("hot-into-funnel", "hot-meets-volatile"),
+        "A hot liquid meets a low-boiling one, above all in a funnel.",
                SHELF, hot_meets_volatile),
     SafetyRule(("grains-into-hot", "grains-unsaid"), "Charcoal or chips are added to hot or boiling liquid.", PRACTICE,
                grains_into_hot),
     SafetyRule(tuple(row.code for row in MEETINGS), "Two incompatible substances.", PRACTICE, meetings),
     SafetyRule(("water-into-acid",), "Water is poured into concentrated acid.", PRACTICE, water_into_acid),
     SafetyRule(("peroxides",), "An ether that forms peroxides is evaporated.", PRACTICE, peroxides),
-    SafetyRule(("solvent-to-air", "solvent-ends-nowhere"), "Organic solvent that goes into the air or has no waste "
-                                                           "bottle.", PRACTICE,
+    SafetyRule(("solvent-to-air", "solvent-ends-nowhere"),
+        "Organic solvent that goes into the air or has no waste bottle.", PRACTICE,
                to_the_air),
-    SafetyRule(("no-waste-stream", "wrong-waste", "before-waste"), "Waste without a bottle, in the wrong bottle, "
-                                                                   "or not treated.",
+    SafetyRule(("no-waste-stream", "wrong-waste", "before-waste"),
+        "Waste without a bottle, in the wrong bottle, or not treated.",
                PRACTICE, waste),
     SafetyRule(("gas-in-bottle",), "Acid and carbonate in one waste bottle.", PRACTICE, gas_in_bottle),
     SafetyRule(("condenser-late",), "Condenser water turned on late for a flammable liquid.", PRACTICE, condenser),

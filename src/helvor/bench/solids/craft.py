@@ -31,8 +31,8 @@ COLD_GLASS = Trial(
 
 CHECKS = {
     "sublime": (
-        Check("hood", "in the hood, on a hotplate, no flame", "the sublimed solid is flammable, and its vapour is "
-                                                              "harmful", safety=True,
+        Check("hood", "in the hood, on a hotplate, no flame",
+            "the sublimed solid is flammable, and its vapour is harmful", safety=True,
               on="hotplate"),
         Check("grains", "grains on the rod knocked back into the dish", "solid lost on the rod is counted as volatile",
               on="rod"),

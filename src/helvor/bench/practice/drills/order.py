@@ -55,8 +55,8 @@ CASES: tuple[tuple[str, tuple[Doing, ...]], ...] = (
     )),
     ("An ether layer to its residue", (
         Doing("Wash with brine"),
-        Doing("Add drying agent until some grains move freely", (0,), "brine removes most of the water, the drying "
-                                                                      "agent the rest"),
+        Doing("Add drying agent until some grains move freely", (0,),
+            "brine removes most of the water, the drying agent the rest"),
         Doing("Decant into a weighed, dry flask", (1,), "the drying agent stays behind"),
         Doing("Evaporate in the hood, gently", (2,), "water and salt would stay with it"),
         Doing("Weigh, evaporate further, weigh again", (3,), "solvent is still present"),

@@ -14,8 +14,8 @@ from helvor.bench.quantity import Unreadable, round_to
 
 MISTAKES: dict[str, dict[tuple[str, str], tuple[str, str]]] = {
     "powder": {
-        ("sublime", "short"): ("The heating was stopped too early.", "The camphor is low and the beads are high by "
-                                                                     "the same mass."),
+        ("sublime", "short"): ("The heating was stopped too early.",
+            "The camphor is low and the beads are high by the same mass."),
         ("evaporate", "open"): ("Salt spat out of the beaker.", "Only the salt is low, and with it the total."),
         ("rinse", "none"): ("The beads were not rinsed.", "The salt is low and the beads are high by the same mass."),
         ("weigh-salt", "once"): ("The salt was weighed before it was dry.", "Only the salt is high."),
@@ -24,8 +24,8 @@ MISTAKES: dict[str, dict[tuple[str, str], tuple[str, str]]] = {
         ("acidify", "yellow"): ("The acid was not brought down to pH 2.", "Only the cinnamic acid is low."),
         ("keep", "extracts"): ("The acid extracts were discarded.", "No benzocaine at all was recovered."),
         ("bath", "hot"): ("The ether bumped over.", "Only the biphenyl is low."),
-        ("base", "little"): ("There was too little base.", "The acid is low and the biphenyl is high by the same "
-                                                           "mass."),
+        ("base", "little"): ("There was too little base.",
+            "The acid is low and the biphenyl is high by the same mass."),
         ("acid", "weak"): ("The base was extracted with too little acid.",
                            "The benzocaine is low and the biphenyl is high by the same mass."),
         ("mix", "closed"): ("The funnel was not vented and spurted.", "All three are low by the same fraction."),
