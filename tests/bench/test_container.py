@@ -32,7 +32,7 @@ def test_a_bottle_emptied_has_no_concentration():
     [
         (
             {"kind": "made-up", "substance": "x", "formula": "", "mass": "1 g", "volume": "1 L"},
-            "n  Value error, formula: Enter the formula with its water of",
+            "formula: Enter the formula with its water of",
         ),
         ({"kind": "made-up", "substance": "x", "formula": "NaCl", "mass": "0 g", "volume": "1 L"}, "above 0"),
         ({"kind": "made-up", "substance": "x", "formula": "salt", "mass": "1 g", "volume": "1 L"}, "not a formula"),

@@ -171,21 +171,21 @@ DIRECTIONS = [
     (
         "silica",
         "ethyl acetate",
-        "Ethyl acetate is too strong alone: add a less polar solvent",
-        "Methanol is too strong alone: add a more polar solvent",
+        "add a less polar solvent",
+        "add a more polar solvent",
     ),
     (
         "C18",
         "methanol",
-        "Methanol is too strong alone: add a more polar solvent",
-        "Ethyl acetate is too strong alone: add a less polar solvent",
+        "add a more polar solvent",
+        "add a less polar solvent",
     ),
     ("silica", "hexane : mystery 4 : 1", "the stronger component, on silica the more polar one", "more polar one"),
     (
         "silica",
         "1 % acetic acid in ethyl acetate",
-        "Ethyl acetate is too strong alone: add a less polar solvent",
-        "Methanol is too strong alone: add a more polar solvent",
+        "add a less polar solvent",
+        "add a more polar solvent",
     ),
 ]
 

@@ -66,7 +66,7 @@ def test_what_was_said_and_timed_ends_with_the_meeting_also_if_it_begins_again()
             "messages are shown already: remove one first",
         ),
         ((), e.CaughtUp(absence=uuid4()), "That absence is not in this meeting"),
-        ((), e.TakenOut(stay=uuid4()), "That absence is not in this meeting"),
+        ((), e.TakenOut(stay=uuid4()), "That entry is not in this meeting"),
         ((), e.Broke(bench=13, what="a beaker"), "no bench 13"),
     ],
 )
