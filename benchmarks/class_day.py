@@ -16,9 +16,9 @@ import psycopg
 from harness import Client, compare, database, served
 
 from helvor import demo
-from helvor.bench.prep.period import Setting, simulate
-from helvor.bench.procedure import Procedure, Step
-from helvor.bench.run.reading_line import understand
+from helvor.core.classroom.prep.period import Setting, simulate
+from helvor.core.engine.run.reading_line import understand
+from helvor.core.record.procedure import Procedure, Step
 from helvor.notebook import accounts, classes, joining, pages, procedures
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
@@ -33,11 +33,16 @@ def long_procedure() -> Procedure:
     """Thirty steps on one portion, every third with shared kit."""
     steps = [
         Step(
-            id=f"s{n}", kind="weigh" if n % 3 == 0 else "stir", hands=2 + n % 4, waits=5 * (n % 5 == 0),
-            gives=("mix",) if n == 1 else (), on="" if n == 1 else "mix", kit=(KIT[n // 3 % 4],) if n % 3 == 0 else (),
+            id=f"s{n}",
+            kind="weigh" if n % 3 == 0 else "stir",
+            hands=2 + n % 4,
+            waits=5 * (n % 5 == 0),
+            gives=("mix",) if n == 1 else (),
+            on="" if n == 1 else "mix",
+            kit=(KIT[n // 3 % 4],) if n % 3 == 0 else (),
         )
         for n in range(1, STEPS + 1)
-    ]  # fmt: skip
+    ]
     return Procedure(title="A long day", steps=tuple(steps))
 
 

@@ -13,10 +13,10 @@ from uuid import UUID, uuid4
 from harness import compare, database, served
 
 from helvor import demo
-from helvor.bench.column.entries import Pooled, TubesFilled, TubesSpotted
-from helvor.bench.column.model import Compound, bands, in_tubes
-from helvor.bench.column.pools import Tube, cost_of, exchanged, propose
-from helvor.bench.quantity import parse
+from helvor.core.laws.column.model import Compound, bands, in_tubes
+from helvor.core.laws.column.pools import Tube, cost_of, exchanged, propose
+from helvor.core.quantities.reading import parse
+from helvor.core.techniques.column.entries import Pooled, TubesFilled, TubesSpotted
 from helvor.notebook import classes, pages, procedures
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
@@ -93,8 +93,10 @@ def main() -> None:
     def model() -> object:
         return [in_tubes(band, ends) for band in bands(five, [200.0, 800.0], 20.0, capacity=60.0)]
 
-    print(f"Pools of {TUBES} tubes × {len(NAMES)} compounds: {took(pooling):.1f} ms (aim ≤ 20). "
-          f"Five compounds over 200 tubes: {took(model):.1f} ms (aim ≤ 20).\n")  # fmt: skip
+    print(
+        f"Pools of {TUBES} tubes × {len(NAMES)} compounds: {took(pooling):.1f} ms (aim ≤ 20). "
+        f"Five compounds over 200 tubes: {took(model):.1f} ms (aim ≤ 20).\n"
+    )
     with database() as url:
         run = fill(url)
         with served(url) as server:

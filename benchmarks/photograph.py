@@ -91,11 +91,18 @@ def work(which: str, folder: Path) -> None:
         next(line for line in Path("/proc/self/status").read_text().splitlines() if line.startswith("VmHWM")).split()[1]
     )
     print(
-        json.dumps({
-            "found": found / there, "false": false / len(photos), "off": float(np.percentile(off, 95)) if off else None,
-            "median": statistics.median(seconds), "worst": max(seconds), "mb": peak / 1024, "spots": there,
-        })
-    )  # fmt: skip
+        json.dumps(
+            {
+                "found": found / there,
+                "false": false / len(photos),
+                "off": float(np.percentile(off, 95)) if off else None,
+                "median": statistics.median(seconds),
+                "worst": max(seconds),
+                "mb": peak / 1024,
+                "spots": there,
+            }
+        )
+    )
 
 
 def main() -> None:
@@ -115,10 +122,15 @@ def main() -> None:
             scene = any_scene(500 + seed, PIXELS)
             photo = take(scene)
             says = {
-                "content": photo.content, "width": scene.width, "height": scene.height, "light": scene.light,
-                "corners": photo.corners, "origin": scene.origin, "front": scene.front,
+                "content": photo.content,
+                "width": scene.width,
+                "height": scene.height,
+                "light": scene.light,
+                "corners": photo.corners,
+                "origin": scene.origin,
+                "front": scene.front,
                 "spots": [(s.x, s.y, scene.rf(s)) for s in scene.spots],
-            }  # fmt: skip
+            }
             Path(name, f"{seed:03}.pickle").write_bytes(pickle.dumps(says))
         print(f"\n## Photographs of 12 megapixels, {arguments.plates} plates\n")
         print("| reader | found | false a plate | 95 % of abs(ΔRf) | median s | worst s | peak MB |")

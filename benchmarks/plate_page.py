@@ -13,9 +13,9 @@ from uuid import UUID, uuid4
 from harness import Client, compare, database, served
 
 from helvor import demo
-from helvor.bench.planar import plate as planar
-from helvor.bench.planar.eluent import parse_eluent
-from helvor.bench.planar.identify import SpotMark, rank
+from helvor.core.laws.planar.eluent import parse_eluent
+from helvor.core.laws.planar.identify import SpotMark, rank
+from helvor.core.techniques.planar import plate as planar
 from helvor.demo.load import mm
 from helvor.notebook import classes, pages
 from helvor.notebook.database import connect

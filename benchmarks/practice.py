@@ -15,10 +15,10 @@ from class_day import Tablet
 from harness import compare, database, served
 
 from helvor import demo
-from helvor.bench.practice.drills import LEVELS, TOPICS, drill
-from helvor.bench.practice.rehearsal import costs, play
-from helvor.bench.practice.rehearsals import STORIES
-from helvor.bench.practice.virtual_plate import Setting, develop
+from helvor.core.practice.drills import LEVELS, TOPICS, drill
+from helvor.core.practice.rehearsal import costs, play
+from helvor.core.practice.rehearsals import STORIES
+from helvor.core.practice.virtual_plate import Setting, develop
 from helvor.notebook import accounts, classes, joining, rehearsals
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
@@ -112,11 +112,15 @@ def main() -> None:
             client = server.client
             plate = "/practice/plate?goal=0&strong=80&acid=1&seed=4&minutes="
             print(f"## Practice, {rounds} rounds\n")
-            compare({
-                "bare page": lambda _: client.ask("GET", "/bare")[0],
-                "frame of a plate": lambda n: client.ask("GET", f"{plate}{abs(n) / 10}", htmx=True)[0],
-                "drill": lambda n: client.ask("GET", f"/practice/drills?topic=dry&level=2&seed={abs(n)}")[0],
-            }, {}, rounds)  # fmt: skip
+            compare(
+                {
+                    "bare page": lambda _: client.ask("GET", "/bare")[0],
+                    "frame of a plate": lambda n: client.ask("GET", f"{plate}{abs(n) / 10}", htmx=True)[0],
+                    "drill": lambda n: client.ask("GET", f"/practice/drills?topic=dry&level=2&seed={abs(n)}")[0],
+                },
+                {},
+                rounds,
+            )
             with connect(url) as conn:
                 full_house(conn, server.port, class_id, account)
     computed()

@@ -14,9 +14,9 @@ from harness import Client, compare, database, served
 from psycopg.types.json import Jsonb
 
 from helvor import demo
-from helvor.bench.review.entries import read_answer
-from helvor.bench.run.reading_line import understand
-from helvor.bench.run.record import gather
+from helvor.core.engine.run.reading_line import understand
+from helvor.core.engine.run.record import gather
+from helvor.core.record.answer import read_answer
 from helvor.demo.runs import POWDER
 from helvor.exchange.readings_in import guess, readings_of
 from helvor.exchange.table_in import read_table

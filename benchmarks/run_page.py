@@ -13,10 +13,10 @@ from uuid import UUID, uuid4
 from harness import compare, database, served
 
 from helvor import demo
-from helvor.bench.entry import Entry
-from helvor.bench.run.reading_line import understand
-from helvor.bench.run.work_out import work_out
-from helvor.bench.techniques import CRAFTS
+from helvor.core.engine.run.reading_line import understand
+from helvor.core.engine.run.work_out import work_out
+from helvor.core.record.entry import Entry
+from helvor.core.techniques.registered import CRAFTS
 from helvor.notebook import classes, pages, procedures
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate

@@ -59,8 +59,10 @@ def shots(page: Page) -> None:
     page.locator(".strip a", has_text="11 filter").click()
     page.wait_for_selector(".set-up")
     take("filter")
-    page.goto("/calculators/reaction?equation=BaCl2+%2B+Na2SO4+->+BaSO4+%2B+NaCl&obtained=1.102"
-              "&amounts=BaCl2·2H2O+1.222+g%0ANa2SO4+25.0+mL+0.25+M")  # fmt: skip
+    page.goto(
+        "/calculators/reaction?equation=BaCl2+%2B+Na2SO4+->+BaSO4+%2B+NaCl&obtained=1.102"
+        "&amounts=BaCl2·2H2O+1.222+g%0ANa2SO4+25.0+mL+0.25+M"
+    )
     take("sums")
     page.goto("/procedures")
     page.get_by_role("link", name="Edit A mixed powder").click()
@@ -96,9 +98,17 @@ def shots(page: Page) -> None:
         "Drain it with the lower layer",
         "Neither, until the",
     )
-    usual = ("Three portions of 15 mL", "To the base extracts", "Until the paper is red", "Until the paper is blue",
-             "In portions, until some grains", "90 °C, to be quick", "Let it cool, weigh, dry", "In air until the next",
-             "Let it cool, weigh, dry")  # fmt: skip
+    usual = (
+        "Three portions of 15 mL",
+        "To the base extracts",
+        "Until the paper is red",
+        "Until the paper is blue",
+        "In portions, until some grains",
+        "90 °C, to be quick",
+        "Let it cool, weigh, dry",
+        "In air until the next",
+        "Let it cool, weigh, dry",
+    )
     for words in (*shaken_hard, *usual):
         page.get_by_role("button", name=words).click()
     take("practice-run")
@@ -134,8 +144,10 @@ def main() -> None:
         Path(var).chmod(0o755)
         demo_process = subprocess.Popen(
             [sys.executable, "-m", "helvor", "demo", "--port", "8700"],
-            env=os.environ | {"HELVOR_VAR": var}, stdout=subprocess.PIPE, text=True,
-        )  # fmt: skip
+            env=os.environ | {"HELVOR_VAR": var},
+            stdout=subprocess.PIPE,
+            text=True,
+        )
         try:
             address = next(found[1] for line in demo_process.stdout if (found := re.search(r"(http://\S+)", line)))
             with sync_playwright() as playwright:

@@ -2,6 +2,6 @@
 
 from pathlib import Path
 
-from helvor.bench.safety.catalogue import catalogue
+from helvor.core.techniques.safety.catalogue import catalogue
 
 Path(__file__).with_name("safety.md").write_text(catalogue(), encoding="utf-8")

@@ -19,7 +19,7 @@ from chemicals import safety, volume
 
 HERE = Path(__file__).parent
 TARGET = HERE.parent / "src" / "helvor" / "shelf"
-CARE = HERE.parent / "src" / "helvor" / "bench" / "safety" / "table.py"
+CARE = HERE.parent / "src" / "helvor" / "core" / "hazards" / "table.py"
 """What the rules of safety ask of a name, without a file to read: the heart knows none."""
 SOURCES = {
     "OPEN_NTBKM": "open melting point collection (chemicals library)",
@@ -88,14 +88,16 @@ def dangers(kind: str, name: str, cas: str) -> list[Row]:
     flash = next((m for m in FLASH if m in safety.T_flash_methods(cas)), None)
     if flash is not None:
         source = "Wikidata" if flash == "WIKIDATA" else flash
-        rows.append((kind, name, "flash", f"{safety.T_flash(cas, method=flash) - 273.15:.0f}",
-                     f"{source} (chemicals library)"))  # fmt: skip
+        rows.append(
+            (kind, name, "flash", f"{safety.T_flash(cas, method=flash) - 273.15:.0f}", f"{source} (chemicals library)")
+        )
     ignites = {m: safety.T_autoignition(cas, method=m) for m in safety.T_autoignition_methods(cas)}
     if ignites:
         method = min(ignites, key=lambda m: ignites[m])
         source = "Wikidata" if method == "WIKIDATA" else method
-        rows.append((kind, name, "ignites", f"{ignites[method] - 273.15:.0f}",
-                     f"{source}, the lowest (chemicals library)"))  # fmt: skip
+        rows.append(
+            (kind, name, "ignites", f"{ignites[method] - 273.15:.0f}", f"{source}, the lowest (chemicals library)")
+        )
     shift, short = safety.TWA(cas), safety.STEL(cas)
     limits = [
         f"{_limit(value, unit, cas)} over {over}"
@@ -104,8 +106,15 @@ def dangers(kind: str, name: str, cas: str) -> list[Row]:
         for value, unit in (found,)
     ]
     if limits and safety.TWA_methods(cas):
-        rows.append((kind, name, "limit", "; ".join(limits),
-                     "Ontario exposure limits (chemicals library); your country's may differ"))  # fmt: skip
+        rows.append(
+            (
+                kind,
+                name,
+                "limit",
+                "; ".join(limits),
+                "Ontario exposure limits (chemicals library); your country's may differ",
+            )
+        )
     agency = safety.Carcinogen(cas, method=AGENCY)
     program = safety.Carcinogen(cas, method=PROGRAM)
     listed = []
@@ -127,9 +136,15 @@ def _limit(value: float, unit: str, cas: str) -> str:
 
 
 DECOMPOSES = {
-    "sodium bicarbonate", "calcium carbonate", "potassium permanganate", "ammonium chloride", "calcium sulfate",
-    "activated charcoal", "copper(II) sulfate", "lead(II) nitrate",
-}  # fmt: skip
+    "sodium bicarbonate",
+    "calcium carbonate",
+    "potassium permanganate",
+    "ammonium chloride",
+    "calcium sulfate",
+    "activated charcoal",
+    "copper(II) sulfate",
+    "lead(II) nitrate",
+}
 """Substances that decompose or sublime before they melt: what the collections call melting is something else."""
 HIGHEST_ORGANIC_BOILING = 320.0
 """°C; what is given for organic substances above this is mostly worked out: they decompose before."""
@@ -248,10 +263,18 @@ def care_table(names: list[tuple[str, str, str, str, str]], values: list[Row]) -
         of = known.get((kind, name), {})
         number = {key: float(of[key]) if key in of else None for key in ("boils", "flash", "ignites")}
         row = (
-            kind, name, _parts(also), formula, number["boils"], number["flash"], number["ignites"],
-            of.get("mixes_with_water", ""), _parts(of.get("hazard", "")), of.get("waste", ""),
+            kind,
+            name,
+            _parts(also),
+            formula,
+            number["boils"],
+            number["flash"],
+            number["ignites"],
+            of.get("mixes_with_water", ""),
+            _parts(of.get("hazard", "")),
+            of.get("waste", ""),
             of.get("waste_first", ""),
-        )  # fmt: skip
+        )
         lines.append(f"    {row!r},")
     lines += [")", "", "HAZARDS: dict[str, tuple[str, str]] = {"]
     lines += [

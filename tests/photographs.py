@@ -1,6 +1,6 @@
 """Made-up photographs of plates, with the truth known.
 
-Nothing here is shared with the reader in `helvor.bench.planar.photo`: a plate is painted in
+Nothing here is shared with the reader in `helvor.core.techniques.planar.photo`: a plate is painted in
 millimetres, held before a pinhole camera, lit unevenly, and saved as a JPEG file.
 
 `python -m tests.photographs FOLDER` writes the two of the demo.
@@ -217,12 +217,24 @@ def any_scene(seed: int, pixels: tuple[int, int] = (1200, 1600)) -> Scene:
     gap = (width - 12) / n
     lanes = tuple(round(6 + gap * (k + 0.5), 2) for k in range(n))
     scene = Scene(
-        width=width, height=height, origin=r.uniform(8, 15), front=height - r.uniform(5, 14),
-        slope=r.uniform(-1.2, 1.2), smile=r.uniform(-1, 1), lanes=lanes, labels="PCATXYZM"[:n], light=light,
-        tilt=(r.uniform(-20, 20), r.uniform(-20, 20)), roll=r.uniform(-12, 12),
-        falls=(r.uniform(-0.4, 0.4), r.uniform(-0.3, 0.3)), shadow=r.choice((0, 0, 0.18, 0.3)),
-        noise=r.uniform(0.004, 0.014), quality=r.randint(70, 92), pixels=pixels, seed=seed,
-    )  # fmt: skip
+        width=width,
+        height=height,
+        origin=r.uniform(8, 15),
+        front=height - r.uniform(5, 14),
+        slope=r.uniform(-1.2, 1.2),
+        smile=r.uniform(-1, 1),
+        lanes=lanes,
+        labels="PCATXYZM"[:n],
+        light=light,
+        tilt=(r.uniform(-20, 20), r.uniform(-20, 20)),
+        roll=r.uniform(-12, 12),
+        falls=(r.uniform(-0.4, 0.4), r.uniform(-0.3, 0.3)),
+        shadow=r.choice((0, 0, 0.18, 0.3)),
+        noise=r.uniform(0.004, 0.014),
+        quality=r.randint(70, 92),
+        pixels=pixels,
+        seed=seed,
+    )
     for lane, x in enumerate(lanes):
         wanted, placed, tries = r.randint(1, 4), [], 0
         while len(placed) < wanted and tries < 40:
@@ -244,25 +256,60 @@ def any_scene(seed: int, pixels: tuple[int, int] = (1200, 1600)) -> Scene:
 def tablet_plate(light: str = "254") -> Scene:
     """Bench 8's plate of the demo: paracetamol, aspirin, caffeine, and the tablet."""
     spots = [
-        Blob(0, 10, 40.2, 0.50, 1.9, 1.6), Blob(1, 20, 54.4, 0.42, 1.8, 1.6), Blob(2, 30, 19.6, 0.45, 1.8, 1.4),
-        Blob(3, 40, 54.1, 0.24, 1.9, 1.6), Blob(3, 40, 40.4, 0.40, 1.9, 1.7), Blob(3, 40, 19.9, 0.055, 1.7, 1.4),
-    ]  # fmt: skip
+        Blob(0, 10, 40.2, 0.50, 1.9, 1.6),
+        Blob(1, 20, 54.4, 0.42, 1.8, 1.6),
+        Blob(2, 30, 19.6, 0.45, 1.8, 1.4),
+        Blob(3, 40, 54.1, 0.24, 1.9, 1.6),
+        Blob(3, 40, 40.4, 0.40, 1.9, 1.7),
+        Blob(3, 40, 19.9, 0.055, 1.7, 1.4),
+    ]
     return Scene(
-        width=50, height=100, origin=10, front=91, slope=0.4, lanes=(10, 20, 30, 40), labels="PACT", spots=spots,
-        light=light, tilt=(9, -7), roll=-5, falls=(-0.35, 0.12), noise=0.007, quality=84, pixels=(1050, 1400), seed=8,
-    )  # fmt: skip
+        width=50,
+        height=100,
+        origin=10,
+        front=91,
+        slope=0.4,
+        lanes=(10, 20, 30, 40),
+        labels="PACT",
+        spots=spots,
+        light=light,
+        tilt=(9, -7),
+        roll=-5,
+        falls=(-0.35, 0.12),
+        noise=0.007,
+        quality=84,
+        pixels=(1050, 1400),
+        seed=8,
+    )
 
 
 def ions_paper() -> Scene:
     """A paper of the demo in daylight: iron, copper, cobalt, and a mixture of two."""
     spots = [
-        Blob(0, 15, 88.0, 0.30, 2.4, 2.2, colour=0), Blob(1, 30, 66.0, 0.28, 2.4, 2.4, colour=1),
-        Blob(2, 45, 50.0, 0.34, 2.4, 2.2, colour=2), Blob(3, 60, 87.4, 0.22, 2.4, 2.2, colour=0), Blob(3, 60, 50.4, 0.20, 2.4, 2.2, colour=2),
-    ]  # fmt: skip
+        Blob(0, 15, 88.0, 0.30, 2.4, 2.2, colour=0),
+        Blob(1, 30, 66.0, 0.28, 2.4, 2.4, colour=1),
+        Blob(2, 45, 50.0, 0.34, 2.4, 2.2, colour=2),
+        Blob(3, 60, 87.4, 0.22, 2.4, 2.2, colour=0),
+        Blob(3, 60, 50.4, 0.20, 2.4, 2.2, colour=2),
+    ]
     return Scene(
-        width=75, height=110, origin=15, front=97, smile=0.6, lanes=(15, 30, 45, 60), labels="FCOX", spots=spots,
-        light="daylight", tilt=(-8, 6), roll=3, falls=(0.2, -0.1), noise=0.007, quality=84, pixels=(1050, 1400), seed=5,
-    )  # fmt: skip
+        width=75,
+        height=110,
+        origin=15,
+        front=97,
+        smile=0.6,
+        lanes=(15, 30, 45, 60),
+        labels="FCOX",
+        spots=spots,
+        light="daylight",
+        tilt=(-8, 6),
+        roll=3,
+        falls=(0.2, -0.1),
+        noise=0.007,
+        quality=84,
+        pixels=(1050, 1400),
+        seed=5,
+    )
 
 
 if __name__ == "__main__":

@@ -36,10 +36,14 @@ class Started:
             signal.signal(signal.SIGINT, signal.default_int_handler)
         clean = {k: v for k, v in os.environ.items() if k != "DATABASE_URL"}
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "helvor", *arguments], cwd="/", text=True,
+            [sys.executable, "-m", "helvor", *arguments],
+            cwd="/",
+            text=True,
             env=clean | {"PYTHONPATH": str(ROOT / "src"), "HELVOR_VAR": str(var)} | environment,
-            stdout=subprocess.PIPE, stderr=subprocess.STDOUT, start_new_session=True,
-        )  # fmt: skip
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            start_new_session=True,
+        )
         self.said = ""
 
     def until(self, pattern: str) -> str:
@@ -294,9 +298,14 @@ def test_a_backup_is_taken_and_put_back_and_what_was_there_is_kept(tmp_path):
     def command(*arguments: str, typed: str = "") -> tuple[int, str]:
         clean = {k: v for k, v in os.environ.items() if k != "DATABASE_URL"}
         done = subprocess.run(
-            [sys.executable, "-m", "helvor", *arguments], cwd="/", text=True, input=typed, capture_output=True,
-            env=clean | {"PYTHONPATH": str(ROOT / "src"), "HELVOR_VAR": str(var)}, check=False,
-        )  # fmt: skip
+            [sys.executable, "-m", "helvor", *arguments],
+            cwd="/",
+            text=True,
+            input=typed,
+            capture_output=True,
+            env=clean | {"PYTHONPATH": str(ROOT / "src"), "HELVOR_VAR": str(var)},
+            check=False,
+        )
         return done.returncode, done.stdout + done.stderr
 
     def account(email: str) -> None:

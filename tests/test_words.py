@@ -14,16 +14,16 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.bench.entry import Entry
-from helvor.bench.finding import Finding, level_word
-from helvor.bench.procedure import Procedure, Step
-from helvor.bench.run import entries as run_entries
-from helvor.bench.techniques import CRAFTS
+from helvor.core.engine.run import entries as run_entries
+from helvor.core.record.entry import Entry
+from helvor.core.record.finding import Finding, level_word
+from helvor.core.record.procedure import Procedure, Step
+from helvor.core.techniques.registered import CRAFTS
 from helvor.web.rendering import places_of
 from helvor.web.run.words import StepNames, describe
 
 SOURCE = Path(__file__).parent.parent / "src" / "helvor"
-QUIET = ("bench/safety/table.py", "notebook/rights.py", "web/may.py", "notebook/migrations", "notebook/server.py")
+QUIET = ("core/hazards/table.py", "notebook/rights.py", "web/may.py", "notebook/migrations", "notebook/server.py")
 """Tables of data and code that speaks to the database only."""
 
 SQL = re.compile(r"\b(?:SELECT|INSERT INTO|UPDATE|DELETE FROM|CREATE|ALTER|WHERE|GRANT)\b")
@@ -93,7 +93,7 @@ def everything() -> list[Said]:
     for path in sorted(SOURCE.rglob("*.py")):
         if not str(path.relative_to(SOURCE)).startswith(QUIET):
             said += _of_python(path)
-    for path in sorted((SOURCE / "web" / "templates").rglob("*.html")):
+    for path in sorted((SOURCE / "web").rglob("*.html")):
         said += _of_template(path)
     for path in sorted((SOURCE / "web" / "static").glob("*.js")):
         if "htmx" not in path.name:
@@ -142,7 +142,7 @@ BANNED: dict[str, str] = {
     "skip, not leave out": r"\b(?:[Ll]eave|left) (?:it |a step |this step )?out\b",
     "behind, not late": r"\bmin late\b",
     "no verbs of a thing": r"\b[Tt]ake (?:it|this) in\b|\bdid not come in\b|\bBring (?:it|a class|them) in\b|\bPut it on\b",
-}  # fmt: skip
+}
 """What one should read instead, and how it was said before."""
 
 
@@ -169,11 +169,15 @@ def test_the_starter_procedures_speak_the_same_words():
 @pytest.mark.parametrize(
     ("name", "was"),
     [
-        ("filter flask", r"\bsuction flask"), ("mass balance", r"\bclosure\b"), ("emulsion", r"\brag of\b"),
-        ("stationary phase", r"\bWhich layer was it spread on\b"), ("quick entry", r"\breading line\b"),
-        ("lab log", r"\bbook of the day\b"), ("mother liquor", r"\bcold liquor\b"),
+        ("filter flask", r"\bsuction flask"),
+        ("mass balance", r"\bclosure\b"),
+        ("emulsion", r"\brag of\b"),
+        ("stationary phase", r"\bWhich layer was it spread on\b"),
+        ("quick entry", r"\breading line\b"),
+        ("lab log", r"\bbook of the day\b"),
+        ("mother liquor", r"\bcold liquor\b"),
     ],
-)  # fmt: skip
+)
 def test_one_thing_has_one_name(name, was):
     prose = [said for said in EVERYTHING if len(said.words.split()) > 3]
     assert [said for said in prose if name in said.words.casefold()], f"{name} is said nowhere"
@@ -183,8 +187,15 @@ def test_one_thing_has_one_name(name, was):
 def test_places_have_their_names():
     row = SimpleNamespace(id="c")
     assert [words for _, words, _ in places_of(row, "instructor")] == [
-        "Today", "Procedures", "Calculators", "Prep", "Class", "Results", "Reference data", "Practice"
-    ]  # fmt: skip
+        "Today",
+        "Procedures",
+        "Calculators",
+        "Prep",
+        "Class",
+        "Results",
+        "Reference data",
+        "Practice",
+    ]
     assert [words for _, words, _ in places_of(None, "assistant")][3] == "My bench"
     assert [words for _, words, _ in places_of(None, "bench")] == ["Bench", "Calculators", "Practice"]
 
@@ -203,12 +214,15 @@ def entry_of(payload):
 KEYS = {check.key for kind in CRAFTS.kinds for check in CRAFTS.checks(kind)}
 
 
-@pytest.mark.parametrize("payload", [
-    run_entries.Marked(how="done", step="s2"),
-    run_entries.Marked(how="skipped", step="s2", why="no time"),
-    run_entries.Checked(step="s2", checks=tuple(check.key for check in CRAFTS.checks("vacuum filter"))),
-    run_entries.HandoutCorrected(step="s2", says="Filter", why="typing"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "payload",
+    [
+        run_entries.Marked(how="done", step="s2"),
+        run_entries.Marked(how="skipped", step="s2", why="no time"),
+        run_entries.Checked(step="s2", checks=tuple(check.key for check in CRAFTS.checks("vacuum filter"))),
+        run_entries.HandoutCorrected(step="s2", says="Filter", why="typing"),
+    ],
+)
 def test_no_key_of_ours_stands_in_the_record(payload):
     steps = [Step(id="s1", kind="weigh"), Step(id="s2", kind="vacuum filter")]
     procedure = Procedure(title="x", steps=steps)
@@ -225,7 +239,7 @@ VERB = re.compile(r"^ (?:is|has|was|weighs|dries|stays|stayed|contains|holds|los
 def test_no_verb_follows_a_name_that_may_be_plural():
     """ "beads is at constant mass": a portion is named with a colon, and what is said of it has no verb to agree."""
     found = []
-    for path in sorted((SOURCE / "bench").rglob("*.py")):
+    for path in sorted((SOURCE / "core").rglob("*.py")):
         for node in ast.walk(ast.parse(path.read_text())):
             if not isinstance(node, ast.JoinedStr):
                 continue
@@ -241,7 +255,7 @@ def test_no_verb_follows_a_name_that_may_be_plural():
 
 def test_every_finding_that_asks_for_a_check_says_what_to_do():
     quiet = []
-    for path in sorted((SOURCE / "bench").rglob("*.py")):
+    for path in sorted((SOURCE / "core").rglob("*.py")):
         for node in ast.walk(ast.parse(path.read_text())):
             if not (isinstance(node, ast.Call) and getattr(node.func, "id", "") == "Finding" and len(node.args) > 2):
                 continue

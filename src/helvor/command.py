@@ -38,8 +38,8 @@ from helvor.notebook.server import (
     running,
 )
 from helvor.shelf.solvents import eluotropic_rank
-from helvor.stand_ins.bank import Bank
-from helvor.stand_ins.bank import serve as serve_instruments
+from helvor.simulators.bank import Bank
+from helvor.simulators.bank import serve as serve_instruments
 from helvor.web.app import Settings, calm_collector, create_app
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -98,9 +98,12 @@ def _parser() -> argparse.ArgumentParser:
     served.add_argument("--name", action="append", default=[], help="a host name that browsers may use")
     served.add_argument("--behind-https", action="store_true", help="a proxy serves HTTPS to the browsers")
     served.add_argument(
-        "--behind-proxy", action="append", default=[], metavar="ADDRESS",
+        "--behind-proxy",
+        action="append",
+        default=[],
+        metavar="ADDRESS",
         help="the address of a trusted proxy; only its X-Forwarded-For header is used",
-    )  # fmt: skip
+    )
     served.add_argument(
         "--as-owner", action="store_true", help="serve even if the role of DATABASE_URL owns the database"
     )
@@ -366,7 +369,7 @@ def _own(at: At) -> Iterator[psycopg.Connection]:
         else:
             migrate(conn)
             if at.own != at.serving:
-                rights.settle(conn, conninfo_to_dict(at.serving)["user"], at.owner)
+                rights.settle(conn, str(conninfo_to_dict(at.serving)["user"]), at.owner)
         yield conn
 
 

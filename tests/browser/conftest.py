@@ -18,9 +18,13 @@ from tests.conftest import cloned, serving
 
 ROOT = Path(__file__).parents[2]
 CHROMIUM = (
-    "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
-)  # fmt: skip
+    "--no-sandbox",
+    "--disable-gpu",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+)
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-8")
 
 
@@ -30,16 +34,21 @@ class Running:
     def __init__(self, url: str, serving: str, var: Path) -> None:
         self.url, self.serving = url, serving
         self._environment = os.environ | {
-            "DATABASE_URL": serving, "DATABASE_OWNER_URL": url, "HELVOR_VAR": str(var),
+            "DATABASE_URL": serving,
+            "DATABASE_OWNER_URL": url,
+            "HELVOR_VAR": str(var),
             "PYTHONPATH": str(ROOT / "src"),
-        }  # fmt: skip
+        }
         self.address = ""
 
     def start(self, port: int = 8600) -> None:
         self.process = subprocess.Popen(
             [sys.executable, "-m", "helvor", "demo", "--port", str(port)],
-            env=self._environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-        )  # fmt: skip
+            env=self._environment,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+        )
         said = ""
         for line in self.process.stdout:
             said += line

@@ -5,8 +5,8 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from helvor.bench.house_words import in_trade_words
-from helvor.bench.practice.drills import TOPICS, drill
+from helvor.core.practice.drills import TOPICS, drill
+from helvor.core.record.house_words import in_trade_words
 from tests.browser.conftest import violations
 
 SEED = 77

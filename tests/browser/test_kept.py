@@ -30,11 +30,17 @@ def answering(page, status, body="", headers=None):
     page.route("**/plates/**", answer)
 
 
-@pytest.mark.parametrize(("status", "headers", "more"), [
-    (500, OURS, 1.1), (503, OURS, 2.2), (429, OURS, 3.3), (502, {}, 4.4),
-    # A network that asks for a sign-in of its own says 200 to everything.
-    (200, {}, 5.5),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("status", "headers", "more"),
+    [
+        (500, OURS, 1.1),
+        (503, OURS, 2.2),
+        (429, OURS, 3.3),
+        (502, {}, 4.4),
+        # A network that asks for a sign-in of its own says 200 to everything.
+        (200, {}, 5.5),
+    ],
+)
 def test_whatever_is_answered_readings_stay_until_they_are_written(plate, status, headers, more):
     page = plate(8)
     answering(page, status, "<p>Something else.</p>", headers)
@@ -80,8 +86,18 @@ def test_what_is_refused_is_listed_changed_sent_or_discarded(plate):
 
 def test_what_somebody_else_typed_is_neither_shown_nor_sent(plate):
     page = plate(9)
-    item = {"id": "5d0c4f0e-0000-4000-8000-000000000001", "url": page.url, "account": "999999", "typed": 1, "tries": 0,
-            "next": 0, "state": "waiting", "said": "", "page": "", "body": "text=T+44.4&entry=5d0c4f0e-0000-4000-8000-000000000001"}  # fmt: skip
+    item = {
+        "id": "5d0c4f0e-0000-4000-8000-000000000001",
+        "url": page.url,
+        "account": "999999",
+        "typed": 1,
+        "tries": 0,
+        "next": 0,
+        "state": "waiting",
+        "said": "",
+        "page": "",
+        "body": "text=T+44.4&entry=5d0c4f0e-0000-4000-8000-000000000001",
+    }
     page.evaluate("item => localStorage.setItem('helvor-outbox', JSON.stringify([item]))", item)
     page.reload()
     kept = page.locator("#offline")

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from helvor.bench.practice.rehearsals import STORIES
+from helvor.core.practice.rehearsals import STORIES
 from tests.browser.conftest import violations
 
 

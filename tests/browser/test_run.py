@@ -223,9 +223,23 @@ def test_every_new_page_is_fit_for_everybody(page, size):
     builder = page.get_by_role("link", name="Edit A mixed powder").get_attribute("href")
     board = page.goto("/find?q=sep-2").url
     found = {}
-    for address in (run, f"{run}?step=s8", f"{run}?view=record", f"{run}?view=notes", f"{run}/edit/weighed", "/procedures",
-                    builder, f"{builder}?step=s8", f"{builder}/start", f"{builder}/compare", "/house-rules", "/reference-data",
-                    "/reference-data?kind=substance", board, f"{board}/containers"):  # fmt: skip
+    for address in (
+        run,
+        f"{run}?step=s8",
+        f"{run}?view=record",
+        f"{run}?view=notes",
+        f"{run}/edit/weighed",
+        "/procedures",
+        builder,
+        f"{builder}?step=s8",
+        f"{builder}/start",
+        f"{builder}/compare",
+        "/house-rules",
+        "/reference-data",
+        "/reference-data?kind=substance",
+        board,
+        f"{board}/containers",
+    ):
         page.goto(address)
         # Upright only where the layout itself is another one; on a phone it is the width that goes wrong.
         bad = violations(page) if size[0] > 1000 or (size[0] > 400 and address in (run, builder)) else []

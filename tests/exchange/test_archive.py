@@ -60,14 +60,20 @@ def zipped(*members, **more):
 def test_what_is_no_whole_archive_is_refused(whole):
     record, file = whole[0].content, whole[1]
     cases = [
-        (b"", "archive: This is not a zip file, or it is damaged"), (b"PK\x03\x04 cut", "archive: This is not a zip file, or it is damaged"), (zipped(("a.txt", "x")), "no class.json"),
-        (zipped(("class.json", "{")), "not JSON"), (zipped(("class.json", record)), "csv: The archive does not contain this file"),
+        (b"", "archive: This is not a zip file, or it is damaged"),
+        (b"PK\x03\x04 cut", "archive: This is not a zip file, or it is damaged"),
+        (zipped(("a.txt", "x")), "no class.json"),
+        (zipped(("class.json", "{")), "not JSON"),
+        (zipped(("class.json", record)), "csv: The archive does not contain this file"),
         (zipped(("class.json", record), (file.path, b"other")), "csv: It has changed since the archive was written"),
-        (zipped(("class.json", record), (f"files/../{FILE}/x", b"g\n1.2\n")), "csv: The archive does not contain this file"),
+        (
+            zipped(("class.json", record), (f"files/../{FILE}/x", b"g\n1.2\n")),
+            "csv: The archive does not contain this file",
+        ),
         (zipped(*((f"f{n}", "") for n in range(archive.MOST_FILES + 1))), "files"),
         (zipped(("class.json", record), *((f"zeros {n}", b"0" * 60_000_000) for n in range(17))), "larger than 1 GB"),
         (written(whole)[:-200], "archive: This is not a zip file, or it is damaged"),
-    ]  # fmt: skip
+    ]
     for content, sentence in cases:
         with pytest.raises(BadRecord) as refused:
             archive.read(io.BytesIO(content))

@@ -10,15 +10,15 @@ from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
 from helvor import demo
-from helvor.bench.entry import Problem
-from helvor.bench.techniques import TECHNIQUES
+from helvor.core.record.entry import Problem
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.exchange import records
 from helvor.exchange.records import BadRecord, ClassRecord, RunRecord, read_record
 from helvor.notebook import accounts, classes, pages, whole_class
 from helvor.notebook.database import connect
 from helvor.notebook.pages import NotYours
 from helvor.shelf.solvents import eluotropic_rank
-from tests.bench.runs import page_of
+from tests.core.runs import page_of
 from tests.notebook.people import plate_with_lane, procedure_in_use, run_of, teacher, type_in
 
 RANK = eluotropic_rank()
@@ -69,8 +69,9 @@ LINES = st.lists(
         st.builds("note {}".format, st.text("abcde ", min_size=2, max_size=30).map(str.strip).filter(bool)),
         st.builds("timer {} wait".format, st.integers(1, 90)),
     ),
-    min_size=1, max_size=25,
-)  # fmt: skip
+    min_size=1,
+    max_size=25,
+)
 
 
 @settings(max_examples=40)
@@ -159,19 +160,50 @@ def test_a_run_that_follows_a_version_that_is_here_is_tied_to_it(conn, ida):
 @pytest.mark.parametrize(
     ("change", "place", "sentence"),
     [
-        (lambda d: d | {"version": 3}, "version", "newer Helvor"), (lambda d: d | {"version": "2"}, "version", "missing"),
+        (lambda d: d | {"version": 3}, "version", "newer Helvor"),
+        (lambda d: d | {"version": "2"}, "version", "missing"),
         (lambda d: d | {"format": "something"}, "format", "not the record"),
         (lambda d: d | {"entries": []}, "entries", "at least 1"),
         (lambda d: d | {"entries": [*d["entries"], d["entries"][-1]]}, "entries", "occurs twice"),
         (lambda d: d | {"entries": d["entries"][:0:-1]}, "entries", "not numbered"),
-        (lambda d: d | {"entries": [*d["entries"][:-1], d["entries"][-1] | {"strikes": d["entries"][-1]["id"], "reason": "x"}]}, "entries", "inconsistent"),
-        (lambda d: d | {"entries": [*d["entries"][:-1], d["entries"][-1] | {"strikes": str(UUID(int=9)), "reason": "x"}]}, "entries", "inconsistent"),
-        (lambda d: d | {"entries": [*d["entries"][:-1], d["entries"][-1] | {"reason": "why"}]}, "entry 4", "other entries have none"),
-        (lambda d: d | {"entries": [*d["entries"][:-1], d["entries"][-1] | {"at": "2026-11-24T10:00:00"}]}, "entries", "time zone"),
-        (lambda d: d | {"entries": [*d["entries"][:-1], d["entries"][-1] | {"says": {"kind": "magic"}}]}, "entry 4", "magic"),
+        (
+            lambda d: (
+                d
+                | {
+                    "entries": [
+                        *d["entries"][:-1],
+                        d["entries"][-1] | {"strikes": d["entries"][-1]["id"], "reason": "x"},
+                    ]
+                }
+            ),
+            "entries",
+            "inconsistent",
+        ),
+        (
+            lambda d: (
+                d | {"entries": [*d["entries"][:-1], d["entries"][-1] | {"strikes": str(UUID(int=9)), "reason": "x"}]}
+            ),
+            "entries",
+            "inconsistent",
+        ),
+        (
+            lambda d: d | {"entries": [*d["entries"][:-1], d["entries"][-1] | {"reason": "why"}]},
+            "entry 4",
+            "other entries have none",
+        ),
+        (
+            lambda d: d | {"entries": [*d["entries"][:-1], d["entries"][-1] | {"at": "2026-11-24T10:00:00"}]},
+            "entries",
+            "time zone",
+        ),
+        (
+            lambda d: d | {"entries": [*d["entries"][:-1], d["entries"][-1] | {"says": {"kind": "magic"}}]},
+            "entry 4",
+            "magic",
+        ),
         (lambda d: d | {"more": 1}, "more", "Extra"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_record_says_where(conn, ida, change, place, sentence):
     out = run_out(conn, ida)
     with pytest.raises(BadRecord) as refused:

@@ -8,11 +8,11 @@ from zoneinfo import ZoneInfo
 import pytest
 import xlsxwriter
 
-from helvor.bench.run.entries import Noted, Taken, VolumeRead, Weighed
-from helvor.bench.run.record import gather
+from helvor.core.engine.run.entries import Noted, Taken, VolumeRead, Weighed
+from helvor.core.engine.run.record import gather
 from helvor.exchange.readings_in import guess, pairs_of, readings_of
 from helvor.exchange.table_in import BadTable, read_table
-from tests.bench.runs import POWDER, page_of
+from tests.core.runs import POWDER, page_of
 
 UTF16 = "bench;mass\n1;2,5\n".encode("utf-16")
 
@@ -31,7 +31,7 @@ UTF16 = "bench;mass\n1;2,5\n".encode("utf-16")
         (b'bench,note\n1,"two\nlines, one cell"\n', ("1", "two\nlines, one cell"), "UTF-8, comma, decimal point"),
         (b"bench,note\n\n\n1\n", ("1", ""), "UTF-8, comma, decimal point"),
     ],
-)  # fmt: skip
+)
 def test_a_csv_file_however_it_was_saved(content, cells, found):
     table = read_table("r.csv", content)
     assert (table.rows[0].cells, table.found) == (cells, found)
@@ -40,15 +40,22 @@ def test_a_csv_file_however_it_was_saved(content, cells, found):
 @pytest.mark.parametrize(
     ("content", "place", "sentence"),
     [
-        (b"", "", "empty"), (b"bench,mass\n", "", "csv has a heading but no rows"), (b"bench,bench\n1,2\n", "headings", "Two columns"),
-        (b"bench,mass\n1,=1+1\n", "line 2, mass", "formula"), (b"bench,mass\n1,@SUM(A1)\n", "line 2, mass", "formula"),
-        (b"bench,mass\n1,-cmd|x\n", "line 2, mass", "formula"), (b"bench,mass\n1,2,3\n", "line 2", "3 cells under 2"),
-        (b"bench,note\n1," + b"x" * 3000, "line 2, note", "3000 characters"), (b"\0\0\0\0", "", "neither a CSV"),
-        (b"a," * 80 + b"\n1\n", "headings", "columns"), (b"a\n" + b"1\n" * 20_001, "", "more than 20000"),
-        (b'a,b\n1,"never closed\n', "line", "cannot be read as CSV"), (b"\xff\xfea", "", "UTF-16"),
+        (b"", "", "empty"),
+        (b"bench,mass\n", "", "csv has a heading but no rows"),
+        (b"bench,bench\n1,2\n", "headings", "Two columns"),
+        (b"bench,mass\n1,=1+1\n", "line 2, mass", "formula"),
+        (b"bench,mass\n1,@SUM(A1)\n", "line 2, mass", "formula"),
+        (b"bench,mass\n1,-cmd|x\n", "line 2, mass", "formula"),
+        (b"bench,mass\n1,2,3\n", "line 2", "3 cells under 2"),
+        (b"bench,note\n1," + b"x" * 3000, "line 2, note", "3000 characters"),
+        (b"\0\0\0\0", "", "neither a CSV"),
+        (b"a," * 80 + b"\n1\n", "headings", "columns"),
+        (b"a\n" + b"1\n" * 20_001, "", "more than 20000"),
+        (b'a,b\n1,"never closed\n', "line", "cannot be read as CSV"),
+        (b"\xff\xfea", "", "UTF-16"),
         (b"PK\x03\x04 not a zip", "", "cannot be opened"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_table_says_where(content, place, sentence):
     with pytest.raises(BadTable) as refused:
         read_table("r.csv", content)
@@ -116,10 +123,13 @@ def read(text):
 @pytest.mark.parametrize(
     ("heading", "cell", "grams"),
     [
-        ("mass", "32.514", 32.514), ("gross / mg", "850.2", 0.8502), ("gross (mg)", "0.85 g", 0.85),
-        ("mass, g", "850 mg", 0.85), ("mass kg", "0.0325", 32.5),
+        ("mass", "32.514", 32.514),
+        ("gross / mg", "850.2", 0.8502),
+        ("gross (mg)", "0.85 g", 0.85),
+        ("mass, g", "850 mg", 0.85),
+        ("mass kg", "0.0325", 32.5),
     ],
-)  # fmt: skip
+)
 def test_a_bare_mass_has_the_unit_of_its_heading(heading, cell, grams):
     table = read_table("r.csv", f"bench;dish;{heading}\n1;dish;{cell}\n".encode())
     mapping = dict(zip(table.headers, ("bench", "container", "mass"), strict=True))
@@ -129,9 +139,14 @@ def test_a_bare_mass_has_the_unit_of_its_heading(heading, cell, grams):
 
 @pytest.mark.parametrize(
     ("heading", "cell", "value", "unit"),
-    [("taken", "3.006", 3.006, "g"), ("taken, mg", "3006", 3.006, "g"), ("taken / mL", "5.0", 5.0, "mL"),
-     ("taken / µL", "50", 0.05, "mL"), ("taken / mL", "2 g", 2.0, "g")],
-)  # fmt: skip
+    [
+        ("taken", "3.006", 3.006, "g"),
+        ("taken, mg", "3006", 3.006, "g"),
+        ("taken / mL", "5.0", 5.0, "mL"),
+        ("taken / µL", "50", 0.05, "mL"),
+        ("taken / mL", "2 g", 2.0, "g"),
+    ],
+)
 def test_a_bare_amount_has_the_unit_of_its_heading(heading, cell, value, unit):
     table = read_table("r.csv", f"bench;substance;{heading}\n1;powder;{cell}\n".encode())
     mapping = dict(zip(table.headers, ("bench", "substance", "amount"), strict=True))
@@ -170,12 +185,19 @@ def test_rows_become_readings():
 @pytest.mark.parametrize(
     ("row", "sentence"),
     [
-        ("9,dish,,,32.5,", "Bench 9 has no run"), ("x,dish,,,32.5,", "not a bench number"), ("1,dish,,,,", "has no mass"),
-        ("1,,,,32.5,", "nter the container"), ("1,dish,,sticky,32.5,", "not a state"), ("1,,,,,", "a mass, an amount, a volume"),
-        ("1,dish,,,heavy,", "not a number"), ("1,dish,,,-3,", "below zero"), ('1,dish,,,"1,000",', "could be 1.000 or 1000"),
-        ("1,dish,,wet,32.5,", "what is in the container"), ("1,dish,,,32.5,soon", "not a date and time"),
+        ("9,dish,,,32.5,", "Bench 9 has no run"),
+        ("x,dish,,,32.5,", "not a bench number"),
+        ("1,dish,,,,", "has no mass"),
+        ("1,,,,32.5,", "nter the container"),
+        ("1,dish,,sticky,32.5,", "not a state"),
+        ("1,,,,,", "a mass, an amount, a volume"),
+        ("1,dish,,,heavy,", "not a number"),
+        ("1,dish,,,-3,", "below zero"),
+        ('1,dish,,,"1,000",', "could be 1.000 or 1000"),
+        ("1,dish,,wet,32.5,", "what is in the container"),
+        ("1,dish,,,32.5,soon", "not a date and time"),
     ],
-)  # fmt: skip
+)
 def test_a_row_that_is_no_reading_is_said_by_its_line(row, sentence):
     found = read(f"bench,container,portion,state,mass,when\n{row}\n")
     [(place, says)] = found.troubles
@@ -193,10 +215,12 @@ def test_the_same_weighing_twice_in_one_file_is_asked_about():
     [
         ("bench,name\n1,Ada\n1,Bo\n2,Cy and Di\n", {1: "Ada and Bo", 2: "Cy and Di"}, []),
         ("place;students\n2;Zoë\n", {2: "Zoë"}, []),
-        ("bench,name\n3,Ada\nx,Bo\n", {}, ["line 2", "line 3"]), ("bench,name\n1,Ada\n1,Ada\n", {1: "Ada"}, ["line 3"]),
-        ("bench,name\n1," + "A" * 61 + "\n", {1: "A" * 61}, ["bench 1"]), ("bench,room\n1,3\n", {}, ["columns"]),
+        ("bench,name\n3,Ada\nx,Bo\n", {}, ["line 2", "line 3"]),
+        ("bench,name\n1,Ada\n1,Ada\n", {1: "Ada"}, ["line 3"]),
+        ("bench,name\n1," + "A" * 61 + "\n", {1: "A" * 61}, ["bench 1"]),
+        ("bench,room\n1,3\n", {}, ["columns"]),
     ],
-)  # fmt: skip
+)
 def test_pairs_of_a_class(text, pairs, troubles):
     table = read_table("p.csv", text.encode())
     found, wrong = pairs_of(table, guess(table.headers), 2)

@@ -9,15 +9,15 @@ from uuid import UUID, uuid4
 
 import psycopg
 
-from helvor.bench.entry import Payload
-from helvor.bench.planar import plate as planar
-from helvor.bench.procedure import Procedure
-from helvor.bench.run.reading_line import understand
+from helvor.core.engine.run.reading_line import understand
+from helvor.core.record.entry import Payload
+from helvor.core.record.procedure import Procedure
+from helvor.core.techniques.planar import plate as planar
 from helvor.notebook import accounts, classes, pages, procedures
 from helvor.notebook.pages import Draft, Written
 from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
-from tests.bench.plates import mm
+from tests.core.plates import mm
 
 PASSWORD = "correct horse battery"
 
@@ -93,8 +93,12 @@ def type_in(conn: psycopg.Connection, who: Teacher, page: UUID, *said: str) -> W
     written = None
     for line in said:
         written = pages.append(
-            conn, who.account, who.name, page,
-            lambda entries, line=line: [Draft(uuid4(), understand(line, entries).payload)], eluotropic_rank(),
-        )  # fmt: skip
+            conn,
+            who.account,
+            who.name,
+            page,
+            lambda entries, line=line: [Draft(uuid4(), understand(line, entries).payload)],
+            eluotropic_rank(),
+        )
     assert written is not None
     return written

@@ -68,10 +68,13 @@ def test_each_wrong_try_more_waits_longer_and_a_success_counts_anew(conn):
     assert try_to(conn, ida.email, PASSWORD) is not None
 
 
-@pytest.mark.parametrize("attack", [
-    "SELECT %(ida)s, '10.9.' || n / 250 || '.' || n %% 250 FROM generate_series(1, 400) n",    # at one person, from anywhere
-    "SELECT 'x' || n || '@y.example', '10.0.0.1' FROM generate_series(1, 400) n",              # from the school itself
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "attack",
+    [
+        "SELECT %(ida)s, '10.9.' || n / 250 || '.' || n %% 250 FROM generate_series(1, 400) n",  # at one person, from anywhere
+        "SELECT 'x' || n || '@y.example', '10.0.0.1' FROM generate_series(1, 400) n",  # from the school itself
+    ],
+)
 def test_whoever_guesses_does_not_shut_the_right_person_out(conn, attack):
     ida = teacher(conn, "Ida Frost", "A-1")
     assert try_to(conn, ida.email, PASSWORD, address="10.0.0.1") is not None

@@ -8,12 +8,12 @@ from uuid import uuid4
 import psycopg
 import pytest
 
-from helvor.bench.planar import plate as planar
+from helvor.core.techniques.planar import plate as planar
 from helvor.notebook import accounts, backup, files, pages
 from helvor.notebook.backup import BackupTrouble
 from helvor.notebook.database import connect
 from helvor.notebook.server import drop_database, make_database
-from tests.bench.plates import mm
+from tests.core.plates import mm
 from tests.notebook.people import plate_with_lane, run_of, teacher, type_in, write
 
 
@@ -109,9 +109,11 @@ def test_a_damaged_file_is_refused_and_nothing_happens(filled, other_url, tmp_pa
     backup.write(url, good)
     whole = good.read_bytes()
     cases = {
-        "cut": whole[: len(whole) // 2], "flipped": whole[:900] + bytes([whole[900] ^ 255]) + whole[901:],
-        "text": b"g\n1.2\n", "empty": b"",
-    }  # fmt: skip
+        "cut": whole[: len(whole) // 2],
+        "flipped": whole[:900] + bytes([whole[900] ^ 255]) + whole[901:],
+        "text": b"g\n1.2\n",
+        "empty": b"",
+    }
     for name, content in cases.items():
         (tmp_path / name).write_bytes(content)
         with pytest.raises(BackupTrouble):
@@ -121,9 +123,10 @@ def test_a_damaged_file_is_refused_and_nothing_happens(filled, other_url, tmp_pa
     with zipfile.ZipFile(good) as archive:
         manifest, dump = json.loads(archive.read("manifest.json")), archive.read("database.dump")
     for name, change, says in (
-        ("newer", {"version": 99}, "newer Helvor"), ("other", {"format": "something"}, "/other is not a backup of Helvor"),
+        ("newer", {"version": 99}, "newer Helvor"),
+        ("other", {"format": "something"}, "/other is not a backup of Helvor"),
         ("fewer", {"rows": manifest["rows"] | {"entry": 6}}, "does not contain all of entry"),
-    ):  # fmt: skip
+    ):
         with zipfile.ZipFile(tmp_path / name, "w") as archive:
             archive.writestr("manifest.json", json.dumps(manifest | change))
             archive.writestr("database.dump", dump)
@@ -146,6 +149,10 @@ def test_a_file_that_is_not_what_it_was_kept_as_is_noticed(filled, tmp_path):
 def test_tables_that_keep_sums_are_there(conn):
     """A renamed column would make the check pass by looking at nothing."""
     for table, content, known in backup._KEPT_SUMS:
-        columns = {c for (c,) in conn.execute(
-            "SELECT column_name FROM information_schema.columns WHERE table_name = %s", [table])}  # fmt: skip
+        columns = {
+            c
+            for (c,) in conn.execute(
+                "SELECT column_name FROM information_schema.columns WHERE table_name = %s", [table]
+            )
+        }
         assert {content, known} <= columns

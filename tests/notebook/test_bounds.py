@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.exchange import table_apart
 from helvor.exchange.archive import read as read_archive
 from helvor.exchange.archive import read_bounded
@@ -28,9 +28,16 @@ def picture(kind, size=(900, 700), mode="RGB", **more):
     return out.getvalue()
 
 
-@pytest.mark.parametrize(("kind", "more"), [
-    ("JPEG", {}), ("JPEG", {"progressive": True}), ("JPEG", {"quality": 95, "subsampling": 0}), ("PNG", {}), ("WEBP", {}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("kind", "more"),
+    [
+        ("JPEG", {}),
+        ("JPEG", {"progressive": True}),
+        ("JPEG", {"quality": 95, "subsampling": 0}),
+        ("PNG", {}),
+        ("WEBP", {}),
+    ],
+)
 def test_nothing_is_kept_behind_the_end_of_a_picture(kind, more):
     """A second picture, a place, an archive: what a viewer never shows is not what is kept."""
     content = picture(kind, **more)
@@ -148,9 +155,12 @@ def test_what_takes_too_much_memory_or_time_ends_in_its_own_process_with_a_sente
         " apart._child('photograph', 'large.png')"
     )
     said = subprocess.run(
-        [sys.executable, "-c", limited], input=out.getvalue(), capture_output=True, env={"PYTHONPATH": str(SOURCE)},
+        [sys.executable, "-c", limited],
+        input=out.getvalue(),
+        capture_output=True,
+        env={"PYTHONPATH": str(SOURCE)},
         check=False,
-    )  # fmt: skip
+    )
     assert said.returncode != 0 or b"unfit" in said.stdout.partition(b"\n")[0]
 
 

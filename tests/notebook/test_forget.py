@@ -6,11 +6,11 @@ from uuid import uuid4
 import psycopg
 import pytest
 
-from helvor.bench.container import Moved
-from helvor.bench.room import entries as day
-from helvor.bench.run.entries import Late, Noted
-from helvor.bench.techniques import TECHNIQUES
-from helvor.notebook import classes, containers, files, forget, imports, joining, pages, room
+from helvor.core.classroom.meeting import entries as day
+from helvor.core.engine.run.entries import Late, Noted
+from helvor.core.record.container import Moved
+from helvor.core.techniques.registered import TECHNIQUES
+from helvor.notebook import classes, containers, files, forget, imports, joining, lab_log, pages
 from helvor.notebook.pages import Draft, NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from tests.notebook.people import run_of, teacher, type_in
@@ -26,10 +26,15 @@ def ida(conn):
 @pytest.mark.parametrize(
     ("pair", "names"),
     [
-        ("Ada and Bo", ["Ada", "Bo"]), ("Ada Berg & Bo", ["Ada", "Berg", "Bo"]), ("pair 3", []), ("", []),
-        ("Zoë, Jean-Luc", ["Zoë", "Jean-Luc"]), ("The Pair", []), ("Bench 4, Cy and Di", ["Cy", "Di"]),
+        ("Ada and Bo", ["Ada", "Bo"]),
+        ("Ada Berg & Bo", ["Ada", "Berg", "Bo"]),
+        ("pair 3", []),
+        ("", []),
+        ("Zoë, Jean-Luc", ["Zoë", "Jean-Luc"]),
+        ("The Pair", []),
+        ("Bench 4, Cy and Di", ["Cy", "Di"]),
     ],
-)  # fmt: skip
+)
 def test_names_in_a_pair(pair, names):
     assert forget.names_in(pair) == names
 
@@ -41,11 +46,14 @@ def test_names_go_and_every_number_stays(conn, ida):
     pages.append(conn, ida.account, ida.name, run, lambda _: [late], RANK)
     now = datetime.now(UTC)
     classes.add_meeting(conn, ida.class_id, 1, now - timedelta(hours=1), now + timedelta(hours=1), "")
-    room.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), day.Absent(bench=1, who="Edda"))
-    room.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), day.Said(words="Edda is at the dentist"))
-    for says in (day.Began(), day.Happened(what="Edda cut a finger"),
-                 day.Ended(accidents=("Bench 1: Edda cut a finger",), why="Edda sees a doctor")):  # fmt: skip
-        room.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), says)
+    lab_log.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), day.Absent(bench=1, who="Edda"))
+    lab_log.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), day.Said(words="Edda is at the dentist"))
+    for says in (
+        day.Began(),
+        day.Happened(what="Edda cut a finger"),
+        day.Ended(accidents=("Bench 1: Edda cut a finger",), why="Edda sees a doctor"),
+    ):
+        lab_log.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), says)
     _, before = pages.open_page(conn, ida.account, run)
     sheet_before = TECHNIQUES["run"].work_out(before, pages.HouseRules(), RANK)
     files.keep(conn, ida.account, run, uuid4(), files.make("Ada masses.csv", b"g\n1.2\n"))
@@ -65,7 +73,7 @@ def test_names_go_and_every_number_stays(conn, ida):
     assert [str(e.payload) for e in after if e.payload.kind == "weighed"] == [
         str(e.payload) for e in before if e.payload.kind == "weighed"
     ]
-    book = room.open_book(conn, ida.account, ida.class_id, 1)
+    book = lab_log.open_book(conn, ida.account, ida.class_id, 1)
     assert "Edda" not in str(book.day)
     # Done again it finds nothing left to do.
     assert forget.forget_names(conn, ida.account, ida.class_id, RANK).entries == 0
@@ -124,8 +132,10 @@ def test_an_archived_class_is_read_and_not_written(conn, ida):
 
 def test_only_its_instructors_put_a_class_away(conn, ida):
     otto = teacher(conn, "Otto Ling", "B-1")
-    for what in (lambda: forget.archive(conn, otto.account, ida.class_id, away=True),
-                 lambda: forget.forget_names(conn, otto.account, ida.class_id, RANK)):  # fmt: skip
+    for what in (
+        lambda: forget.archive(conn, otto.account, ida.class_id, away=True),
+        lambda: forget.forget_names(conn, otto.account, ida.class_id, RANK),
+    ):
         with pytest.raises(NotYours):
             what()
     assert not classes.open_class(conn, ida.account, ida.class_id).archived

@@ -5,10 +5,10 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.bench.entry import Problem
-from helvor.bench.run import entries as e
-from helvor.bench.run.reading_line import understand
-from helvor.bench.techniques import TECHNIQUES
+from helvor.core.engine.run import entries as e
+from helvor.core.engine.run.reading_line import understand
+from helvor.core.record.entry import Problem
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook import forget, pages
 from helvor.notebook.database import connect
 from helvor.notebook.pages import Draft, EntryIdTaken, NotYours

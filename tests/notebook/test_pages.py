@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from helvor.bench.entry import Problem, Struck
-from helvor.bench.planar import plate as planar
+from helvor.core.record.entry import Problem, Struck
+from helvor.core.techniques.planar import plate as planar
 from helvor.notebook import classes, pages
 from helvor.notebook.database import connect
 from helvor.notebook.pages import Draft, EntryIdTaken, NotYours
 from helvor.shelf.solvents import eluotropic_rank
-from tests.bench.plates import mm
+from tests.core.plates import mm
 from tests.notebook.people import all_at_once, plate_with_lane, start, teacher, write
 
 
@@ -46,9 +46,11 @@ def test_the_database_itself_refuses_to_change_what_is_written(conn, statement):
 def test_the_database_itself_refuses_an_entry_that_does_not_fit(conn, column, value):
     who = teacher(conn, "Ida Frost", "A-1")
     page, _ = plate_with_lane(conn, who)
-    row = {"id": "gen_random_uuid()", "page_id": f"'{page}'", "seq": "9", "kind": "'spot'"} | {
-        "payload": "'{\"kind\": \"spot\"}'", "author_id": str(who.account)
-    } | {column: value}  # fmt: skip
+    row = (
+        {"id": "gen_random_uuid()", "page_id": f"'{page}'", "seq": "9", "kind": "'spot'"}
+        | {"payload": '\'{"kind": "spot"}\'', "author_id": str(who.account)}
+        | {column: value}
+    )
     with pytest.raises(psycopg.errors.IntegrityError):
         conn.execute(f"INSERT INTO entry ({', '.join(row)}) VALUES ({', '.join(row.values())})")
 

@@ -8,12 +8,12 @@ import psycopg
 import pytest
 from PIL import Image
 
-from helvor.bench.container import MadeUp, Tared
-from helvor.bench.entry import Problem
-from helvor.bench.plan import edit
-from helvor.bench.procedure import Procedure
-from helvor.bench.run.entries import HandoutCorrected
-from helvor.bench.techniques import STEP_KINDS
+from helvor.core.engine.plan import edit
+from helvor.core.engine.run.entries import HandoutCorrected
+from helvor.core.record.container import MadeUp, Tared
+from helvor.core.record.entry import Problem
+from helvor.core.record.procedure import Procedure
+from helvor.core.techniques.registered import STEP_KINDS
 from helvor.notebook import classes, containers, files, pages, pictures, procedures
 from helvor.notebook.database import connect
 from helvor.notebook.pages import NotYours

@@ -6,16 +6,16 @@ import psycopg
 import pytest
 from psycopg.types.json import Jsonb
 
-from helvor.bench.planar import plate as planar
-from helvor.bench.run.entries import Noted
+from helvor.core.engine.run.entries import Noted
+from helvor.core.techniques.planar import plate as planar
 from helvor.notebook import files, forget, pages, rights
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.migrate import migrate
 from helvor.notebook.pages import Draft
 from helvor.notebook.server import drop_database, make_database
 from helvor.shelf.solvents import eluotropic_rank
-from tests.bench.plates import mm
 from tests.conftest import serving
+from tests.core.plates import mm
 from tests.notebook.people import plate_with_lane, run_of, teacher, type_in, write
 
 INK = [table for table, held in rights.RIGHTS.items() if held is not None and not held.update and not held.delete]
@@ -39,22 +39,43 @@ def app(empty_url, server, ida):
         yield connection
 
 
-@pytest.mark.parametrize("statement", [
-    *(f"DELETE FROM {table}" for table in (*INK, "page", "account", "class", "institution", "migration", "container")),
-    *(f"TRUNCATE {table} CASCADE" for table in (*INK, "page", "session", "bench")),
-    *(f"ALTER TABLE {table} DISABLE TRIGGER ALL" for table in ("entry", "attachment")),
-    "UPDATE entry SET payload = payload", "UPDATE entry SET written_at = now()", "UPDATE room_entry SET reason = ''",
-    "UPDATE attachment SET content = 'x'", "UPDATE account SET email = 'a@b.example'", "UPDATE account SET is_demo = true",
-    "UPDATE name_taken_out SET what = ''", "INSERT INTO name_taken_out (what, record, account_id) SELECT 'entry', id, author_id FROM entry",
-    "INSERT INTO entry (id, page_id, seq, kind, payload, author_id, recorded_at)"
-    " SELECT gen_random_uuid(), page_id, 99, kind, payload, author_id, '2020-01-01' FROM entry LIMIT 1",
-    "SET session_replication_role = replica", "SET ROLE helvor_owner", "CREATE ROLE somebody", "CREATE TABLE mine (a int)",
-    "ALTER ROLE helvor_app SUPERUSER", "SELECT pg_read_file('postgresql.conf')", "COPY entry TO '/tmp/entries'",
-    "COPY entry TO PROGRAM 'cat'", "CREATE FUNCTION f() RETURNS int LANGUAGE sql AS 'SELECT 1'", "DROP TABLE entry",
-    "ALTER FUNCTION refuse_in_ink() OWNER TO helvor_app", "ALTER SYSTEM SET fsync = off",
-    "SELECT * FROM pg_authid", "UPDATE migration SET sha256 = ''", "DROP TRIGGER in_ink ON entry",
-    "INSERT INTO migration (name, sha256) VALUES ('x', 'y')",
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "statement",
+    [
+        *(
+            f"DELETE FROM {table}"
+            for table in (*INK, "page", "account", "class", "institution", "migration", "container")
+        ),
+        *(f"TRUNCATE {table} CASCADE" for table in (*INK, "page", "session", "bench")),
+        *(f"ALTER TABLE {table} DISABLE TRIGGER ALL" for table in ("entry", "attachment")),
+        "UPDATE entry SET payload = payload",
+        "UPDATE entry SET written_at = now()",
+        "UPDATE room_entry SET reason = ''",
+        "UPDATE attachment SET content = 'x'",
+        "UPDATE account SET email = 'a@b.example'",
+        "UPDATE account SET is_demo = true",
+        "UPDATE name_taken_out SET what = ''",
+        "INSERT INTO name_taken_out (what, record, account_id) SELECT 'entry', id, author_id FROM entry",
+        "INSERT INTO entry (id, page_id, seq, kind, payload, author_id, recorded_at)"
+        " SELECT gen_random_uuid(), page_id, 99, kind, payload, author_id, '2020-01-01' FROM entry LIMIT 1",
+        "SET session_replication_role = replica",
+        "SET ROLE helvor_owner",
+        "CREATE ROLE somebody",
+        "CREATE TABLE mine (a int)",
+        "ALTER ROLE helvor_app SUPERUSER",
+        "SELECT pg_read_file('postgresql.conf')",
+        "COPY entry TO '/tmp/entries'",
+        "COPY entry TO PROGRAM 'cat'",
+        "CREATE FUNCTION f() RETURNS int LANGUAGE sql AS 'SELECT 1'",
+        "DROP TABLE entry",
+        "ALTER FUNCTION refuse_in_ink() OWNER TO helvor_app",
+        "ALTER SYSTEM SET fsync = off",
+        "SELECT * FROM pg_authid",
+        "UPDATE migration SET sha256 = ''",
+        "DROP TRIGGER in_ink ON entry",
+        "INSERT INTO migration (name, sha256) VALUES ('x', 'y')",
+    ],
+)
 def test_who_serves_cannot(app, statement):
     before = app.execute("SELECT count(*), max(written_at) FROM entry").fetchone()
     with pytest.raises((psycopg.errors.InsufficientPrivilege, psycopg.errors.RestrictViolation)):
@@ -91,15 +112,18 @@ def taken_out(conn, account, entry, payload, reason=""):
     conn.execute("SELECT take_name_out(%s, 'entry', %s, %s, %s)", [account, entry, Jsonb(payload), reason])
 
 
-@pytest.mark.parametrize("change", [
-    lambda says: says | {"words": "Eve saw white fumes"},            # another name
-    lambda says: says | {"words": GONE + " and smoke"},              # more words
-    lambda says: says | {"words": "—", "kind": "struck"},            # another kind
-    lambda says: {k: v for k, v in says.items() if k != "words"},    # a field fewer
-    lambda says: says | {"more": "—"},                               # a field more
-    lambda says: says | {"celsius": 20.0},                           # a reading
-    lambda says: says | {"step": "—"},                               # what is no free word
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda says: says | {"words": "Eve saw white fumes"},  # another name
+        lambda says: says | {"words": GONE + " and smoke"},  # more words
+        lambda says: says | {"words": "—", "kind": "struck"},  # another kind
+        lambda says: {k: v for k, v in says.items() if k != "words"},  # a field fewer
+        lambda says: says | {"more": "—"},  # a field more
+        lambda says: says | {"celsius": 20.0},  # a reading
+        lambda says: says | {"step": "—"},  # what is no free word
+    ],
+)
 def test_the_one_way_to_change_ink_takes_words_out_and_puts_none_in(app, ida, change):
     entry, says = app.execute("SELECT id, payload FROM entry WHERE kind = 'noted'").fetchone()
     assert says["words"] == NAME

@@ -4,15 +4,20 @@ import numpy as np
 import pytest
 from scipy import integrate, stats
 
-from helvor.bench.column.model import Compound, bands, column_volume, elution, emg, found_band, in_tubes
-from helvor.bench.column.sizing import FLASH, draft, suitability
+from helvor.core.laws.column.model import Compound, bands, column_volume, elution, emg, found_band, in_tubes
+from helvor.core.laws.column.sizing import FLASH, draft, suitability
 
 
 @pytest.mark.parametrize(
     ("diameter", "eluent", "easy", "hard", "fraction"),
-    [(10, 100, 100, 40, 5), (20, 200, 400, 160, 10), (30, 400, 900, 360, 20), (40, 600, 1600, 600, 30),
-     (50, 1000, 2500, 1000, 50)],
-)  # fmt: skip
+    [
+        (10, 100, 100, 40, 5),
+        (20, 200, 400, 160, 10),
+        (30, 400, 900, 360, 20),
+        (40, 600, 1600, 600, 30),
+        (50, 1000, 2500, 1000, 50),
+    ],
+)
 def test_the_published_table(diameter, eluent, easy, hard, fraction):
     """W. C. Still, M. Kahn, A. Mitra, J. Org. Chem. 1978, 43, 2923."""
     assert (diameter, eluent, easy, hard, fraction) in FLASH

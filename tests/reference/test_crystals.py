@@ -12,9 +12,9 @@ from chemicals import CAS_from_any, Hfus, Tm
 from scipy.optimize import brentq
 from scipy.stats import linregress
 
-from helvor.bench.crystallization.melting import Range, judge_range, same_by_mixing
-from helvor.bench.crystallization.plan import recrystallize
-from helvor.bench.crystallization.solubility import GAS, Curve, Point
+from helvor.core.laws.crystallization.melting import Range, judge_range, same_by_mixing
+from helvor.core.laws.crystallization.plan import recrystallize
+from helvor.core.laws.crystallization.solubility import GAS, Curve, Point
 from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.shelf import shipped
 from helvor.shelf.solubilities import shelf_curves

@@ -2,7 +2,7 @@
 
 Sources: RFC 4180 by Python's ``csv``; ECMA-376 by openpyxl; RO-Crate 1.1 (https://w3id.org/ro/crate/1.1) by the
 package ``rocrate``; JSON Schema 2020-12 by ``jsonschema``. PDF text against the page stands in tests/web/test_reports.py
-(pypdf), robust statistics against NumPy and SciPy in tests/bench/review.
+(pypdf), robust statistics against NumPy and SciPy in tests/core/review.
 """
 
 import csv
@@ -27,10 +27,12 @@ from tests.exchange.test_archive import whole, written
 __all__ = ["whole"]
 
 CELLS = st.one_of(
-    st.none(), st.integers(-10**9, 10**9), st.floats(-1e6, 1e6, allow_nan=False),
+    st.none(),
+    st.integers(-(10**9), 10**9),
+    st.floats(-1e6, 1e6, allow_nan=False),
     st.text(st.characters(codec="utf-8", exclude_categories=("Cc", "Cs")), max_size=30),
     st.sampled_from(["=1+1", "+cmd|' /C calc'!A0", "@SUM(A1)", "-2+3", "http://example.org", "{=1}", "0123"]),
-)  # fmt: skip
+)
 
 
 @given(st.lists(st.tuples(CELLS, CELLS), min_size=1, max_size=8))

@@ -6,11 +6,11 @@ import chemicals
 import pytest
 from chemicals.identifiers import CAS_from_any
 
-from helvor.bench.extraction.acid_base import Solute, Water, ph_of, ph_to_move, to_reach
-from helvor.bench.extraction.distribution import left, limit, with_clinging
-from helvor.bench.extraction.drying import AGENT
-from helvor.bench.extraction.layers import settle
-from helvor.bench.extraction.solutions import COEFFICIENTS, molar_density, solution_density, water_density
+from helvor.core.laws.extraction.acid_base import Solute, Water, ph_of, ph_to_move, to_reach
+from helvor.core.laws.extraction.distribution import left, limit, with_clinging
+from helvor.core.laws.extraction.drying import AGENT
+from helvor.core.laws.extraction.layers import settle
+from helvor.core.laws.extraction.solutions import COEFFICIENTS, molar_density, solution_density, water_density
 from helvor.shelf.liquids import liquid_named
 from helvor.shelf.shelf import shipped
 
@@ -35,11 +35,20 @@ def test_the_coefficients_are_those_of_the_collection(formula):
 @pytest.mark.parametrize(
     ("formula", "fraction", "handbook"),
     [
-        ("NaCl", 0.10, 1.0707), ("NaCl", 0.26, 1.1972), ("NaOH", 0.04, 1.0428), ("NaOH", 0.20, 1.2192),
-        ("HCl", 0.10, 1.0476), ("HCl", 0.30, 1.1492), ("NaHCO3", 0.05, 1.0354), ("Na2CO3", 0.10, 1.1029),
-        ("H2SO4", 0.50, 1.3952), ("CaCl2", 0.20, 1.1775), ("NH3", 0.10, 0.9575), ("KCl", 0.20, 1.1328),
+        ("NaCl", 0.10, 1.0707),
+        ("NaCl", 0.26, 1.1972),
+        ("NaOH", 0.04, 1.0428),
+        ("NaOH", 0.20, 1.2192),
+        ("HCl", 0.10, 1.0476),
+        ("HCl", 0.30, 1.1492),
+        ("NaHCO3", 0.05, 1.0354),
+        ("Na2CO3", 0.10, 1.1029),
+        ("H2SO4", 0.50, 1.3952),
+        ("CaCl2", 0.20, 1.1775),
+        ("NH3", 0.10, 0.9575),
+        ("KCl", 0.20, 1.1328),
     ],
-)  # fmt: skip
+)
 def test_densities_of_solutions_against_the_handbook(formula, fraction, handbook):
     """CRC Handbook, concentrative properties of aqueous solutions at 20 °C; values from memory."""
     assert solution_density(formula, fraction) == pytest.approx(handbook, abs=0.004)
@@ -63,9 +72,14 @@ def test_organic_densities_against_the_library(solvent):
 
 @pytest.mark.parametrize(
     ("solvent", "handbook"),
-    [("diethyl ether", 0.714), ("ethyl acetate", 0.900), ("hexane", 0.661), ("dichloromethane", 1.326),
-     ("chloroform", 1.489)],
-)  # fmt: skip
+    [
+        ("diethyl ether", 0.714),
+        ("ethyl acetate", 0.900),
+        ("hexane", 0.661),
+        ("dichloromethane", 1.326),
+        ("chloroform", 1.489),
+    ],
+)
 def test_organic_densities_against_the_handbook(solvent, handbook):
     """CRC Handbook, 20 °C; from memory."""
     assert liquid_named(solvent, SHELF).density == pytest.approx(handbook, abs=0.005)
@@ -73,9 +87,16 @@ def test_organic_densities_against_the_handbook(solvent, handbook):
 
 @pytest.mark.parametrize(
     ("solvent", "place"),
-    [("diethyl ether", "upper"), ("ethyl acetate", "upper"), ("hexane", "upper"), ("toluene", "upper"),
-     ("tert-butyl methyl ether", "upper"), ("dichloromethane", "lower"), ("chloroform", "lower")],
-)  # fmt: skip
+    [
+        ("diethyl ether", "upper"),
+        ("ethyl acetate", "upper"),
+        ("hexane", "upper"),
+        ("toluene", "upper"),
+        ("tert-butyl methyl ether", "upper"),
+        ("dichloromethane", "lower"),
+        ("chloroform", "lower"),
+    ],
+)
 def test_ether_on_top_dichloromethane_below(solvent, place):
     """A fact of the trade: common practice, no source."""
     water = liquid_named("water", SHELF)
@@ -169,11 +190,13 @@ def test_what_clings_by_direct_simulation():
     ("d", "feed", "portion", "times", "percent_left"),
     [
         # 100 mL of water with 100 mL of ether at once, then four times 25 mL, D = 4: 20 % and 6.25 %.
-        (4.0, 100.0, 100.0, 1, 20.0), (4.0, 100.0, 25.0, 4, 6.25),
+        (4.0, 100.0, 100.0, 1, 20.0),
+        (4.0, 100.0, 25.0, 4, 6.25),
         # D = 3, 50 mL of water, 100 mL at once 14 %, five times 20 mL 1.9 %.
-        (3.0, 50.0, 100.0, 1, 14.29), (3.0, 50.0, 20.0, 5, 1.944),
+        (3.0, 50.0, 100.0, 1, 14.29),
+        (3.0, 50.0, 20.0, 5, 1.944),
     ],
-)  # fmt: skip
+)
 def test_textbook_extraction(d, feed, portion, times, percent_left):
     """Worked examples in the manner of Harris, Quantitative Chemical Analysis, from memory."""
     assert 100 * left(d, feed, portion, times) == pytest.approx(percent_left, rel=0.002)
@@ -198,9 +221,14 @@ def test_acid_to_ph_two_is_unused_base_and_salt_and_free_acid():
 
 @pytest.mark.parametrize(
     ("key", "holds"),
-    [("sodium-sulfate", 1.27), ("magnesium-sulfate", 1.05), ("calcium-chloride", 0.97), ("potassium-carbonate", 0.20),
-     ("calcium-sulfate", 0.07)],
-)  # fmt: skip
+    [
+        ("sodium-sulfate", 1.27),
+        ("magnesium-sulfate", 1.05),
+        ("calcium-chloride", 0.97),
+        ("potassium-carbonate", 0.20),
+        ("calcium-sulfate", 0.07),
+    ],
+)
 def test_uptake_of_drying_agents_at_the_full_hydrate(key, holds):
     """Computed from the hydrates' formulas; the numbers of common tables, from memory."""
     assert AGENT[key].holds == pytest.approx(holds, abs=0.006)
@@ -208,9 +236,15 @@ def test_uptake_of_drying_agents_at_the_full_hydrate(key, holds):
 
 @pytest.mark.parametrize(
     ("name", "handbook"),
-    [("diethyl ether", 34.6), ("tert-butyl methyl ether", 55.2), ("ethyl acetate", 77.1), ("hexane", 68.7),
-     ("dichloromethane", 39.8), ("toluene", 110.6)],
-)  # fmt: skip
+    [
+        ("diethyl ether", 34.6),
+        ("tert-butyl methyl ether", 55.2),
+        ("ethyl acetate", 77.1),
+        ("hexane", 68.7),
+        ("dichloromethane", 39.8),
+        ("toluene", 110.6),
+    ],
+)
 def test_boiling_points_against_handbook_and_library(name, handbook):
     """CRC Handbook, from memory; and the library's own choice among its collections."""
     item = next(one for one in SHELF if one.kind == "solvent" and one.name == name)

@@ -10,7 +10,7 @@ import statistics
 import numpy as np
 from PIL import Image
 
-from helvor.bench.planar.photo.read import read_photo
+from helvor.core.techniques.planar.photo.read import read_photo
 from tests.photographs import any_scene, take
 
 

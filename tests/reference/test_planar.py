@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 from uncertainties import ufloat
 
-from helvor.bench.planar import rf
-from helvor.bench.planar.arrival import rise
-from helvor.bench.planar.eluent import parse_eluent
-from helvor.bench.planar.tune import Point, fit
-from helvor.bench.quantity import Estimate, reading_uncertainty
+from helvor.core.laws.planar import rf
+from helvor.core.laws.planar.arrival import rise
+from helvor.core.laws.planar.eluent import parse_eluent
+from helvor.core.laws.planar.tune import Point, fit
+from helvor.core.quantities.reading import Estimate, reading_uncertainty
 from helvor.shelf.shelf import shipped
-from tests.bench.plates import Writing
+from tests.core.plates import Writing
 
 
 @pytest.mark.parametrize(

@@ -11,12 +11,12 @@ from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 from scipy.stats import norm
 
-from helvor.bench.column.model import Compound, column_volume
-from helvor.bench.devices import models
-from helvor.bench.extraction.acid_base import Solute, Water
-from helvor.bench.practice import virtual_column, virtual_filter, virtual_funnel
-from helvor.bench.practice.rehearsals import crystals as acetanilide
-from helvor.bench.practice.virtual_crystals import melts
+from helvor.core.devices import models
+from helvor.core.laws.column.model import Compound, column_volume
+from helvor.core.laws.extraction.acid_base import Solute, Water
+from helvor.core.practice import virtual_column, virtual_filter, virtual_funnel
+from helvor.core.practice.rehearsals import crystals as acetanilide
+from helvor.core.practice.virtual_crystals import melts
 
 
 def perry(cas, kelvin):

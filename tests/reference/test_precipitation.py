@@ -9,10 +9,10 @@ import chemicals
 import pytest
 from scipy import optimize
 
-from helvor.bench.filtration.wash import left_after
-from helvor.bench.formula import balance, molar_mass, plain
-from helvor.bench.precipitation.gravimetry import factor
-from helvor.bench.precipitation.solubility import dissolved, salt_of
+from helvor.core.laws.filtration.wash import left_after
+from helvor.core.laws.precipitation.gravimetry import factor
+from helvor.core.laws.precipitation.solubility import dissolved, salt_of
+from helvor.core.quantities.formula import balance, molar_mass, plain
 from helvor.shelf.shelf import shipped
 
 BALANCED = [
@@ -48,11 +48,18 @@ def test_balancing_agrees_with_chempy(unbalanced, left, right):
 @pytest.mark.parametrize(
     ("formula", "cas"),
     [
-        ("BaSO4", "7727-43-7"), ("AgCl", "7783-90-6"), ("Fe2O3", "1309-37-1"), ("CaCO3", "471-34-1"),
-        ("BaCl2·2H2O", "10326-27-9"), ("MgSO4·7H2O", "10034-99-8"), ("Na2SO4", "7757-82-6"), ("K2CrO4", "7789-00-6"),
-        ("PbI2", "10101-63-0"), ("Mg2P2O7", "13446-24-7"),
+        ("BaSO4", "7727-43-7"),
+        ("AgCl", "7783-90-6"),
+        ("Fe2O3", "1309-37-1"),
+        ("CaCO3", "471-34-1"),
+        ("BaCl2·2H2O", "10326-27-9"),
+        ("MgSO4·7H2O", "10034-99-8"),
+        ("Na2SO4", "7757-82-6"),
+        ("K2CrO4", "7789-00-6"),
+        ("PbI2", "10101-63-0"),
+        ("Mg2P2O7", "13446-24-7"),
     ],
-)  # fmt: skip
+)
 def test_formula_masses_of_precipitates_against_the_chemicals_library(formula, cas):
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
@@ -67,15 +74,30 @@ def test_formula_masses_of_precipitates_against_the_chemicals_library(formula, c
     ("sought", "weighed", "value"),
     [
         # Gravimetric factors as analytical handbooks print them; from memory.
-        ("SO4", "BaSO4", 0.4116), ("SO3", "BaSO4", 0.3430), ("S", "BaSO4", 0.1374), ("Cl", "AgCl", 0.2474),
-        ("Fe", "Fe2O3", 0.6994), ("FeO", "Fe2O3", 0.8998), ("Mg", "Mg2P2O7", 0.2184), ("MgO", "Mg2P2O7", 0.3622),
-        ("P2O5", "Mg2P2O7", 0.6378), ("CaO", "CaCO3", 0.5603), ("Al", "Al2O3", 0.5293), ("Br", "AgBr", 0.4255),
-        ("Ca", "CaC2O4·H2O", 0.2743), ("K", "KClO4", 0.2822), ("Ni", "NiC8H14N4O4", 0.2032), ("Pb", "PbSO4", 0.6832),
+        ("SO4", "BaSO4", 0.4116),
+        ("SO3", "BaSO4", 0.3430),
+        ("S", "BaSO4", 0.1374),
+        ("Cl", "AgCl", 0.2474),
+        ("Fe", "Fe2O3", 0.6994),
+        ("FeO", "Fe2O3", 0.8998),
+        ("Mg", "Mg2P2O7", 0.2184),
+        ("MgO", "Mg2P2O7", 0.3622),
+        ("P2O5", "Mg2P2O7", 0.6378),
+        ("CaO", "CaCO3", 0.5603),
+        ("Al", "Al2O3", 0.5293),
+        ("Br", "AgBr", 0.4255),
+        ("Ca", "CaC2O4·H2O", 0.2743),
+        ("K", "KClO4", 0.2822),
+        ("Ni", "NiC8H14N4O4", 0.2032),
+        ("Pb", "PbSO4", 0.6832),
         # Above 1: the hydrate is heavier than what is weighed for it.
-        ("MgSO4·7H2O", "BaSO4", 1.0561), ("Na2SO4·10H2O", "BaSO4", 1.3804), ("FeSO4·7H2O", "Fe2O3", 3.4820),
-        ("MgSO4·7H2O", "Mg2P2O7", 2.2151), ("CuSO4·5H2O", "BaSO4", 1.0698),
+        ("MgSO4·7H2O", "BaSO4", 1.0561),
+        ("Na2SO4·10H2O", "BaSO4", 1.3804),
+        ("FeSO4·7H2O", "Fe2O3", 3.4820),
+        ("MgSO4·7H2O", "Mg2P2O7", 2.2151),
+        ("CuSO4·5H2O", "BaSO4", 1.0698),
     ],
-)  # fmt: skip
+)
 def test_gravimetric_factors(sought, weighed, value):
     carrier = {"P2O5": "P", "MgO": "Mg"}.get(sought, "Mg" if weighed == "Mg2P2O7" else "Ni" if sought == "Ni" else "")
     assert factor(sought, weighed, carrier) == pytest.approx(value, rel=4e-4)
@@ -85,9 +107,15 @@ def test_gravimetric_factors(sought, weighed, value):
     ("formula", "mg_per_litre"),
     [
         # What a litre of pure water takes at 25 °C, as handbooks round it; from memory. Hydrolysis is left out.
-        ("BaSO4", 2.4), ("AgCl", 1.9), ("PbI2", 640), ("Ag2CrO4", 22), ("CaF2", 16), ("PbSO4", 48), ("CaC2O4·H2O", 7),
+        ("BaSO4", 2.4),
+        ("AgCl", 1.9),
+        ("PbI2", 640),
+        ("Ag2CrO4", 22),
+        ("CaF2", 16),
+        ("PbSO4", 48),
+        ("CaC2O4·H2O", 7),
     ],
-)  # fmt: skip
+)
 def test_solubility_in_pure_water_from_the_shelfs_products(formula, mg_per_litre):
     item = next(item for item in shipped() if item.kind == "precipitate" and plain(item.formula) == plain(formula))
     salt = salt_of(formula)

@@ -10,13 +10,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from uncertainties import ufloat
 
-from helvor.bench.container import MadeUp
-from helvor.bench.formula import molar_mass, parse_equation
-from helvor.bench.measured import Measured
-from helvor.bench.run.drying import Weighing, constancy
-from helvor.bench.run.ledger import indication_u, net_u
+from helvor.core.engine.run.ledger import indication_u, net_u
+from helvor.core.laws.constant_mass import Weighing, constancy
+from helvor.core.quantities.formula import molar_mass, parse_equation
+from helvor.core.quantities.measured import Measured
+from helvor.core.record.container import MadeUp
 from helvor.shelf.shelf import shipped
-from tests.bench.runs import CHALK, sheet_of
+from tests.core.runs import CHALK, sheet_of
 
 values = st.floats(0.5, 100)
 doubts = st.floats(1e-5, 0.02)
@@ -87,9 +87,18 @@ def test_melting_points_on_the_shelf(cas, celsius):
 @pytest.mark.parametrize(
     ("name", "density"),
     # Handbook densities at 20 °C (CRC Handbook); from memory.
-    [("diethyl ether", 0.713), ("ethyl acetate", 0.900), ("hexane", 0.659), ("dichloromethane", 1.327),
-     ("chloroform", 1.489), ("ethanol", 0.789), ("acetone", 0.790), ("water", 0.998), ("toluene", 0.867)],
-)  # fmt: skip
+    [
+        ("diethyl ether", 0.713),
+        ("ethyl acetate", 0.900),
+        ("hexane", 0.659),
+        ("dichloromethane", 1.327),
+        ("chloroform", 1.489),
+        ("ethanol", 0.789),
+        ("acetone", 0.790),
+        ("water", 0.998),
+        ("toluene", 0.867),
+    ],
+)
 def test_densities_on_the_shelf(name, density):
     item = next(i for i in shipped() if i.name == name)
     assert item.number("density") == pytest.approx(density, rel=0.01)
@@ -120,10 +129,16 @@ def test_dried_to_constant_weight():
 @pytest.mark.parametrize(
     ("name", "tolerance"),
     # ISO 648 (pipettes), 1042 (flasks), 385 (burettes), 4788 (cylinders), class A unless said; from memory.
-    [("pipette 10 mL, class A", 0.02), ("pipette 25 mL, class A", 0.03), ("volumetric flask 100 mL, class A", 0.1),
-     ("volumetric flask 250 mL, class A", 0.15), ("burette 50 mL, class A", 0.05), ("burette 50 mL, class B", 0.1),
-     ("cylinder 100 mL, class A", 0.5)],
-)  # fmt: skip
+    [
+        ("pipette 10 mL, class A", 0.02),
+        ("pipette 25 mL, class A", 0.03),
+        ("volumetric flask 100 mL, class A", 0.1),
+        ("volumetric flask 250 mL, class A", 0.15),
+        ("burette 50 mL, class A", 0.05),
+        ("burette 50 mL, class B", 0.1),
+        ("cylinder 100 mL, class A", 0.5),
+    ],
+)
 def test_glassware_tolerances(name, tolerance):
     glass = next(i for i in shipped() if i.name == name)
     assert glass.number("tolerance") == tolerance
@@ -153,12 +168,17 @@ def test_a_textbook_yield():
 def test_a_textbook_mass_balance():
     """A separation exercise of the usual textbook form (from memory): 3.24 g of a mixture give 1.12 g of a sublimate,
     1.04 g of salt and 1.01 g of sand: 34.6, 32.1 and 31.2 %, 97.8 % found."""
-    from tests.bench.runs import POWDER
+    from tests.core.runs import POWDER
 
     ledger = sheet_of(
-        "dish 40.00", "dish powder 43.24", "dish residue dried 42.12", "beaker + watch glass 70.00",
-        "dish beads dried 41.01", "beaker + watch glass salt dried 71.04", procedure=POWDER,
-    ).ledger  # fmt: skip
+        "dish 40.00",
+        "dish powder 43.24",
+        "dish residue dried 42.12",
+        "beaker + watch glass 70.00",
+        "dish beads dried 41.01",
+        "beaker + watch glass salt dried 71.04",
+        procedure=POWDER,
+    ).ledger
     assert {n: round(100 * p.value, 1) for n, p in ledger.parts.items()} == {
         "camphor vapour": 34.6,
         "salt": 32.1,

@@ -2,8 +2,8 @@
 
 import pytest
 
-from helvor.bench.entry import Problem
-from helvor.bench.step_kinds import WASTE, WRONG_BOTTLES
+from helvor.core.record.entry import Problem
+from helvor.core.record.step_kinds import WASTE, WRONG_BOTTLES
 from helvor.exchange.shelf import BadShelf, read_shelf, shelf_csv
 from helvor.notebook.shelf_values import checked
 from helvor.shelf.shelf import KINDS, PROPERTIES, OwnValue, find, shipped, with_own
@@ -70,9 +70,15 @@ def test_the_series_runs_from_weak_to_strong():
 
 @pytest.mark.parametrize(
     ("text", "first"),
-    [("dcm", "dichloromethane"), ("ethyl ac", "ethyl acetate"), ("141-78-6", "ethyl acetate"), ("KCl", "potassium chloride"),
-     ("chalk", "calcium carbonate"), ("  EPSOM   salt ", "magnesium sulfate heptahydrate")],
-)  # fmt: skip
+    [
+        ("dcm", "dichloromethane"),
+        ("ethyl ac", "ethyl acetate"),
+        ("141-78-6", "ethyl acetate"),
+        ("KCl", "potassium chloride"),
+        ("chalk", "calcium carbonate"),
+        ("  EPSOM   salt ", "magnesium sulfate heptahydrate"),
+    ],
+)
 def test_it_is_found_by_typing(text, first):
     assert find(shipped(), text, ["solvent", "substance"])[0].name == first
 

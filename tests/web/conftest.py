@@ -12,20 +12,20 @@ import psycopg
 import pytest
 from starlette.testclient import TestClient
 
-from helvor.bench.entry import Payload
-from helvor.bench.planar import plate as planar
-from helvor.bench.planar.plate import gather
-from helvor.bench.practice.rehearsals import STORIES
+from helvor.core.practice.rehearsals import STORIES
+from helvor.core.record.entry import Payload
+from helvor.core.techniques.planar import plate as planar
+from helvor.core.techniques.planar.plate import gather
 from helvor.exchange.device_line import At
 from helvor.notebook import accounts, files, imports, pages, people, photographs, rehearsals, report_jobs
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.pages import Draft
 from helvor.notebook.server import LocalServer
 from helvor.shelf.solvents import eluotropic_rank
-from helvor.stand_ins.bank import Bank
+from helvor.simulators.bank import Bank
 from helvor.web.app import Settings, create_app
-from tests.bench.plates import mm
 from tests.conftest import serving
+from tests.core.plates import mm
 from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, run_of, teacher
 from tests.photographs import Blob, Scene, take
 
@@ -96,13 +96,24 @@ class School:
         page, keys = uuid4(), {label: uuid4() for label in ("6", "7", "F")}
         says: list[tuple[UUID, Payload]] = [
             (uuid4(), planar.SetUp(phase="silica", width=mm(50), height=mm(100), origin=mm(10))),
-            *((key, planar.Lane(at=mm(10 * n), label=label, role="reference" if label == "F" else "unknown",
-                                substance="ferrocene" if label == "F" else ""))
-              for n, (label, key) in enumerate(keys.items(), 1)),
+            *(
+                (
+                    key,
+                    planar.Lane(
+                        at=mm(10 * n),
+                        label=label,
+                        role="reference" if label == "F" else "unknown",
+                        substance="ferrocene" if label == "F" else "",
+                    ),
+                )
+                for n, (label, key) in enumerate(keys.items(), 1)
+            ),
             (uuid4(), planar.Front(distance=mm(80))),
-            *((uuid4(), planar.Spot(lane=keys[label], distance=mm(at), strength=strength))
-              for label, at, strength in (("6", 44, "heavy"), ("7", 20, "faint"), ("F", 44.5, "clear"))),
-        ]  # fmt: skip
+            *(
+                (uuid4(), planar.Spot(lane=keys[label], distance=mm(at), strength=strength))
+                for label, at, strength in (("6", 44, "heavy"), ("7", 20, "faint"), ("F", 44.5, "clear"))
+            ),
+        ]
         pages.start_page(self.conn, self.ida.account, self.ida.bench, "planar", page)
         drafts = [Draft(key, one) for key, one in says]
         pages.append(self.conn, self.ida.account, self.ida.name, page, lambda _: drafts, eluotropic_rank())
@@ -212,7 +223,13 @@ def ida(school: School) -> TestClient:
 def spot_form(school: School, **changes: object) -> dict[str, object]:
     """A filled spot form."""
     form = {
-        "kind": "spot", "entry": str(uuid4()), "lane": str(school.lane), "distance": "40.0", "strength": "clear",
-        "seen": "254", "swatch": "", "view": "254",
-    }  # fmt: skip
+        "kind": "spot",
+        "entry": str(uuid4()),
+        "lane": str(school.lane),
+        "distance": "40.0",
+        "strength": "clear",
+        "seen": "254",
+        "swatch": "",
+        "view": "254",
+    }
     return form | changes

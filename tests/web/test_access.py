@@ -18,23 +18,71 @@ from tests.notebook.people import PASSWORD, POWDER
 from tests.web.conftest import small_photograph
 
 WAYS_IN = {
-    ("GET", "/sign-in"), ("POST", "/sign-in"), ("GET", "/join"), ("POST", "/join"), ("GET", "/invitation/{link}"),
-    ("POST", "/invitation/{link}"), ("GET", "/reset/{link}"), ("POST", "/reset/{link}"), ("GET", "/health"), ("GET", "/ready"), ("GET", "/worker.js"), ("GET", "/api"),
-}  # fmt: skip
+    ("GET", "/sign-in"),
+    ("POST", "/sign-in"),
+    ("GET", "/join"),
+    ("POST", "/join"),
+    ("GET", "/invitation/{link}"),
+    ("POST", "/invitation/{link}"),
+    ("GET", "/reset/{link}"),
+    ("POST", "/reset/{link}"),
+    ("GET", "/health"),
+    ("GET", "/ready"),
+    ("GET", "/worker.js"),
+    ("GET", "/api"),
+}
 """Pages that anybody opens: written down here once more, for what a route says of itself may be wrong."""
 
 OWN = {
-    ("POST", "/people/password"), ("GET", "/"), ("GET", "/find"), ("GET", "/practice"), ("GET", "/practice/plate"), ("POST", "/practice/plate/measure"), ("GET", "/practice/drills"), ("POST", "/practice/drills"), ("GET", "/bring-in"), ("POST", "/bring-in/import/files"), ("GET", "/search"), ("GET", "/api/search"), ("POST", "/sign-out"), ("GET", "/procedures"), ("POST", "/procedures"),
-    ("POST", "/procedures/import/files"), ("GET", "/house-rules"), ("POST", "/house-rules"), ("GET", "/reference-data"),
-    ("GET", "/reference-data/find"), ("POST", "/reference-data"), ("GET", "/reference-data/{kind}.csv"), ("POST", "/reference-data/import/files"),
-    ("GET", "/calculators"), ("GET", "/calculators/outline.svg"), ("GET", "/calculators/sheet.svg"), ("GET", "/calculators/{key}"), ("POST", "/api/planar/photo/files"),
-    ("POST", "/api/prep/period"), ("GET", "/people"), ("POST", "/people/invite"), ("POST", "/people/institution"),
-    ("POST", "/people/sessions/{session_id}/end"), ("GET", "/classes"), ("POST", "/classes"), ("GET", "/notices"),
-    ("GET", "/timers"), ("POST", "/api/extraction/layers"), ("POST", "/api/extraction/drying-agent"),
-    ("POST", "/api/extraction/scheme"), ("GET", "/devices"), ("GET", "/api/devices"), ("GET", "/practice/runs"), ("POST", "/practice/runs"),
-    ("GET", "/devices/{device}/display"), ("POST", "/devices/{device}/do"), ("GET", "/api/devices/{device}/reading"),
+    ("POST", "/people/password"),
+    ("GET", "/"),
+    ("GET", "/find"),
+    ("GET", "/practice"),
+    ("GET", "/practice/plate"),
+    ("POST", "/practice/plate/measure"),
+    ("GET", "/practice/drills"),
+    ("POST", "/practice/drills"),
+    ("GET", "/bring-in"),
+    ("POST", "/bring-in/import/files"),
+    ("GET", "/search"),
+    ("GET", "/api/search"),
+    ("POST", "/sign-out"),
+    ("GET", "/procedures"),
+    ("POST", "/procedures"),
+    ("POST", "/procedures/import/files"),
+    ("GET", "/house-rules"),
+    ("POST", "/house-rules"),
+    ("GET", "/reference-data"),
+    ("GET", "/reference-data/find"),
+    ("POST", "/reference-data"),
+    ("GET", "/reference-data/{kind}.csv"),
+    ("POST", "/reference-data/import/files"),
+    ("GET", "/calculators"),
+    ("GET", "/calculators/outline.svg"),
+    ("GET", "/calculators/sheet.svg"),
+    ("GET", "/calculators/{key}"),
+    ("POST", "/api/planar/photo/files"),
+    ("POST", "/api/prep/period"),
+    ("GET", "/people"),
+    ("POST", "/people/invite"),
+    ("POST", "/people/institution"),
+    ("POST", "/people/sessions/{session_id}/end"),
+    ("GET", "/classes"),
+    ("POST", "/classes"),
+    ("GET", "/notices"),
+    ("GET", "/timers"),
+    ("POST", "/api/extraction/layers"),
+    ("POST", "/api/extraction/drying-agent"),
+    ("POST", "/api/extraction/scheme"),
+    ("GET", "/devices"),
+    ("GET", "/api/devices"),
+    ("GET", "/practice/runs"),
+    ("POST", "/practice/runs"),
+    ("GET", "/devices/{device}/display"),
+    ("POST", "/devices/{device}/do"),
+    ("GET", "/api/devices/{device}/reading"),
     ("GET", "/api/devices/{device}/picture.jpg"),
-}  # fmt: skip
+}
 """What shows each person their own."""
 
 LAYERS = {
@@ -115,16 +163,26 @@ def body(path, school):
         )
         return {"data": {"entry": str(uuid4())}, "files": {"file": ("file.csv", content)}}
     fields = {
-        "entry": str(uuid4()), "page": str(uuid4()), "lane": "", "distance": "70", "what": "front", "text": "front 70",
-    }  # fmt: skip
+        "entry": str(uuid4()),
+        "page": str(uuid4()),
+        "lane": "",
+        "distance": "70",
+        "what": "front",
+        "text": "front 70",
+    }
     if path == "/plates/{page_id}/answers":
         spot = school.conn.execute(
             "SELECT id FROM entry WHERE page_id = %s AND kind = 'spot' ORDER BY seq LIMIT 1", [school.tubes_plate]
         ).fetchone()
         return {"data": fields | {"question": f"rf {spot[0]}", "answer": "0.55"}}
     if path.endswith("/answers"):
-        fields |= {"question": "closure", "answer": "98", "work": "A mixed powder", "asked closure": "yes",
-                   "asked rf": "yes"}  # fmt: skip
+        fields |= {
+            "question": "closure",
+            "answer": "98",
+            "work": "A mixed powder",
+            "asked closure": "yes",
+            "asked rf": "yes",
+        }
     if path.startswith("/runs"):
         fields |= {"kind": "noted", "words": "clear", "text": "note clear", "step": "s1", "says": "Weigh the dish"}
         if path.endswith("/fraction-plate"):
@@ -138,8 +196,14 @@ def body(path, school):
     elif path.endswith("/prep/done"):
         fields |= {"meeting": "1", "procedure": str(school.procedure), "line": "make water", "done": "true"}
     elif path.endswith("/prep/made"):
-        fields |= {"meeting": "1", "procedure": str(school.procedure), "line": "make water", "mass": "1", "volume": "10",
-                   "label": fields["entry"][:8]}  # fmt: skip
+        fields |= {
+            "meeting": "1",
+            "procedure": str(school.procedure),
+            "line": "make water",
+            "mass": "1",
+            "volume": "10",
+            "label": fields["entry"][:8],
+        }
     elif path.endswith("/prep/kit"):
         fields |= {"name": "balance", "count": "3"}
     elif path.endswith("/log"):
@@ -149,8 +213,14 @@ def body(path, school):
     elif path.endswith("/unknowns"):
         fields |= {"what": "keep", "series": "Powders", "samples": "1: sand 40 %, salt 60 %"}
     elif path.startswith("/people"):
-        fields |= {"old": PASSWORD, "new": PASSWORD, "email": f"{fields['entry'][:8]}@example.org", "role": "assistant", "name": "Ida's school",
-                   "time_zone": "Europe/London"}  # fmt: skip
+        fields |= {
+            "old": PASSWORD,
+            "new": PASSWORD,
+            "email": f"{fields['entry'][:8]}@example.org",
+            "role": "assistant",
+            "name": "Ida's school",
+            "time_zone": "Europe/London",
+        }
     elif path == "/classes":
         fields |= {"code": fields["entry"][:8], "title": "Another", "benches": "3"}
     elif path.endswith("/import/{draft}"):
@@ -299,18 +369,29 @@ def test_an_assistant_works_with_the_benches_and_decides_nothing(school):
         if answer.status_code == 403:
             refused.add((method, path))
     assert {
-        ("POST", "/procedures/{procedure_id}"), ("GET", "/classes/{class_id}/unknowns"),
-        ("POST", "/classes/{class_id}/unknowns"), ("POST", "/classes/{class_id}/set-up"),
-        ("POST", "/people/{person_id}/role"), ("POST", "/runs/{page_id}/handout"), ("POST", "/runs/{page_id}/keep"),
-    } - {(m, p) for m, p in refused} <= {("POST", "/procedures/{procedure_id}")}  # fmt: skip
+        ("POST", "/procedures/{procedure_id}"),
+        ("GET", "/classes/{class_id}/unknowns"),
+        ("POST", "/classes/{class_id}/unknowns"),
+        ("POST", "/classes/{class_id}/set-up"),
+        ("POST", "/people/{person_id}/role"),
+        ("POST", "/runs/{page_id}/handout"),
+        ("POST", "/runs/{page_id}/keep"),
+    } - {(m, p) for m, p in refused} <= {("POST", "/procedures/{procedure_id}")}
     assert not refused & {
         ("POST", "/runs/{page_id}/entries"),
         ("GET", "/classes/{class_id}"),
         ("POST", "/classes/{class_id}/log"),
     }
-    assert all(ask(assistant, method, path, school).status_code == 403 for method, path in (
-        ("POST", "/procedures"), ("POST", "/reference-data"), ("POST", "/house-rules"), ("POST", "/people/invite"), ("POST", "/classes"),
-    ))  # fmt: skip
+    assert all(
+        ask(assistant, method, path, school).status_code == 403
+        for method, path in (
+            ("POST", "/procedures"),
+            ("POST", "/reference-data"),
+            ("POST", "/house-rules"),
+            ("POST", "/people/invite"),
+            ("POST", "/classes"),
+        )
+    )
     page = assistant.get("/people").text
     assert "Active sign-ins" in page and "Account log" not in page
 

@@ -3,14 +3,27 @@
 import pytest
 
 PLATE = {
-    "phase": "silica", "width": "50 mm", "height": "100 mm", "origin": "10 mm", "indicator": True,
-    "eluent": "hexane : ethyl acetate 4 : 1", "level": "5 mm", "front": "80.0 mm",
-    "lanes": [{"label": "P", "at": "10 mm", "role": "reference"}, {"label": "T", "at": "3 cm"},
-              {"label": "PT", "at": "20 mm", "role": "co-spot", "combines": ["P", "T"]}],
-    "spots": [{"lane": "P", "distance": "40.0 mm", "width": "5 mm"}, {"lane": "T", "distance": "60.0 mm"},
-              {"lane": "PT", "distance": "40.0 mm"}, {"lane": "PT", "distance": "60.0 mm"}],
+    "phase": "silica",
+    "width": "50 mm",
+    "height": "100 mm",
+    "origin": "10 mm",
+    "indicator": True,
+    "eluent": "hexane : ethyl acetate 4 : 1",
+    "level": "5 mm",
+    "front": "80.0 mm",
+    "lanes": [
+        {"label": "P", "at": "10 mm", "role": "reference"},
+        {"label": "T", "at": "3 cm"},
+        {"label": "PT", "at": "20 mm", "role": "co-spot", "combines": ["P", "T"]},
+    ],
+    "spots": [
+        {"lane": "P", "distance": "40.0 mm", "width": "5 mm"},
+        {"lane": "T", "distance": "60.0 mm"},
+        {"lane": "PT", "distance": "40.0 mm"},
+        {"lane": "PT", "distance": "60.0 mm"},
+    ],
     "compared_to": "P1",
-}  # fmt: skip
+}
 
 
 @pytest.fixture
@@ -23,8 +36,14 @@ def test_a_script_can_ask_for_an_rf(script):
     answer = script.post("/api/planar/rf", json={"spot": "18.0 mm", "front": "45.0 mm"})
     assert answer.status_code == 200
     assert answer.json() | {"u": 0, "k": 0, "r_m": 0} == {
-        "rf": 0.4, "u": 0, "shown": "0.40 ± 0.01", "hrf": 40, "k": 0, "r_m": 0, "working": "Rf = 18.0 mm ÷ 45.0 mm = 0.40",
-    }  # fmt: skip
+        "rf": 0.4,
+        "u": 0,
+        "shown": "0.40 ± 0.01",
+        "hrf": 40,
+        "k": 0,
+        "r_m": 0,
+        "working": "Rf = 18.0 mm ÷ 45.0 mm = 0.40",
+    }
     assert answer.json()["k"]["value"] == pytest.approx(1.5)
 
 
@@ -64,8 +83,11 @@ def test_a_whole_plate_is_worked_out_at_once(script):
     assert answer.status_code == 200, answer.text
     out = answer.json()
     assert {s["name"]: s["shown"].split(" ")[0] for s in out["spots"]} == {
-        "P1": "0.50", "PT1": "0.50", "PT2": "0.75", "T1": "0.75",
-    }  # fmt: skip
+        "P1": "0.50",
+        "PT1": "0.50",
+        "PT2": "0.75",
+        "T1": "0.75",
+    }
     assert {s["name"]: s["relative"]["value"] for s in out["spots"]}["T1"] == 1.5
     assert "co-spot-split" in {f["code"] for f in out["findings"]}
 
@@ -91,9 +113,12 @@ def test_a_plate_that_cannot_be_names_the_field(script, change, field):
 
 def test_an_eluent_is_read(script):
     assert script.post("/api/planar/eluent", json={"text": "20 % ethyl acetate in hexane"}).json() == {
-        "names": ["ethyl acetate", "hexane"], "percents": [20.0, 80.0], "as_percents": "20 : 80", "as_ratio": "1 : 4",
+        "names": ["ethyl acetate", "hexane"],
+        "percents": [20.0, 80.0],
+        "as_percents": "20 : 80",
+        "as_ratio": "1 : 4",
         "as_solution": "20 % ethyl acetate in hexane",
-    }  # fmt: skip
+    }
     assert script.post("/api/planar/eluent", json={"text": "7.6 mL hexane + 0.4"}).status_code == 422
 
 

@@ -14,12 +14,19 @@ from tests.web.conftest import HTMX
 KB = 1024
 
 
-@pytest.mark.parametrize(("signed_in", "path", "size", "status"), [
-    (False, "/sign-in", 60 * KB, 403), (False, "/sign-in", 70 * KB, 413),
-    (False, "/plates/x/files", 70 * KB, 413), (False, "/classes/x/import/files", 5_000 * KB, 413),
-    (False, "/api/planar/rf", 70 * KB, 413), (True, "/api/planar/rf", 70 * KB, 422),
-    (True, "/api/planar/rf", 300 * KB, 413), (True, "/nowhere/files", 5_000 * KB, 404),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("signed_in", "path", "size", "status"),
+    [
+        (False, "/sign-in", 60 * KB, 403),
+        (False, "/sign-in", 70 * KB, 413),
+        (False, "/plates/x/files", 70 * KB, 413),
+        (False, "/classes/x/import/files", 5_000 * KB, 413),
+        (False, "/api/planar/rf", 70 * KB, 413),
+        (True, "/api/planar/rf", 70 * KB, 422),
+        (True, "/api/planar/rf", 300 * KB, 413),
+        (True, "/nowhere/files", 5_000 * KB, 404),
+    ],
+)
 def test_a_stranger_has_sixty_four_kilobytes(school, signed_in, path, size, status):
     client = school.visitor(school.ida if signed_in else None)
     answer = client.post(path, content=b"x" * size, headers={"content-type": "text/plain"})
@@ -97,10 +104,15 @@ def drops_once(state):
     return app
 
 
-@pytest.mark.parametrize(("body", "drops", "status", "asked"), [
-    (b"entry=1&text=dish", 1, 200, 2), (b"entry=1&text=dish", 2, 503, 2), (b'{"id": "1", "says": {}}', 1, 200, 2),
-    (b"title=A+class", 1, 503, 1),  # made twice it might be there twice
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("body", "drops", "status", "asked"),
+    [
+        (b"entry=1&text=dish", 1, 200, 2),
+        (b"entry=1&text=dish", 2, 503, 2),
+        (b'{"id": "1", "says": {}}', 1, 200, 2),
+        (b"title=A+class", 1, 503, 1),  # made twice it might be there twice
+    ],
+)
 def test_what_the_database_dropped_is_made_once_more(body, drops, status, asked):
     state = {"drops": drops}
     wire = made(drops_once(state), Wire((0, body, False)))
@@ -108,10 +120,15 @@ def test_what_the_database_dropped_is_made_once_more(body, drops, status, asked)
     assert len(wire.sent) == 2 and not wire.sent[0]["headers"]
 
 
-@pytest.mark.parametrize("trouble", [
-    psycopg.errors.DeadlockDetected("deadlock detected"), psycopg.errors.SerializationFailure("again"),
-    psycopg.errors.AdminShutdown("terminating"), psycopg.OperationalError("server closed the connection unexpectedly"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "trouble",
+    [
+        psycopg.errors.DeadlockDetected("deadlock detected"),
+        psycopg.errors.SerializationFailure("again"),
+        psycopg.errors.AdminShutdown("terminating"),
+        psycopg.OperationalError("server closed the connection unexpectedly"),
+    ],
+)
 def test_a_reading_gets_through_a_deadlock_and_a_dead_connection(school, ida, monkeypatch, trouble):
     write, asked = pages.append, []
 

@@ -70,12 +70,13 @@ def test_bad_input_gets_a_sentence_and_writes_nothing(ida, iron_run, school, fie
 @pytest.mark.parametrize(
     ("kind", "fields", "field"),
     [
-        ("column-packed", {"bore": "15", "bed": "150"}, "bed"), ("tubes-filled", {"first": "2", "each": "5"}, "each"),
+        ("column-packed", {"bore": "15", "bed": "150"}, "bed"),
+        ("tubes-filled", {"first": "2", "each": "5"}, "each"),
         ("tubes-spotted", {"first": "2", "compound": "ferrocene", "strength": "4"}, "compound"),
         ("pooled", {"first": "2", "last": "5", "portion": "pool A", "without": "3"}, "without"),
         ("level-seen", {"above": "30"}, "above"),
     ],
-)  # fmt: skip
+)
 def test_every_kind_is_corrected_in_its_own_form(ida, iron_run, kind, fields, field):
     entry = str(uuid4())
     send(ida, iron_run, kind=kind, step="s6", **{**fields, "entry": entry})
@@ -86,9 +87,13 @@ def test_every_kind_is_corrected_in_its_own_form(ida, iron_run, kind, fields, fi
 
 def test_elution_and_pools_as_json(ida):
     asked = {
-        "bore_mm": 15, "bed_mm": 150, "eluents_ml": [50, 120], "fraction_ml": 5, "after_ml": 30,
+        "bore_mm": 15,
+        "bed_mm": 150,
+        "eluents_ml": [50, 120],
+        "fraction_ml": 5,
+        "after_ml": 30,
         "compounds": [{"name": "a", "mg": 100, "rf": [0.55, 0.85]}, {"name": "b", "mg": 100, "rf": [0.02, 0.3]}],
-    }  # fmt: skip
+    }
     found = ida.post("/api/column/elution", json=asked).json()
     assert found["column_ml"] == pytest.approx(21.2, abs=0.1)
     assert [sum(band["mg"]) for band in found["bands"]] == [pytest.approx(100, rel=0.01)] * 2
@@ -125,20 +130,30 @@ def test_the_builder_keeps_what_a_column_needs(ida, school):
     assert (kept.bore, kept.bed) == (20, 160)
 
 
-USUAL = {"compounds": "a 100 mg 0.55 0.85\nb 100 mg 0.02 0.30", "bore": "15", "bed": "150", "eluents": "50 120",
-         "fraction": "5"}  # fmt: skip
+USUAL = {
+    "compounds": "a 100 mg 0.55 0.85\nb 100 mg 0.02 0.30",
+    "bore": "15",
+    "bed": "150",
+    "eluents": "50 120",
+    "fraction": "5",
+}
 
 
 @pytest.mark.parametrize(
     ("changes", "says", "status"),
     [
-        ({}, "resolution", 200), ({"compounds": "a 50 mg 0.3 0.4\nb 50 mg 0.28 0.38"}, "they overlap", 200),
-        ({"compounds": "stays 50 mg 0 0"}, "never", 200), ({"compounds": "a 100 mg 0.55"}, "2 eluents need 2", 422),
-        ({"compounds": "a few"}, "Rf in each eluent", 422), ({"bore": "0"}, "above 0 mm", 422),
-        ({"eluents": "much"}, "is not a number", 422), ({"fraction": "0"}, "above 0 mL", 422),
-        ({"compounds": "a 100 mg 1.5 0.2"}, "between 0 and 1", 422), ({"eluents": ""}, "Enter at least one", 422),
+        ({}, "resolution", 200),
+        ({"compounds": "a 50 mg 0.3 0.4\nb 50 mg 0.28 0.38"}, "they overlap", 200),
+        ({"compounds": "stays 50 mg 0 0"}, "never", 200),
+        ({"compounds": "a 100 mg 0.55"}, "2 eluents need 2", 422),
+        ({"compounds": "a few"}, "Rf in each eluent", 422),
+        ({"bore": "0"}, "above 0 mm", 422),
+        ({"eluents": "much"}, "is not a number", 422),
+        ({"fraction": "0"}, "above 0 mL", 422),
+        ({"compounds": "a 100 mg 1.5 0.2"}, "between 0 and 1", 422),
+        ({"eluents": ""}, "Enter at least one", 422),
     ],
-)  # fmt: skip
+)
 def test_what_comes_when(ida, changes, says, status):
     answer = ida.get("/calculators/elution", params=USUAL | changes)
     assert answer.status_code == status
@@ -146,8 +161,15 @@ def test_what_comes_when(ida, changes, says, status):
 
 
 def test_a_gravity_column_from_what_there_is(ida):
-    asked = {"rf_fast": "0.5", "rf_slow": "0.25", "sample": "500", "kind": "gravity", "bores": "10 20 30", "flow": "3",
-             "benches": "12"}  # fmt: skip
+    asked = {
+        "rf_fast": "0.5",
+        "rf_slow": "0.25",
+        "sample": "500",
+        "kind": "gravity",
+        "bores": "10 20 30",
+        "flow": "3",
+        "benches": "12",
+    }
     text = ida.get("/calculators/column", params=asked).text.replace("\xa0", " ")
     assert "25 g" in text
     assert "for 12 benches, a tenth to spare" in text
@@ -202,16 +224,24 @@ def test_tubes_go_onto_a_plate_and_what_it_shows_comes_back(school, ida, iron_ru
     assert "Fraction plates" in page
     said = dict(re.findall(r'aria-label="tube (\d), [^,"]*, ([^"]*)"', page))
     assert {int(tube): words for tube, words in said.items()} == {
-        4: "nothing seen", 5: "ferrocene clear", 6: "ferrocene clear, acetylferrocene clear",
-        7: "Rf 0.50 clear", 8: "nothing seen", 9: "nothing seen",
-    }  # fmt: skip
+        4: "nothing seen",
+        5: "ferrocene clear",
+        6: "ferrocene clear, acetylferrocene clear",
+        7: "Rf 0.50 clear",
+        8: "nothing seen",
+        9: "nothing seen",
+    }
 
 
 @pytest.mark.parametrize(
     ("fields", "says"),
-    [({"first": ""}, "Enter the first and the last tube"), ({"first": "5", "last": "x"}, "Enter the first and the last tube"), ({"first": "9", "last": "3"}, "at least one tube"),
-     ({"first": "1", "last": "90"}, "at most 38 tubes")],
-)  # fmt: skip
+    [
+        ({"first": ""}, "Enter the first and the last tube"),
+        ({"first": "5", "last": "x"}, "Enter the first and the last tube"),
+        ({"first": "9", "last": "3"}, "at least one tube"),
+        ({"first": "1", "last": "90"}, "at most 38 tubes"),
+    ],
+)
 def test_a_plate_that_cannot_be_is_refused_and_nothing_is_started(school, ida, iron_run, fields, says):
     before = school.conn.execute("SELECT count(*) FROM page").fetchone()
     answer = ida.post(f"{iron_run}/fraction-plate", data={"page": str(uuid4()), **fields}, headers=HTMX)

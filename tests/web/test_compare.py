@@ -4,9 +4,9 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.bench.planar import plate as planar
-from helvor.bench.planar.eluent import parse_eluent
-from helvor.bench.planar.plate import gather
+from helvor.core.laws.planar.eluent import parse_eluent
+from helvor.core.techniques.planar import plate as planar
+from helvor.core.techniques.planar.plate import gather
 from helvor.notebook import pages
 from tests.notebook.people import mm, start, write
 from tests.web.conftest import HTMX
@@ -101,8 +101,17 @@ def test_the_age_of_an_eluent_and_the_strip_are_kept_and_said(school, ida):
 
 
 def test_a_plate_can_have_a_name(school, ida):
-    form = {"kind": "set-up", "entry": str(uuid4()), "phase": "paper", "backing": "none", "width": "50", "height": "100",
-            "origin": "10", "ruler": "1 mm", "about": "Kelp and dulse"}  # fmt: skip
+    form = {
+        "kind": "set-up",
+        "entry": str(uuid4()),
+        "phase": "paper",
+        "backing": "none",
+        "width": "50",
+        "height": "100",
+        "origin": "10",
+        "ruler": "1 mm",
+        "about": "Kelp and dulse",
+    }
     assert ida.post(f"{school.url}/entries", data=form, headers=HTMX).status_code == 200
     assert "<h1>Kelp and dulse</h1>" in ida.get(school.url).text
 

@@ -1,7 +1,6 @@
 """Each template uses just what its typed context holds."""
 
 from dataclasses import fields
-from pathlib import Path
 
 import pytest
 from jinja2 import meta, nodes
@@ -15,48 +14,48 @@ from helvor.web import (
     errors,
     history,
     joining,
+    meeting,
     members,
     people,
     places,
     reading,
-    room,
     search,
     today,
     unknowns,
 )
-from helvor.web.column import instrument as columns
-from helvor.web.crystallization import instrument as crystals
-from helvor.web.extraction import instrument as extracting
-from helvor.web.filtration import instrument as filtering
-from helvor.web.plan import routes as plans
-from helvor.web.planar import compare, photographs, routes
+from helvor.web.calculators import amounts, layers, plates
+from helvor.web.calculators import columns as column_sums
+from helvor.web.calculators import crystals as crystal_sums
+from helvor.web.calculators import routes as reckoning
 from helvor.web.practice import drills
 from helvor.web.practice import plate as practice
 from helvor.web.practice import runs as practice_runs
 from helvor.web.prep import routes as preps
-from helvor.web.reckon import amounts, layers, plates
-from helvor.web.reckon import columns as column_sums
-from helvor.web.reckon import crystals as crystal_sums
-from helvor.web.reckon import routes as reckoning
-from helvor.web.rendering import ENVIRONMENT, Shell
+from helvor.web.procedures import routes as plans
+from helvor.web.reference_data import routes as shelves
+from helvor.web.rendering import ENVIRONMENT, WEB, Shell
 from helvor.web.review import answers as answer_sheets
 from helvor.web.review import class_page as review
 from helvor.web.review import imports, reports
 from helvor.web.run import crafts, shown
 from helvor.web.run import routes as runs
-from helvor.web.shelf import routes as shelves
+from helvor.web.techniques.column import instrument as columns
+from helvor.web.techniques.crystallization import instrument as crystals
+from helvor.web.techniques.extraction import instrument as extracting
+from helvor.web.techniques.filtration import instrument as filtering
+from helvor.web.techniques.planar import compare, photographs, routes
 
 PAGES = [
     ("sign_in.html", people.SignInPage),
     ("join.html", joining.JoinPage),
     ("joining.html", joining.JoiningPage),
     ("today.html", today.TodayPage),
-    ("class.html", room.ClassPage),
-    ("wall.html", room.WallPage),
+    ("class.html", meeting.ClassPage),
+    ("wall.html", meeting.WallPage),
     ("board_lane.html", board.LaneShown),
     ("board_row.html", board.RowShown),
-    ("day.html", room.DayPage),
-    ("notices.html", room.NoticesShown),
+    ("day.html", meeting.DayPage),
+    ("notices.html", meeting.NoticesShown),
     ("unknowns.html", unknowns.UnknownsPage),
     ("practice/runs.html", practice_runs.PracticeRunsPage),
     ("practice/run.html", practice_runs.PracticeRunPage),
@@ -92,31 +91,31 @@ PAGES = [
     ("said_here.html", errors.SaidHere),
     ("sent_before.html", errors.SentBeforePage),
     ("api.html", api.ApiPage),
-    ("planar/plate.html", routes.PlatePage),
-    ("planar/work.html", routes.Work),
-    ("planar/form.html", routes.FormFragment),
-    ("planar/form_page.html", routes.FormPage),
+    ("techniques/planar/plate.html", routes.PlatePage),
+    ("techniques/planar/work.html", routes.Work),
+    ("techniques/planar/form.html", routes.FormFragment),
+    ("techniques/planar/form_page.html", routes.FormPage),
     ("history.html", history.HistoryPage),
     ("understood.html", reading.UnderstoodShown),
-    ("planar/plate.svg", routes.PlateFile),
+    ("techniques/planar/plate.svg", routes.PlateFile),
     ("prep/prep.html", preps.PrepPage),
     ("prep/period.html", preps.PeriodShown),
     ("prep/tick.html", preps.TickShown),
-    ("planar/compare.html", compare.ComparePlatesPage),
-    ("planar/photo.html", photographs.PhotographPage),
-    ("planar/photo_body.html", photographs.PhotographFragment),
+    ("techniques/planar/compare.html", compare.ComparePlatesPage),
+    ("techniques/planar/photo.html", photographs.PhotographPage),
+    ("techniques/planar/photo_body.html", photographs.PhotographFragment),
     ("containers.html", containers.ContainersPage),
     ("labels.html", containers.LabelsPage),
-    ("plan/list.html", plans.ProceduresPage),
-    ("plan/builder.html", plans.BuilderPage),
-    ("plan/work.html", plans.BuilderWork),
-    ("plan/form.html", plans.BuilderFormFragment),
-    ("plan/form_page.html", plans.BuilderFormPage),
-    ("plan/compare.html", plans.ComparePage),
-    ("plan/start.html", plans.ScalePage),
-    ("plan/rules.html", plans.RulesPage),
-    ("shelf/shelf.html", shelves.ShelfPage),
-    ("shelf/found.html", shelves.ShelfFound),
+    ("procedures/list.html", plans.ProceduresPage),
+    ("procedures/builder.html", plans.BuilderPage),
+    ("procedures/work.html", plans.BuilderWork),
+    ("procedures/form.html", plans.BuilderFormFragment),
+    ("procedures/form_page.html", plans.BuilderFormPage),
+    ("procedures/compare.html", plans.ComparePage),
+    ("procedures/start.html", plans.ScalePage),
+    ("procedures/rules.html", plans.RulesPage),
+    ("reference_data/shelf.html", shelves.ShelfPage),
+    ("reference_data/found.html", shelves.ShelfFound),
     ("run/run.html", shown.RunPage),
     ("run/work.html", shown.RunWork),
     ("run/strip.html", shown.StripShown),
@@ -125,37 +124,37 @@ PAGES = [
     ("run/net.html", shown.NetShown),
     ("run/ink.html", shown.Ink),
     ("run/scheme.svg", runs.SchemeFile),
-    ("reckon/reckon.html", reckoning.ReckonPage),
-    ("reckon/work.html", reckoning.ReckonWork),
-    ("reckon/outline.svg", reckoning.OutlineShown),
-    ("reckon/folds.html", amounts.FoldsShown),
-    ("reckon/tuning.html", plates.TuningPlot),
-    ("reckon/sheet.html", plates.SheetShown),
-    ("reckon/sheet.svg", reckoning.SheetToPrint),
-    ("reckon/left.html", amounts.WashPlot),
-    ("reckon/layers.html", layers.LayersShown),
-    ("reckon/charts.html", layers.ChartsShown),
-    ("reckon/scheme.html", layers.SchemeShown),
-    ("reckon/elution.html", column_sums.ElutionShown),
-    ("reckon/solubility.html", crystal_sums.SolubilityShown),
-    ("reckon/set_up.html", amounts.SetUpShown),
-    ("filtration/filter.html", filtering.FilterShown),
-    ("filtration/wash.html", filtering.WashShown),
-    ("filtration/oven.html", filtering.OvenShown),
-    ("filtration/form.html", crafts.CraftForm),
-    ("extraction/funnel.html", extracting.FunnelStep),
-    ("extraction/ph.html", extracting.PhStep),
-    ("extraction/dry.html", extracting.DryStep),
-    ("extraction/discard.html", extracting.DiscardStep),
-    ("extraction/reflux.html", extracting.RefluxStep),
-    ("extraction/form.html", crafts.CraftForm),
-    ("column/column.html", columns.ColumnStep),
-    ("column/tube.html", columns.TubeShown),
-    ("column/form.html", crafts.CraftForm),
-    ("crystallization/crystals.html", crystals.CrystalsStep),
-    ("crystallization/melting.html", crystals.MeltingStep),
-    ("crystallization/tries.html", crystals.TriesStep),
-    ("crystallization/form.html", crafts.CraftForm),
+    ("calculators/reckon.html", reckoning.ReckonPage),
+    ("calculators/work.html", reckoning.ReckonWork),
+    ("calculators/outline.svg", reckoning.OutlineShown),
+    ("calculators/folds.html", amounts.FoldsShown),
+    ("calculators/tuning.html", plates.TuningPlot),
+    ("calculators/sheet.html", plates.SheetShown),
+    ("calculators/sheet.svg", reckoning.SheetToPrint),
+    ("calculators/left.html", amounts.WashPlot),
+    ("calculators/layers.html", layers.LayersShown),
+    ("calculators/charts.html", layers.ChartsShown),
+    ("calculators/scheme.html", layers.SchemeShown),
+    ("calculators/elution.html", column_sums.ElutionShown),
+    ("calculators/solubility.html", crystal_sums.SolubilityShown),
+    ("calculators/set_up.html", amounts.SetUpShown),
+    ("techniques/filtration/filter.html", filtering.FilterShown),
+    ("techniques/filtration/wash.html", filtering.WashShown),
+    ("techniques/filtration/oven.html", filtering.OvenShown),
+    ("techniques/filtration/form.html", crafts.CraftForm),
+    ("techniques/extraction/funnel.html", extracting.FunnelStep),
+    ("techniques/extraction/ph.html", extracting.PhStep),
+    ("techniques/extraction/dry.html", extracting.DryStep),
+    ("techniques/extraction/discard.html", extracting.DiscardStep),
+    ("techniques/extraction/reflux.html", extracting.RefluxStep),
+    ("techniques/extraction/form.html", crafts.CraftForm),
+    ("techniques/column/column.html", columns.ColumnStep),
+    ("techniques/column/tube.html", columns.TubeShown),
+    ("techniques/column/form.html", crafts.CraftForm),
+    ("techniques/crystallization/crystals.html", crystals.CrystalsStep),
+    ("techniques/crystallization/melting.html", crystals.MeltingStep),
+    ("techniques/crystallization/tries.html", crystals.TriesStep),
+    ("techniques/crystallization/form.html", crafts.CraftForm),
 ]
 SHELL = {f.name for f in fields(Shell)}
 
@@ -181,12 +180,18 @@ def names_used(template: str, seen: set[str] | None = None) -> set[str]:
 def test_no_name_is_missing_and_none_is_left_over(template, context):
     held = {f.name for f in fields(context)}
     used = names_used(template)
-    extra = {"form"} if template == "planar/plate.html" else set()  # set by {% with %} around the included form
+    extra = (
+        {"form"} if template == "techniques/planar/plate.html" else set()
+    )  # set by {% with %} around the included form
     assert used - held <= extra
     assert held - used <= SHELL
 
 
 def test_every_page_template_has_a_context():
-    root = Path(routes.__file__).parents[1] / "templates"
-    pages = {str(p.relative_to(root)) for p in root.rglob("*") if p.is_file() and not p.name.startswith("_")}
+    pages = {
+        str(p.relative_to(root))
+        for root, folder in ((WEB, WEB / "techniques"), (WEB / "templates", WEB / "templates"))
+        for p in folder.rglob("*")
+        if p.suffix in {".html", ".svg"} and not p.name.startswith("_")
+    }
     assert pages - {"base.html"} == {template for template, _ in PAGES}

@@ -4,11 +4,11 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.bench.procedure import read_procedure
+from helvor.core.record.procedure import read_procedure
 from helvor.notebook import classes, procedures
 from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
-from helvor.web.reckon.sums import SUMS
+from helvor.web.calculators.sums import SUMS
 from tests.web.conftest import HTMX, followed
 
 
@@ -106,8 +106,17 @@ def test_what_was_typed_stays_and_a_wash_can_be_corrected(ida, salt_run):
     record = ida.get(f"{salt_run}/run.json").json()["entries"][-1]
     form = ida.get(f"{salt_run}/edit/washed?key={record['id']}").text
     assert 'name="wash" value="5"' in form
-    again = send(ida, salt_run, kind="washed", step="s12", liquid="water", wash="6", times="3", strikes=record["id"],
-                 reason="misread")  # fmt: skip
+    again = send(
+        ida,
+        salt_run,
+        kind="washed",
+        step="s12",
+        liquid="water",
+        wash="6",
+        times="3",
+        strikes=record["id"],
+        reason="misread",
+    )
     assert again.status_code == 200
     assert "18 mL so far" in again.text.replace("\xa0", " ")
 
@@ -124,18 +133,38 @@ def test_every_sum_answers_with_what_it_starts_with(ida):
 @pytest.mark.parametrize(
     ("address", "status", "says"),
     [
-        ("reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=calcium+chloride+dihydrate+1.512+g%0ANa2CO3+1.308+g&obtained=0.965&product=CaCO3", 200, "93"),
-        ("reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=CaCl2+1+g&obtained=2.5", 200, "the product is wet, a tare is missing, or precipitant"),
+        (
+            "reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=calcium+chloride+dihydrate+1.512+g%0ANa2CO3+1.308+g&obtained=0.965&product=CaCO3",
+            200,
+            "93",
+        ),
+        (
+            "reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=CaCl2+1+g&obtained=2.5",
+            200,
+            "the product is wet, a tare is missing, or precipitant",
+        ),
         ("reaction?equation=Xy+->+Z", 422, "no element Xy"),
-        ("reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=NaCl+1+g", 422, "contains no reactant of the equation: correct the formula, or delete the line"),
+        (
+            "reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=NaCl+1+g",
+            422,
+            "contains no reactant of the equation: correct the formula, or delete the line",
+        ),
         ("reaction?equation=CaCl2+%2B+Na2CO3+->+CaCO3+%2B+NaCl&amounts=CaCl2+0+g", 422, "above zero"),
-        ("reagent?equation=Ba%5E2%2B+%2B+SO4%5E2-+->+BaSO4&have=Na2SO4+0.500+g&reagent=BaCl2.2H2O&times=2", 200, "1.72"),
+        (
+            "reagent?equation=Ba%5E2%2B+%2B+SO4%5E2-+->+BaSO4&have=Na2SO4+0.500+g&reagent=BaCl2.2H2O&times=2",
+            200,
+            "1.72",
+        ),
         ("solution?molar=0.25&volume=500&formula=barium+chloride+dihydrate", 200, "30.53"),
         ("solution?molar=0.25&volume=500", 422, "Enter the solid, or the stock solution to dilute"),
         ("solution?molar=2&volume=100&stock=1", 422, "mol/L: enter a stronger stock solution"),
         ("solubility?formula=barium+sulfate&liquor=100&cation=0.01&washes=50", 200, "0.121"),
         ("solubility?formula=NaCl&liquor=100", 422, "not in the reference data"),
-        ("content?sought=SO4&weighed=BaSO4&precipitate_a=0.300&sample_a=0.512&precipitate_b=0.296&sample_b=0.505", 200, "24.1"),
+        (
+            "content?sought=SO4&weighed=BaSO4&precipitate_a=0.300&sample_a=0.512&precipitate_b=0.296&sample_b=0.505",
+            200,
+            "24.1",
+        ),
         ("content?sought=SO4&weighed=BaSO4&precipitate_a=0.300", 422, "both masses"),
         ("content?sought=MgSO4.7H2O&weighed=BaSO4", 200, "above 1"),
         ("content?sought=SO4&weighed=BaSO4&precipitate_a=3.00&sample_a=0.512", 200, "above 100 %"),
@@ -145,24 +174,48 @@ def test_every_sum_answers_with_what_it_starts_with(ida):
         ("wash?volume=&behind=1", 422, "enter a value"),
         ("paper?diameter=110&fold=twisted&plate=55", 200, "49 mm"),
         ("paper?diameter=9", 422, "20 to 500"),
-        ("tuning?phase=silica&plates=20+%25+P+0.20%2C+A+0.40%0A50+%25+P+0.42%2C+A+0.65&at=30&target=0.3&compound=P", 200, "best separated at"),
+        (
+            "tuning?phase=silica&plates=20+%25+P+0.20%2C+A+0.40%0A50+%25+P+0.42%2C+A+0.65&at=30&target=0.3&compound=P",
+            200,
+            "best separated at",
+        ),
         ("tuning?phase=silica&plates=20+%25+P+0.20&target=0.35", 200, "only a rough estimate"),
-        ("tuning?phase=paper&plates=20+%25+P+0.20", 422, "One plate on paper or reversed phase gives no estimate: run a second composition"),
-        ("tuning?phase=silica&plates=10+%25+P+0.20%0A12+%25+P+0.23%0A70+%25+A+0.50%0A90+%25+A+0.55", 200, "No composition"),
+        (
+            "tuning?phase=paper&plates=20+%25+P+0.20",
+            422,
+            "One plate on paper or reversed phase gives no estimate: run a second composition",
+        ),
+        (
+            "tuning?phase=silica&plates=10+%25+P+0.20%0A12+%25+P+0.23%0A70+%25+A+0.50%0A90+%25+A+0.55",
+            200,
+            "No composition",
+        ),
         ("arrival?readings=8+min+33%0A4+min+22&origin=10&level=5&plate=100&below=10", 200, "from the last reading"),
-        ("arrival?readings=4+min+22&origin=10&level=5&plate=20&below=10", 422, "Enter a stopping line above the origin"),
+        (
+            "arrival?readings=4+min+22&origin=10&level=5&plate=20&below=10",
+            422,
+            "Enter a stopping line above the origin",
+        ),
         ("tuning?phase=silica&plates=20+%25+P+1.43", 422, "inverted or misread"),
         ("tuning?phase=silica&plates=20+%25+P+0.20%0A50+%25+P+0.42&at=95", 422, "too far outside"),
         ("tuning?phase=silica&plates=0+%25+P+0.20%0A50+%25+P+0.42", 422, "Enter a composition above 0 and up to 100"),
         ("arrival?origin=10&level=5&plate=100&readings=4+min+22+mm%0A8+min+33+mm", 200, "39"),
-        ("arrival?origin=10&level=12&plate=100&readings=4+22", 422, "The eluent level is above the origin: the spots would dissolve"),
-        ("arrival?origin=10&level=5&plate=100&readings=4+22%0A8+10", 422, "The front moved back between two readings: correct the one that is wrong"),
+        (
+            "arrival?origin=10&level=12&plate=100&readings=4+22",
+            422,
+            "The eluent level is above the origin: the spots would dissolve",
+        ),
+        (
+            "arrival?origin=10&level=5&plate=100&readings=4+22%0A8+10",
+            422,
+            "The front moved back between two readings: correct the one that is wrong",
+        ),
         ("eluent?eluent=hexane+%3A+ethyl+acetate+95+%3A+5&volume=8&chambers=1", 200, "7.5"),
         ("eluent?eluent=&volume=8", 422, "Enter an eluent, such as hexane : ethyl acetate 4 : 1"),
         ("cutting?lanes=4&height=100&sheet_width=200&sheet_height=200&plates=12", 200, "for 12 and 15 % spare"),
         ("cutting?lanes=4&apart=2&height=100&sheet_width=200&sheet_height=200", 422, "at least 5 mm apart"),
     ],
-)  # fmt: skip
+)
 def test_sums_on_their_pages(ida, address, status, says):
     answer = ida.get(f"/calculators/{address}")
     assert answer.status_code == status, answer.text[-1500:]
@@ -181,8 +234,18 @@ def test_an_outline_prints_at_its_size_with_a_square_to_check_by(ida):
     ("path", "asked", "key", "value"),
     [
         ("equation/balance", {"equation": "Al + HCl -> AlCl3 + H2"}, "shown", "2 Al + 6 HCl → 2 AlCl₃ + 3 H₂"),
-        ("reaction", {"equation": "BaCl2 + Na2SO4 -> BaSO4 + 2 NaCl", "taken": ["BaCl2 1.00 g", "Na2SO4 1.00 g"]}, "limiting", "BaCl2"),
-        ("reagent", {"equation": "Ba2+ + SO42- -> BaSO4", "have": "Na2SO4", "mol": 0.01, "reagent": "BaCl2", "times": 1.0}, "mol", 0.01),
+        (
+            "reaction",
+            {"equation": "BaCl2 + Na2SO4 -> BaSO4 + 2 NaCl", "taken": ["BaCl2 1.00 g", "Na2SO4 1.00 g"]},
+            "limiting",
+            "BaCl2",
+        ),
+        (
+            "reagent",
+            {"equation": "Ba2+ + SO42- -> BaSO4", "have": "Na2SO4", "mol": 0.01, "reagent": "BaCl2", "times": 1.0},
+            "mol",
+            0.01,
+        ),
         ("solution/make", {"formula": "NaCl", "mol_per_l": 1.0, "ml": 100.0}, "glass", "100 mL volumetric flask"),
         ("solution/dilute", {"stock_mol_per_l": 2.0, "mol_per_l": 0.5, "ml": 100.0}, "amount", 25.0),
         ("precipitate/factor", {"sought": "S", "weighed": "BaSO4"}, "factor", 0.1374),
@@ -191,12 +254,31 @@ def test_an_outline_prints_at_its_size_with_a_square_to_check_by(ida):
         ("filter/choose", {"wanted": "solid", "solid_g": 2.0, "liquid_ml": 60.0}, "method", "vacuum"),
         ("planar/arrival", {"readings": [[4.0, 20.0]], "height_mm": 5.0, "stop_mm": 60.0}, "value", 27.04),
         ("planar/cut", {"sheet": [200.0, 200.0], "plate": [50.0, 100.0]}, "count", 8),
-        ("planar/tune", {"compounds": {"P": [{"phi": 0.1, "rf": 0.2}, {"phi": 0.4, "rf": 0.5}]}, "at": 0.2}, "best_gap", None),
-        ("planar/identify", {"spots": [{"name": "T1", "rf": 0.4}], "references": {"P": [{"name": "P1", "rf": 0.7}]}}, "unexplained", ["T1"]),
-        ("planar/identify", {"spots": [{"name": "T1", "rf": 0.4}], "references": {"P": [{"name": "P1", "rf": 0.42}]}, "same_plate": False}, "unexplained", []),
+        (
+            "planar/tune",
+            {"compounds": {"P": [{"phi": 0.1, "rf": 0.2}, {"phi": 0.4, "rf": 0.5}]}, "at": 0.2},
+            "best_gap",
+            None,
+        ),
+        (
+            "planar/identify",
+            {"spots": [{"name": "T1", "rf": 0.4}], "references": {"P": [{"name": "P1", "rf": 0.7}]}},
+            "unexplained",
+            ["T1"],
+        ),
+        (
+            "planar/identify",
+            {
+                "spots": [{"name": "T1", "rf": 0.4}],
+                "references": {"P": [{"name": "P1", "rf": 0.42}]},
+                "same_plate": False,
+            },
+            "unexplained",
+            [],
+        ),
         ("filter/wash", {"ml": 10.0, "behind_ml": 1.0}, "rinses", 2),
     ],
-)  # fmt: skip
+)
 def test_sums_under_api(school, path, asked, key, value):
     got = school.visitor().post(f"/api/{path}", json=asked)
     assert got.status_code == 200, got.text

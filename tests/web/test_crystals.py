@@ -8,7 +8,7 @@ from helvor.demo.crystals import CRYSTALS
 from helvor.notebook import pages, procedures
 from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
-from tests.bench.extraction.test_runs import typed
+from tests.core.techniques.extraction.test_runs import typed
 from tests.notebook.people import run_of
 from tests.web.conftest import HTMX, followed
 
@@ -84,14 +84,19 @@ def test_the_scheme_marks_the_liquor_s_estimate_as_one(school, ida, run):
 @pytest.mark.parametrize(
     ("fields", "says"),
     [
-        ({"kind": "solvent-added", "step": "s4"}, "volume"), ({"kind": "solvent-added", "step": "s4", "volume": "lots"}, "not a number"),
-        ({"kind": "temperature-seen", "step": "s6"}, "Enter the temperature"), ({"kind": "temperature-seen", "step": "s6", "celsius": "900"}, "500"),
+        ({"kind": "solvent-added", "step": "s4"}, "volume"),
+        ({"kind": "solvent-added", "step": "s4", "volume": "lots"}, "not a number"),
+        ({"kind": "temperature-seen", "step": "s6"}, "Enter the temperature"),
+        ({"kind": "temperature-seen", "step": "s6", "celsius": "900"}, "500"),
         ({"kind": "melting-seen", "step": "s3", "portion": "", "starts": "1"}, "Enter what was melted"),
-        ({"kind": "melting-seen", "step": "s3", "portion": "crude", "starts": "114", "ends": "110"}, "Enter a melting range from the first drop up to clear, between −100 and 500 °C"),
+        (
+            {"kind": "melting-seen", "step": "s3", "portion": "crude", "starts": "114", "ends": "110"},
+            "Enter a melting range from the first drop up to clear, between −100 and 500 °C",
+        ),
         ({"kind": "standard-melted", "step": "s3", "name": "x", "published": "1"}, "Enter what you read"),
         ({"kind": "solvent-tried", "step": "s3", "solvent": "water"}, "Enter at least one of the three"),
     ],
-)  # fmt: skip
+)
 def test_bad_input_gets_a_sentence_and_writes_nothing(ida, run, school, fields, says):
     before = school.entries()
     answer = ida.post(f"/runs/{run}/entries", data={"entry": str(uuid4()), **fields}, headers=HTMX)
@@ -103,12 +108,13 @@ def test_bad_input_gets_a_sentence_and_writes_nothing(ida, run, school, fields, 
 @pytest.mark.parametrize(
     ("kind", "fields", "field"),
     [
-        ("solvent-added", {"volume": "12", "why": "extra"}, "volume"), ("temperature-seen", {"celsius": "41"}, "celsius"),
+        ("solvent-added", {"volume": "12", "why": "extra"}, "volume"),
+        ("temperature-seen", {"celsius": "41"}, "celsius"),
         ("melting-seen", {"portion": "crude", "starts": "106", "ends": "111"}, "ends"),
         ("standard-melted", {"name": "benzoic acid", "published": "122.4", "read": "122"}, "read"),
         ("solvent-tried", {"solvent": "water", "cold": "none"}, "solvent"),
     ],
-)  # fmt: skip
+)
 def test_every_kind_is_corrected_in_its_own_form(ida, run, kind, fields, field):
     entry = str(uuid4())
     write(ida, run, kind=kind, step="s4", **{**fields, "entry": entry})
@@ -117,22 +123,37 @@ def test_every_kind_is_corrected_in_its_own_form(ida, run, kind, fields, field):
     assert "misread" in ida.get(f"/runs/{run}/history").text
 
 
-USUAL = {"solid": "acetanilide", "points": "0.54 at 25, 5.0 at 100", "mass": "2", "hot": "100", "cold": "2", "extra": "20",
-         "wash": "5"}  # fmt: skip
+USUAL = {
+    "solid": "acetanilide",
+    "points": "0.54 at 25, 5.0 at 100",
+    "mass": "2",
+    "hot": "100",
+    "cold": "2",
+    "extra": "20",
+    "wash": "5",
+}
 
 
 @pytest.mark.parametrize(
     ("changes", "says", "status"),
     [
-        ({}, "94.3", 200), ({"volume": "52"}, "93.9", 200), ({"points": ""}, "reference data", 200), ({"points": "", "solvent": "ether"}, "no solubility curve in ether", 422),
+        ({}, "94.3", 200),
+        ({"volume": "52"}, "93.9", 200),
+        ({"points": ""}, "reference data", 200),
+        ({"points": "", "solvent": "ether"}, "no solubility curve in ether", 422),
         ({"points": "", "solid": "naphthalene", "solvent": "ethanol", "hot": "60", "cold": "4"}, "reference data", 200),
-        ({"volume": "120"}, "too much solvent: the mother liquor keeps more product dissolved", 200), ({"mass": "0.1", "volume": "90"}, "It never becomes saturated, so nothing can crystallize", 200),
-        ({"benches": "12"}, "for 12 benches", 200), ({"impurity": "35 at 0, 39 at 100"}, "up to 17 g", 200),
-        ({"impurity": "much"}, "0.54 at 25", 422), ({"points": "lots"}, "0.54 at 25", 422),
-        ({"points": "", "solid": "moonstone"}, "The reference data has no solubility curve in", 422), ({"mass": ""}, "enter a value", 422),
-        ({"cold": "100"}, "Enter a filtering temperature below the dissolving temperature", 422), ({"cold": "-60"}, "too far", 422),
+        ({"volume": "120"}, "too much solvent: the mother liquor keeps more product dissolved", 200),
+        ({"mass": "0.1", "volume": "90"}, "It never becomes saturated, so nothing can crystallize", 200),
+        ({"benches": "12"}, "for 12 benches", 200),
+        ({"impurity": "35 at 0, 39 at 100"}, "up to 17 g", 200),
+        ({"impurity": "much"}, "0.54 at 25", 422),
+        ({"points": "lots"}, "0.54 at 25", 422),
+        ({"points": "", "solid": "moonstone"}, "The reference data has no solubility curve in", 422),
+        ({"mass": ""}, "enter a value", 422),
+        ({"cold": "100"}, "Enter a filtering temperature below the dissolving temperature", 422),
+        ({"cold": "-60"}, "too far", 422),
     ],
-)  # fmt: skip
+)
 def test_how_much_hot_solvent(ida, changes, says, status):
     answer = ida.get("/calculators/recrystallize", params=USUAL | changes)
     assert answer.status_code == status
@@ -145,10 +166,11 @@ def test_how_much_hot_solvent(ida, changes, says, status):
         ({"solvents": "water 0.5 at 20, 5.5 at 100\nheptane cold none hot none", "melts": "114"}, "water first", 200),
         ({"solvents": "ethanol cold all\nwater cold none hot none"}, "ethanol with water", 200),
         ({"solvents": "ethanol cold all", "solid": "acetanilide"}, "water first", 200),
-        ({"solvents": "water reacts"}, "None is suitable alone; the best is listed first", 200), ({"solvents": ""}, "Enter at least one solvent", 422),
+        ({"solvents": "water reacts"}, "None is suitable alone; the best is listed first", 200),
+        ({"solvents": ""}, "Enter at least one solvent", 422),
         ({"solvents": "water 5"}, "0.54 at 25", 422),
     ],
-)  # fmt: skip
+)
 def test_which_solvent(ida, asked, says, status):
     answer = ida.get("/calculators/which-solvent", params=asked)
     assert answer.status_code == status
@@ -159,14 +181,27 @@ def test_which_solvent(ida, asked, says, status):
     ("asked", "says", "status"),
     [
         ({"solid": "acetanilide", "range": "113.2-114.1"}, "fits pure acetanilide", 200),
-        ({"solid": "acetanilide", "range": "112.2-113.1", "standards": "benzoic acid 122.4 read 121.4"}, "113.2–114.1", 200),
+        (
+            {"solid": "acetanilide", "range": "112.2-113.1", "standards": "benzoic acid 122.4 read 121.4"},
+            "113.2–114.1",
+            200,
+        ),
         ({"solid": "acetanilide", "range": "113-114", "mixed": "88-104"}, "Lowered by mixing", 200),
         ({"solid": "acetanilide", "range": "113-114", "mixed": "113-114", "rate": "5"}, "the same compound", 200),
-        ({"solid": "moonstone", "range": "113-114"}, "The reference data has no melting point for it: enter the published one", 422), ({"range": "warm"}, "two temperatures", 422),
-        ({"solid": "acetanilide", "range": "113-114", "standards": "x"}, "is not clear: enter a standard, its melting point and what was read", 422),
+        (
+            {"solid": "moonstone", "range": "113-114"},
+            "The reference data has no melting point for it: enter the published one",
+            422,
+        ),
+        ({"range": "warm"}, "two temperatures", 422),
+        (
+            {"solid": "acetanilide", "range": "113-114", "standards": "x"},
+            "is not clear: enter a standard, its melting point and what was read",
+            422,
+        ),
         ({"solid": "acetanilide", "range": "113-114", "mixed": "x"}, "two temperatures", 422),
     ],
-)  # fmt: skip
+)
 def test_what_a_melting_range_says(ida, asked, says, status):
     answer = ida.get("/calculators/melting", params=asked)
     assert answer.status_code == status
@@ -177,8 +212,10 @@ def test_crystals_as_json(ida):
     points = [[25, 0.54], [100, 5.0]]
     found = ida.post("/api/crystals/solubility", json={"points": points, "celsius": [25, 100, 2]}).json()
     assert found["grams"] == [pytest.approx(0.54), pytest.approx(5.0), pytest.approx(0.214, abs=0.001)]
-    plan = ida.post("/api/crystals/plan", json={"mass_g": 2, "points": points, "hot": 100, "cold": 2, "ml": 52, "wash_ml": 5,
-                                                 "at_ml": [40, 80]}).json()  # fmt: skip
+    plan = ida.post(
+        "/api/crystals/plan",
+        json={"mass_g": 2, "points": points, "hot": 100, "cold": 2, "ml": 52, "wash_ml": 5, "at_ml": [40, 80]},
+    ).json()
     assert plan["ceiling"] == pytest.approx(0.939, abs=0.001)
     assert plan["least_ml"] == pytest.approx(40)
     assert plan["liquor_g"] + plan["washed_g"] + 2 * plan["ceiling"] == pytest.approx(2)
@@ -189,8 +226,13 @@ def test_crystals_as_json(ida):
     ]
     ranked = ida.post("/api/crystals/solvents", json={"solvents": tubes, "melts": 114}).json()
     assert [one["name"] for one in ranked["ranked"]] == ["water", "ethanol"]
-    asked = {"range": [112.2, 113.1], "what": "acetanilide", "published": 114, "standards":
-             [{"name": "benzoic acid", "published": 122.4, "read": 121.4}], "mixed": [90, 100]}  # fmt: skip
+    asked = {
+        "range": [112.2, 113.1],
+        "what": "acetanilide",
+        "published": 114,
+        "standards": [{"name": "benzoic acid", "published": 122.4, "read": 121.4}],
+        "mixed": [90, 100],
+    }
     said = ida.post("/api/crystals/melting", json=asked).json()
     assert (said["code"], said["same"], said["range"][0]) == ("fits", False, pytest.approx(113.2))
     assert (

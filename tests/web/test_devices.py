@@ -3,7 +3,7 @@
 import pytest
 
 from helvor.exchange.device_line import At
-from helvor.stand_ins.bank import Bank
+from helvor.simulators.bank import Bank
 from helvor.web.app import Settings, create_app
 from tests.web.conftest import HTMX
 
@@ -52,9 +52,14 @@ def test_a_reading_is_taken_when_the_display_rests(bench):
     assert reading(bench)["shown"] == "0.000"
 
 
-@pytest.mark.parametrize(("fault", "says"), [
-    ("drop", "Nothing was saved; take the reading again or type what you read"), ("garbage", "check digits"), ("freeze", "keeps sending the same value: its display is frozen"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("fault", "says"),
+    [
+        ("drop", "Nothing was saved; take the reading again or type what you read"),
+        ("garbage", "check digits"),
+        ("freeze", "keeps sending the same value: its display is frozen"),
+    ],
+)
 def test_a_fault_gives_a_doubt_and_no_digits(bench, fault, says):
     put(bench, "balance-1", load="12.1")
     assert reading(bench)["shown"] == "12.100"
@@ -65,9 +70,13 @@ def test_a_fault_gives_a_doubt_and_no_digits(bench, fault, says):
     assert reading(bench)["shown"] == "12.100"
 
 
-@pytest.mark.parametrize(("hand", "says"), [
-    ({"draught": "1"}, "Close its doors, wait, and take the reading again"), ({"load": "230"}, "above its range"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("hand", "says"),
+    [
+        ({"draught": "1"}, "Close its doors, wait, and take the reading again"),
+        ({"load": "230"}, "above its range"),
+    ],
+)
 def test_what_does_not_rest_or_is_too_heavy_is_no_reading(bench, hand, says):
     put(bench, "balance-1", **hand)
     assert says in reading(bench)["doubt"]

@@ -4,7 +4,7 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.bench.practice.drills import TOPICS, drill
+from helvor.core.practice.drills import TOPICS, drill
 from tests.web.test_joining import join, open_code
 
 
@@ -63,13 +63,16 @@ def test_sent_twice_it_is_kept_once(school, ida):
         ("read", {"front": "800", "spot": "4", "rf": "0.5"}, "Check that each corner is on the plate’s corner"),
         ("read", {"front": "", "spot": "4", "rf": "0.5"}, "s mark in mm, such as 72.5"),
         ("layer", {"picked": "middle"}, "Choose the upper or the lower layer"),
-        ("pool", {}, "Choose the tubes to pool"), ("pool", {"tube": "900"}, "Choose the tubes to pool"),
+        ("pool", {}, "Choose the tubes to pool"),
+        ("pool", {"tube": "900"}, "Choose the tubes to pool"),
         ("order", {"place-1": "1", "place-2": "1", "place-3": "2"}, "Give each step one place"),
-        ("eluent", {"picked": "hotter"}, "one of the changes"), ("weigh", {"picked": "77"}, "one of the steps"),
+        ("eluent", {"picked": "hotter"}, "one of the changes"),
+        ("weigh", {"picked": "77"}, "one of the steps"),
         ("wrong", {"picked": "sublime never"}, "one of the mistakes"),
-        ("dry", {}, "Choose one of the weighings, or"), ("limiting", {"picked": "<b>"}, "Choose one of the two substances"),
+        ("dry", {}, "Choose one of the weighings, or"),
+        ("limiting", {"picked": "<b>"}, "Choose one of the two substances"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_answer_gets_a_sentence_and_is_not_kept(school, ida, topic, given, says):
     answered = send(ida, topic, 12, given)
     assert answered.status_code == 422 and says in answered.text

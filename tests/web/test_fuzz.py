@@ -31,8 +31,31 @@ NUMBERS = (
     2**63,
     2**70,
 )
-WORDS = ("", " ", "\x00", "a\x00b", "\ud800", "ä" * 300, "1e999 g", "5 g", "10 mL", "1,5 g", "NaCl", "C7H6O2", "water", "ether",
-         "hexane : ethyl acetate 4 : 1", "NaCl + AgNO3 -> AgCl + NaNO3", "((((", "9" * 400, "-5 mm", "∞", "nan", "\u202e", "2026-12-01")  # fmt: skip
+WORDS = (
+    "",
+    " ",
+    "\x00",
+    "a\x00b",
+    "\ud800",
+    "ä" * 300,
+    "1e999 g",
+    "5 g",
+    "10 mL",
+    "1,5 g",
+    "NaCl",
+    "C7H6O2",
+    "water",
+    "ether",
+    "hexane : ethyl acetate 4 : 1",
+    "NaCl + AgNO3 -> AgCl + NaNO3",
+    "((((",
+    "9" * 400,
+    "-5 mm",
+    "∞",
+    "nan",
+    "\u202e",
+    "2026-12-01",
+)
 
 
 class Maker:
@@ -102,9 +125,13 @@ class Maker:
 def unraised(client):
     """The same client, to which a fault is an answer of 500, as it is to a browser."""
     return TestClient(
-        client.app, base_url="http://127.0.0.1", raise_server_exceptions=False, headers=client.headers,
-        cookies=dict(client.cookies), follow_redirects=False,
-    )  # fmt: skip
+        client.app,
+        base_url="http://127.0.0.1",
+        raise_server_exceptions=False,
+        headers=client.headers,
+        cookies=dict(client.cookies),
+        follow_redirects=False,
+    )
 
 
 def test_ten_thousand_calls_of_the_json_interface_end_in_no_5xx(school, ida):
@@ -134,10 +161,15 @@ def test_ten_thousand_calls_of_the_json_interface_end_in_no_5xx(school, ida):
     assert answered[200] > CALLS / 20 and answered[422] > CALLS / 5
 
 
-@pytest.mark.parametrize(("path", "form"), [
-    ("/sign-in", {"email": "a\x00b@c.d", "password": "x\x00"}), ("/sign-in", {"email": "\x00", "password": ""}),
-    ("/join", {"code": "A\x00B", "bench": "1"}), ("/join", {"code": "\x00\x00\x00\x00", "bench": "\x00"}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("path", "form"),
+    [
+        ("/sign-in", {"email": "a\x00b@c.d", "password": "x\x00"}),
+        ("/sign-in", {"email": "\x00", "password": ""}),
+        ("/join", {"code": "A\x00B", "bench": "1"}),
+        ("/join", {"code": "\x00\x00\x00\x00", "bench": "\x00"}),
+    ],
+)
 def test_no_text_of_a_stranger_breaks_a_door(school, path, form):
     door = TestClient(school.visitor().app, raise_server_exceptions=False, base_url="http://127.0.0.1")
     door.get(path)

@@ -17,8 +17,32 @@ from helvor.web.app import Settings, create_app
 from tests.conftest import serving
 from tests.web.test_fuzz import WORDS
 
-TYPED = (*WORDS, "0", "-1", "1e308", "1e-320", "99999999999999999999", "32.514", "32,514", "3 x 5 mL", "5 mg", "250 mL", "T 41.0",
-         "dish 3 32.514", "yes", "on", "other", "<b>", "'", '"; --', "50 %", "1.5 h", "00:00", "2026-02-31", "9" * 100_000)  # fmt: skip
+TYPED = (
+    *WORDS,
+    "0",
+    "-1",
+    "1e308",
+    "1e-320",
+    "99999999999999999999",
+    "32.514",
+    "32,514",
+    "3 x 5 mL",
+    "5 mg",
+    "250 mL",
+    "T 41.0",
+    "dish 3 32.514",
+    "yes",
+    "on",
+    "other",
+    "<b>",
+    "'",
+    '"; --',
+    "50 %",
+    "1.5 h",
+    "00:00",
+    "2026-02-31",
+    "9" * 100_000,
+)
 LEFT_ALONE = ("/sign-out", "/people/sessions", "/static", "/api")
 SEED, PER_FORM, MOST_PAGES = 22, 8, 260
 
@@ -38,8 +62,12 @@ class Forms(HTMLParser):
             if has.get(asked):
                 self.links.append(urljoin(self.base, has[asked]))
         if tag == "form":
-            self.form = {"method": has.get("method", "get"), "action": urljoin(self.base, has.get("action") or self.base),
-                         "files": "multipart" in (has.get("enctype") or ""), "fields": []}  # fmt: skip
+            self.form = {
+                "method": has.get("method", "get"),
+                "action": urljoin(self.base, has.get("action") or self.base),
+                "files": "multipart" in (has.get("enctype") or ""),
+                "fields": [],
+            }
             self.forms.append(self.form)
         elif tag in ("input", "textarea", "select", "button") and has.get("name") and self.form is not None:
             self.choices = [has.get("value") or ""]

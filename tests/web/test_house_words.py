@@ -26,8 +26,16 @@ def test_a_house_reads_its_trade_words_and_decimal_sign_and_types_a_comma(school
     page = ida.get(school.run_url).text
     assert "41,207" in page and "fume cupboard" not in page and "hood" in page
     assert "41.207" in ida.get(f"{school.run_url}/run.json").text, "the record has a point"
-    form = {"entry": str(uuid4()), "kind": "weighed", "step": "s2", "container": "dish", "portion": "powder",
-            "state": "as is", "mass": "44,210", "way": "gross"}  # fmt: skip
+    form = {
+        "entry": str(uuid4()),
+        "kind": "weighed",
+        "step": "s2",
+        "container": "dish",
+        "portion": "powder",
+        "state": "as is",
+        "mass": "44,210",
+        "way": "gross",
+    }
     assert ida.post(f"{school.run_url}/entries", data=form).status_code < 400
     assert "44.210" in ida.get(f"{school.run_url}/run.json").text
     back = ida.post("/house-rules", data={"trade-words": "british", "decimal-sign": "point"})
@@ -43,14 +51,22 @@ def test_a_comma_is_asked_about_where_the_house_has_a_point(school, ida):
 @pytest.mark.parametrize(
     ("old", "new"),
     [
-        ("/plan", "/procedures"), ("/plan/rules", "/house-rules"), ("/plan/procedures", "/procedures"),
-        ("/plan/import/files", "/procedures/import/files"), ("/reckon", "/calculators"),
-        ("/reckon/reaction", "/calculators/reaction"), ("/shelf", "/reference-data"),
-        ("/shelf/substance.csv", "/reference-data/substance.csv"), ("/classes/7/review", "/classes/7/results"),
-        ("/classes/7/review.csv", "/classes/7/results.csv"), ("/classes/7/day", "/classes/7/log"),
-        ("/api/classes/7/review", None), ("/plans", None), ("/classes/7/days", None),
+        ("/plan", "/procedures"),
+        ("/plan/rules", "/house-rules"),
+        ("/plan/procedures", "/procedures"),
+        ("/plan/import/files", "/procedures/import/files"),
+        ("/reckon", "/calculators"),
+        ("/reckon/reaction", "/calculators/reaction"),
+        ("/shelf", "/reference-data"),
+        ("/shelf/substance.csv", "/reference-data/substance.csv"),
+        ("/classes/7/review", "/classes/7/results"),
+        ("/classes/7/review.csv", "/classes/7/results.csv"),
+        ("/classes/7/day", "/classes/7/log"),
+        ("/api/classes/7/review", None),
+        ("/plans", None),
+        ("/classes/7/days", None),
     ],
-)  # fmt: skip
+)
 def test_an_old_address_leads_to_the_new_one(old, new):
     assert moved_to(old) == new
 

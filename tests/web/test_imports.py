@@ -29,8 +29,12 @@ def test_readings_are_looked_at_and_come_in_once(school, ida):
     assert (
         "Import 3 readings" in text and "dish with powder, as received: 35.520 g" in text and school.entries() == before
     )
-    form = {"sort": "readings", "work": "A mixed powder", "what": "write",
-            "meaning": ["bench", "container", "portion", "state", "mass"]}  # fmt: skip
+    form = {
+        "sort": "readings",
+        "work": "A mixed powder",
+        "what": "write",
+        "meaning": ["bench", "container", "portion", "state", "mass"],
+    }
     for _ in range(2):  # sent twice
         assert ida.post(address, data=form).status_code == 303
     assert school.entries() == before + 3
@@ -59,8 +63,12 @@ def test_one_bad_line_and_nothing_comes_in(school, ida):
     assert school.run
     address = hand_in(ida, school, "bad.csv", READINGS + "1;dish;;;heavy\n").headers["location"]
     before = school.entries()
-    form = {"sort": "readings", "work": "A mixed powder", "what": "write",
-            "meaning": ["bench", "container", "portion", "state", "mass"]}  # fmt: skip
+    form = {
+        "sort": "readings",
+        "work": "A mixed powder",
+        "what": "write",
+        "meaning": ["bench", "container", "portion", "state", "mass"],
+    }
     page = ida.post(address, data=form)
     assert "line 5" in page.text and "not a number" in page.text and school.entries() == before
     assert "readings in</button>" not in page.text
@@ -69,11 +77,15 @@ def test_one_bad_line_and_nothing_comes_in(school, ida):
 @pytest.mark.parametrize(
     ("name", "content", "sentence"),
     [
-        ("empty.csv", b"", "empty"), ("bomb.xlsx", b"PK\x03\x04", "cannot be opened"), ("photo.jpg", b"\xff\xd8\xff\0\0", "neither a CSV"),
-        ("run.json", b"{", "not JSON"), ("run.json", b'{"format": "helvor run", "version": 9}', "newer Helvor"),
-        ("formula.csv", b"bench,mass\n1,=1+1\n", "line 2, mass"), ("old.zip", b"PK\x03\x04", "This is not a zip file, or it is damaged"),
+        ("empty.csv", b"", "empty"),
+        ("bomb.xlsx", b"PK\x03\x04", "cannot be opened"),
+        ("photo.jpg", b"\xff\xd8\xff\0\0", "neither a CSV"),
+        ("run.json", b"{", "not JSON"),
+        ("run.json", b'{"format": "helvor run", "version": 9}', "newer Helvor"),
+        ("formula.csv", b"bench,mass\n1,=1+1\n", "line 2, mass"),
+        ("old.zip", b"PK\x03\x04", "This is not a zip file, or it is damaged"),
     ],
-)  # fmt: skip
+)
 def test_a_bad_file_says_what_is_wrong_and_is_not_kept(school, ida, name, content, sentence):
     refused = hand_in(ida, school, name, content)
     assert refused.status_code == 422 and sentence in refused.text
@@ -162,8 +174,12 @@ def test_an_archived_class_takes_nothing_in_and_says_so(school, ida):
     address = hand_in(ida, school, "monday.csv", READINGS).headers["location"]
     set_up = f"/classes/{school.ida.class_id}/set-up"
     assert ida.post(set_up, data={"what": "archive"}).status_code == 303
-    form = {"sort": "readings", "work": "A mixed powder", "what": "write",
-            "meaning": ["bench", "container", "portion", "state", "mass"]}  # fmt: skip
+    form = {
+        "sort": "readings",
+        "work": "A mixed powder",
+        "what": "write",
+        "meaning": ["bench", "container", "portion", "state", "mass"],
+    }
     before = school.entries()
     refused = ida.post(address, data=form)
     assert refused.status_code == 409 and "archived" in refused.text and school.entries() == before

@@ -6,8 +6,8 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.bench.planar.plate import gather
-from helvor.notebook import classes, forget, joining, pages, room
+from helvor.core.techniques.planar.plate import gather
+from helvor.notebook import classes, forget, joining, lab_log, pages
 from tests.web.conftest import HTMX
 from tests.web.test_access import GUARDED, PUBLIC, ROUTES, address, body
 
@@ -145,13 +145,16 @@ def test_many_wrong_codes_slow_an_address_and_never_shut_it_out(school):
     assert len(joining.LETTERS) ** joining.CODE_LENGTH > 10**11
 
 
-@pytest.mark.parametrize(("proxies", "sent", "address"), [
-    ((), "10.1.1.1", "testclient"),                                       # nobody said that there is a proxy
-    (("testclient",), "10.1.1.1", "10.1.1.1"),
-    (("testclient",), "6.6.6.6, 10.1.1.1", "10.1.1.1"),                   # what somebody wrote there themselves
-    (("testclient", "10.0.0.2"), "6.6.6.6, 10.1.1.1, 10.0.0.2", "10.1.1.1"),
-    (("testclient",), "", "testclient"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("proxies", "sent", "address"),
+    [
+        ((), "10.1.1.1", "testclient"),  # nobody said that there is a proxy
+        (("testclient",), "10.1.1.1", "10.1.1.1"),
+        (("testclient",), "6.6.6.6, 10.1.1.1", "10.1.1.1"),  # what somebody wrote there themselves
+        (("testclient", "10.0.0.2"), "6.6.6.6, 10.1.1.1, 10.0.0.2", "10.1.1.1"),
+        (("testclient",), "", "testclient"),
+    ],
+)
 def test_an_address_is_believed_only_of_a_named_proxy(school, proxies, sent, address):
     school.app.state.settings = replace(school.app.state.settings, proxies=proxies)
     client = school.visitor()
@@ -248,7 +251,7 @@ def test_an_archived_class_is_joined_by_no_code_of_a_bench_either(school, ida):
 def test_a_full_day_book_keeps_no_tablet_from_a_bench(school, monkeypatch):
     now = datetime.now(UTC)
     classes.add_meeting(school.conn, school.ida.class_id, 1, now - timedelta(hours=1), now + timedelta(hours=1), "")
-    monkeypatch.setattr(room, "MOST_ENTRIES", 0)
+    monkeypatch.setattr(lab_log, "MOST_ENTRIES", 0)
     code = open_code(school)
     tablet, _ = join(school, code)
     assert again(tablet, code, "2", sure="yes").status_code == 303

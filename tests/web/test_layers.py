@@ -8,7 +8,7 @@ import pytest
 
 from helvor.notebook import procedures
 from helvor.shelf.procedures import shipped_procedure
-from helvor.web.reckon.layers import LAYERS
+from helvor.web.calculators.layers import LAYERS
 from tests.notebook.people import run_of
 from tests.web.conftest import HTMX, followed
 
@@ -39,8 +39,16 @@ def test_a_funnel_from_the_first_portion_to_the_last_layer(ida, layers_run):
     assert "2 mm" in rag
     assert "swirl gently" in rag
     assert "emulsion cleared" in send(ida, layers_run, kind="emulsion", step="s2", tried=["swirl"], gone="yes")
-    drained = send(ida, layers_run, kind="drained", step="s2", place="lower", portion="acid extracts", vessel="beaker A",
-                   out="14.5")  # fmt: skip
+    drained = send(
+        ida,
+        layers_run,
+        kind="drained",
+        step="s2",
+        place="lower",
+        portion="acid extracts",
+        vessel="beaker A",
+        out="14.5",
+    )
     assert "beaker A" in drained
     # Of 1.00 g one portion takes 75 %, half a millilitre of its fifteen clings.
     stays, out = (
@@ -95,15 +103,18 @@ def test_bad_input_gets_a_sentence_and_writes_nothing(ida, layers_run, school, f
     ("kind", "fields", "again"),
     [
         ("vented", {"swirls": "4"}, {"swirls": "6"}),
-        ("drained", {"place": "lower", "portion": "acid extracts", "out": "14"}, {"place": "lower",
-         "portion": "acid extracts", "out": "15"}),
+        (
+            "drained",
+            {"place": "lower", "portion": "acid extracts", "out": "14"},
+            {"place": "lower", "portion": "acid extracts", "out": "15"},
+        ),
         ("emulsion", {"thick": "3", "gone": "no"}, {"thick": "2", "gone": "no"}),
         ("ph-read", {"seen": "litmus: blue"}, {"ph": "8.9"}),
         ("agent-added", {"agent": "magnesium-sulfate", "mass": "1.0"}, {"agent": "magnesium-sulfate", "mass": "1.1"}),
         ("boiling", {"boils": "yes"}, {"boils": "no"}),
         ("layer-gone", {"portion": "acid extracts"}, {"portion": "base extracts"}),
     ],
-)  # fmt: skip
+)
 def test_every_kind_is_corrected_in_its_own_form(ida, layers_run, kind, fields, again):
     entry = uuid4()
     send(ida, layers_run, kind=kind, step="s2", **{**fields, "entry": str(entry)})
@@ -146,9 +157,12 @@ def test_the_builder_keeps_what_an_extraction_needs(ida, school):
     component = procedure.component("benzoic acid")
     assert (component.acts, component.pka) == ("acid", 4.2)
     assert component.log_k == pytest.approx(1.87, abs=0.05)
-    assert edit(op="substance", was="", name="ethyl acetate", role="solvent", amount="20 mL").substance(
-        "ethyl acetate"
-    ).layer == "organic"  # fmt: skip
+    assert (
+        edit(op="substance", was="", name="ethyl acetate", role="solvent", amount="20 mL")
+        .substance("ethyl acetate")
+        .layer
+        == "organic"
+    )
     form = ida.get(f"/procedures/{key}?step=s6").text
     assert 'name="ph"' in form
     step = procedure.step("s6")
@@ -170,21 +184,41 @@ def test_each_sum_answers_with_what_is_usual(ida, one):
         ("layers", {"liquids": "methanol 20 mL\nwater 20 mL"}, "no layers"),
         ("layers", {"liquids": "dichloromethane 30 mL\nhexane 40 mL\nwater 20 mL"}, "third layer"),
         ("layers", {"liquids": "diethyl ether 90 mL\nbrine 30 mL", "size": "125"}, "is too much for 125"),
-        ("portions", {"way": "trial", "feed": "50", "total": "45", "taken": "1", "found": "0.6", "trial_volume": "15"},
-         "D from the trial"),
-        ("portions", {"way": "ph", "k": "74", "pka": "4.2", "ph": "8.3", "into": "water", "feed": "50", "total": "45"},
-         "Into water, 1 ÷ D"),
+        (
+            "portions",
+            {"way": "trial", "feed": "50", "total": "45", "taken": "1", "found": "0.6", "trial_volume": "15"},
+            "D from the trial",
+        ),
+        (
+            "portions",
+            {"way": "ph", "k": "74", "pka": "4.2", "ph": "8.3", "into": "water", "feed": "50", "total": "45"},
+            "Into water, 1 ÷ D",
+        ),
         ("portions", {"d": "4", "feed": "50", "total": "45", "second": "0.1", "wash": "10"}, "separation factor"),
         ("portions", {"d": "0.01", "feed": "50", "total": "15", "wanted": "99"}, "more than 50 portions"),
-        ("who", {"parts": "phenol\nmy amine base pKa 9 logP 2", "organic": "50", "water": "20", "ph": "12"}, "NaOH|sodium"),
-        ("to-ph", {"parts": "benzoic acid 1 g", "in_it": "0.6 M NaHCO3", "volume": "60", "target": "2", "molar": "3"},
-         "carbon dioxide"),
-        ("drying-agent", {"solvent": "ethyl acetate", "volume": "50", "agent": "potassium-carbonate"}, "acids or phenols"),
-        ("scheme", {"parts": "benzoic acid\nphenol\naniline\nbiphenyl", "solvent": "diethyl ether", "organic": "60"},
-         "Create procedure"),
+        (
+            "who",
+            {"parts": "phenol\nmy amine base pKa 9 logP 2", "organic": "50", "water": "20", "ph": "12"},
+            "NaOH|sodium",
+        ),
+        (
+            "to-ph",
+            {"parts": "benzoic acid 1 g", "in_it": "0.6 M NaHCO3", "volume": "60", "target": "2", "molar": "3"},
+            "carbon dioxide",
+        ),
+        (
+            "drying-agent",
+            {"solvent": "ethyl acetate", "volume": "50", "agent": "potassium-carbonate"},
+            "acids or phenols",
+        ),
+        (
+            "scheme",
+            {"parts": "benzoic acid\nphenol\naniline\nbiphenyl", "solvent": "diethyl ether", "organic": "60"},
+            "Create procedure",
+        ),
         ("reflux", {"volume": "8"}, "32 % full"),
     ],
-)  # fmt: skip
+)
 def test_sums_of_layers(ida, key, fields, says):
     text = ida.get(f"/calculators/{key}", params=fields).text.replace("\xa0", " ")
     assert any(one in text for one in says.split("|"))
@@ -193,24 +227,34 @@ def test_sums_of_layers(ida, key, fields, says):
 @pytest.mark.parametrize(
     ("key", "fields", "says"),
     [
-        ("layers", {"liquids": "fog 20 mL"}, "is not a liquid in the reference data: enter its density, such as"), ("layers", {"liquids": ""}, "Enter the liquids, one per line, each with its volume"),
+        ("layers", {"liquids": "fog 20 mL"}, "is not a liquid in the reference data: enter its density, such as"),
+        ("layers", {"liquids": ""}, "Enter the liquids, one per line, each with its volume"),
         ("layers", {"liquids": "water 0 mL\nether 5 mL"}, "above 0 mL"),
         ("portions", {"d": "0", "feed": "50", "total": "45"}, "distribution ratio"),
         ("portions", {"d": "4", "feed": "0", "total": "45"}, "volume above 0"),
-        ("portions", {"way": "trial", "feed": "50", "total": "45", "taken": "1", "found": "1", "trial_volume": "5"},
-         "Enter an amount found that is above 0 and below the amount taken"),
+        (
+            "portions",
+            {"way": "trial", "feed": "50", "total": "45", "taken": "1", "found": "1", "trial_volume": "5"},
+            "Enter an amount found that is above 0 and below the amount taken",
+        ),
         ("who", {"parts": "mystery", "organic": "50", "water": "20"}, "log P"),
         ("who", {"parts": "biphenyl", "organic": "0", "water": "20"}, "above 0"),
-        ("to-ph", {"parts": "benzoic acid", "in_it": "1 M NaOH", "volume": "45", "target": "-1", "molar": "6"},
-         "cannot be reached with"),
-        ("to-ph", {"parts": "benzoic acid", "in_it": "1 M sugar", "volume": "45", "target": "2", "molar": "6"},
-         "not a known acid or base"),
+        (
+            "to-ph",
+            {"parts": "benzoic acid", "in_it": "1 M NaOH", "volume": "45", "target": "-1", "molar": "6"},
+            "cannot be reached with",
+        ),
+        (
+            "to-ph",
+            {"parts": "benzoic acid", "in_it": "1 M sugar", "volume": "45", "target": "2", "molar": "6"},
+            "not a known acid or base",
+        ),
         ("drying-agent", {"solvent": "ethanol", "volume": "50"}, "that forms a separate layer"),
         ("scheme", {"parts": "biphenyl", "solvent": "diethyl ether", "organic": "60"}, "at least two"),
         ("scheme", {"parts": "biphenyl\naniline", "solvent": "ethanol", "organic": "60"}, "forms no separate layer"),
         ("reflux", {"volume": "0"}, "above 0"),
     ],
-)  # fmt: skip
+)
 def test_bad_sums_say_so_at_their_field(ida, key, fields, says):
     answer = ida.get(f"/calculators/{key}", params=fields)
     assert answer.status_code == 422
@@ -231,15 +275,21 @@ def test_a_scheme_becomes_a_procedure(ida, school):
 @pytest.mark.parametrize(
     ("path", "body", "expected"),
     [
-        ("density", {"formula": "NaCl", "fraction": 0.26}, 1.1967), ("density", {"formula": "NaOH", "molar": 1}, 1.0405),
+        ("density", {"formula": "NaCl", "fraction": 0.26}, 1.1967),
+        ("density", {"formula": "NaOH", "molar": 1}, 1.0405),
         ("trial", {"taken": 1, "found": 0.5, "feed_ml": 50, "portion_ml": 25}, {"d": 2.0, "u": 0.0}),
-        ("base-needed", {"mol": [0.01], "margin": 1.5}, 0.015), ("paper", {"colour": "red"}, [-1, 2.5]),
-        ("ph", {"ml": 100, "formula": "HCl", "molar": 0.1}, 1.0), ("mol", {"formula": "C7H6O2", "g": 1.2212}, 0.01),
+        ("base-needed", {"mol": [0.01], "margin": 1.5}, 0.015),
+        ("paper", {"colour": "red"}, [-1, 2.5]),
+        ("ph", {"ml": 100, "formula": "HCl", "molar": 0.1}, 1.0),
+        ("mol", {"formula": "C7H6O2", "g": 1.2212}, 0.01),
         ("cut", {"school": "leave-some", "g_per_ml": 0.02}, 0.03),
-        ("reflux", {"ml": 30, "marks": [["2026-03-02T12:00:00Z", True], ["2026-03-02T12:20:00Z", False]]},
-         {"flask_ml": 50, "minutes": 20, "stretches": 1}),
+        (
+            "reflux",
+            {"ml": 30, "marks": [["2026-03-02T12:00:00Z", True], ["2026-03-02T12:20:00Z", False]]},
+            {"flask_ml": 50, "minutes": 20, "stretches": 1},
+        ),
     ],
-)  # fmt: skip
+)
 def test_sums_as_json(ida, path, body, expected):
     answer = ida.post(f"/api/extraction/{path}", json=body)
     assert answer.status_code == 200
@@ -270,14 +320,18 @@ def test_more_sums_as_json(ida):
 @pytest.mark.parametrize(
     ("path", "body"),
     [
-        ("density", {"formula": "NaCl"}), ("density", {"formula": "Xx", "fraction": 0.1}),
-        ("portions", {"d": 0, "feed_ml": 5, "total_ml": 5}), ("layers", {"liquids": ["fog 5 mL"]}),
-        ("ph", {"ml": 5, "formula": "NaCl", "molar": 1}), ("paper", {"colour": "pink"}),
-        ("drying-agent", {"solvent": "ethanol", "ml": 5}), ("drying-agent", {"solvent": "ether", "ml": 5, "agent": "sand"}),
+        ("density", {"formula": "NaCl"}),
+        ("density", {"formula": "Xx", "fraction": 0.1}),
+        ("portions", {"d": 0, "feed_ml": 5, "total_ml": 5}),
+        ("layers", {"liquids": ["fog 5 mL"]}),
+        ("ph", {"ml": 5, "formula": "NaCl", "molar": 1}),
+        ("paper", {"colour": "pink"}),
+        ("drying-agent", {"solvent": "ethanol", "ml": 5}),
+        ("drying-agent", {"solvent": "ether", "ml": 5, "agent": "sand"}),
         ("scheme", {"parts": ["biphenyl", "aniline"], "solvent": "fog", "ml": 60}),
         ("to-ph", {"ml": 45, "formula": "NaOH", "molar": 1, "to": -1.5, "with_molar": 6}),
     ],
-)  # fmt: skip
+)
 def test_bad_json_gets_a_sentence(ida, path, body):
     answer = ida.post(f"/api/extraction/{path}", json=body)
     assert answer.status_code == 422

@@ -4,8 +4,8 @@ import threading
 import time
 from uuid import uuid4
 
-from helvor.bench.planar import plate as planar
-from helvor.bench.run.entries import Noted
+from helvor.core.engine.run.entries import Noted
+from helvor.core.techniques.planar import plate as planar
 from helvor.notebook import classes, pages
 from helvor.notebook.pages import Draft
 from tests.notebook.people import mm, write

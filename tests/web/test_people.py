@@ -7,7 +7,7 @@ from uuid import uuid4
 import pytest
 
 from helvor import command
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.notebook import accounts, classes, people
 from helvor.notebook.pages import NotYours
 from tests.notebook.people import PASSWORD, teacher
@@ -191,8 +191,13 @@ def test_a_newcomer_makes_a_class_with_benches_and_meetings(school, ida):
     assert (
         ida.post(url, data={"what": "benches", "count": "4", "pair": ["A and B", "C and D", "", ""]}).status_code == 303
     )
-    days = {"what": "meetings", "day": ["2026-12-01", "2026-12-08", ""], "begins": ["09:00"] * 3, "until": ["11:30"] * 3,
-            "topic": ["Chalk", "", ""]}  # fmt: skip
+    days = {
+        "what": "meetings",
+        "day": ["2026-12-01", "2026-12-08", ""],
+        "begins": ["09:00"] * 3,
+        "until": ["11:30"] * 3,
+        "topic": ["Chalk", "", ""],
+    }
     assert ida.post(url, data=days).status_code == 303
     assert [b.pair for b in classes.benches_of(school.conn, key)] == ["A and B", "C and D", "", ""]
     meetings = classes.meetings_of(school.conn, key)
@@ -219,15 +224,29 @@ def test_a_class_that_cannot_be_made_says_why(school, ida, fields, says):
 @pytest.mark.parametrize(
     ("form", "says"),
     [
-        ({"what": "meetings", "day": ["2026-12-01"], "begins": ["11:00"], "until": ["10:00"], "topic": [""]}, "Enter an end after the start"),
-        ({"what": "meetings", "day": ["soon"], "begins": ["11:00"], "until": ["12:00"], "topic": [""]}, "is not a date and time: enter 2026-12-01 and 14:00"),
-        ({"what": "meetings", "day": ["2026-12-01"] * 2, "begins": ["11:00", "11:30"], "until": ["12:00"] * 2,
-          "topic": ["", ""]}, "before meeting 1 ends"),
+        (
+            {"what": "meetings", "day": ["2026-12-01"], "begins": ["11:00"], "until": ["10:00"], "topic": [""]},
+            "Enter an end after the start",
+        ),
+        (
+            {"what": "meetings", "day": ["soon"], "begins": ["11:00"], "until": ["12:00"], "topic": [""]},
+            "is not a date and time: enter 2026-12-01 and 14:00",
+        ),
+        (
+            {
+                "what": "meetings",
+                "day": ["2026-12-01"] * 2,
+                "begins": ["11:00", "11:30"],
+                "until": ["12:00"] * 2,
+                "topic": ["", ""],
+            },
+            "before meeting 1 ends",
+        ),
         ({"what": "benches", "count": "1", "pair": ["A", "B"]}, "has records, so it cannot be removed"),
         ({"what": "benches", "count": "0", "pair": ["A"]}, "1 to 48 benches"),
         ({"what": "names", "code": "", "title": "x"}, "short code"),
     ],
-)  # fmt: skip
+)
 def test_set_up_refuses_with_a_sentence_and_changes_nothing(school, ida, form, says):
     second = classes.benches_of(school.conn, school.ida.class_id)[1].id
     ida.post(f"/benches/{second}/plates", data={"page": str(uuid4())})

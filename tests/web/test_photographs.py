@@ -9,8 +9,8 @@ from uuid import uuid4
 import pytest
 from PIL import Image
 
-from helvor.bench.planar.plate import Spot, gather
-from helvor.bench.planar.work_out import work_out
+from helvor.core.techniques.planar.plate import Spot, gather
+from helvor.core.techniques.planar.work_out import work_out
 from helvor.notebook import pages, photographs, pictures
 from tests.web.conftest import HTMX, small_photograph
 
@@ -93,8 +93,17 @@ def test_a_photograph_is_taken_in_read_and_kept_as_readings(school, ida):
     assert "Save ticked spots" in page.text
     assert page.text.count('name="keep"') == 2
     entry = str(uuid4())
-    form = {"entry": entry, "keep": ["0", "1"], "lane_0": str(school.lane), "lane_1": str(school.lane), "mm_0": "60.0", "mm_1": "30.0",
-            "front": "yes", "added_lane": [str(school.lane)], "added_mm": ["12,5"]}  # fmt: skip
+    form = {
+        "entry": entry,
+        "keep": ["0", "1"],
+        "lane_0": str(school.lane),
+        "lane_1": str(school.lane),
+        "mm_0": "60.0",
+        "mm_1": "30.0",
+        "front": "yes",
+        "added_lane": [str(school.lane)],
+        "added_mm": ["12,5"],
+    }
     proposal = photographs.one(school.conn, school.page, photo).proposal
     found = [spot.up - proposal.origin.at(spot.x) for spot in proposal.spots]
     form["mm_0"] = f"{found[0]:.1f}"
@@ -130,8 +139,14 @@ def test_a_spot_seen_under_another_light_is_the_same_spot(school, ida):
     proposal = photographs.one(school.conn, school.page, photo).proposal
     upper = proposal.spots[0].up - proposal.origin.at(proposal.spots[0].x)
     ida.post(f"{school.url}/read", data={"entry": str(uuid4()), "text": f"T {upper - 0.4:.1f} purple"})
-    form = {"entry": str(uuid4()), "keep": ["0", "1"], "lane_0": str(school.lane), "lane_1": str(school.lane),
-            "mm_0": f"{upper:.1f}", "mm_1": "35.0"}  # fmt: skip
+    form = {
+        "entry": str(uuid4()),
+        "keep": ["0", "1"],
+        "lane_0": str(school.lane),
+        "lane_1": str(school.lane),
+        "mm_0": f"{upper:.1f}",
+        "mm_1": "35.0",
+    }
     assert ida.post(f"{school.url}/photos/{photo}/accept", data=form).status_code == 303
     before = school.entries()
     assert ida.post(f"{school.url}/photos/{photo}/accept", data=form).status_code == 303, "sent again"
@@ -296,8 +311,16 @@ def test_a_moved_reading_is_a_reading_by_hand(school, ida):
 def test_a_plate_without_lanes_gets_them_from_its_photograph_once(school, ida):
     page = uuid4()
     ida.post(f"/benches/{school.ida.bench}/plates", data={"page": str(page)})
-    set_up = {"kind": "set-up", "entry": str(uuid4()), "phase": "silica", "backing": "aluminium", "width": "50",
-              "height": "100", "origin": "10", "ruler": "0.5 mm"}  # fmt: skip
+    set_up = {
+        "kind": "set-up",
+        "entry": str(uuid4()),
+        "phase": "silica",
+        "backing": "aluminium",
+        "width": "50",
+        "height": "100",
+        "origin": "10",
+        "ruler": "0.5 mm",
+    }
     assert ida.post(f"/plates/{page}/entries", data=set_up, headers=HTMX).status_code == 200
     files = {"file": ("plate.jpg", small_photograph())}
     taken = ida.post(f"/plates/{page}/photo/files", data={"entry": str(uuid4()), "light": "254"}, files=files)

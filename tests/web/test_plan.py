@@ -6,11 +6,11 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.bench.plan.edit import remove_step
-from helvor.bench.run import entries as run_entries
+from helvor.core.engine.plan.edit import remove_step
+from helvor.core.engine.run import entries as run_entries
 from helvor.exchange.procedure import procedure_json
 from helvor.shelf.procedures import shipped_procedure
-from tests.bench.runs import CHALK, LOSSLESS, POWDER
+from tests.core.runs import CHALK, LOSSLESS, POWDER
 from tests.notebook.people import procedure_in_use
 from tests.web.conftest import HTMX
 
@@ -132,8 +132,15 @@ def test_a_bad_file_is_listed_by_place_and_changes_nothing(school, ida):
 
 
 def test_every_form_of_the_builder_opens(school, ida, url):
-    for op, name in (("head", ""), ("substance", "water"), ("substance", ""), ("component", "camphor"),
-                     ("portion", "salt"), ("portion", "residue"), ("rule", "")):  # fmt: skip
+    for op, name in (
+        ("head", ""),
+        ("substance", "water"),
+        ("substance", ""),
+        ("component", "camphor"),
+        ("portion", "salt"),
+        ("portion", "residue"),
+        ("rule", ""),
+    ):
         for headers in ({}, HTMX):
             assert ida.get(f"{url}/form/{op}", params={"name": name}, headers=headers).status_code == 200
     assert ida.get(f"{url}/form/nonsense").status_code == 404
@@ -253,10 +260,16 @@ def test_a_procedure_can_be_checked_scaled_and_compared(school):
 
 @pytest.mark.parametrize(
     ("path", "body"),
-    [("/formula", {"text": "salt"}), ("/equation", {"text": "Na -> K"}), ("/weighing/net", {"gross": 3}),
-     ("/weighing/net", {"gross": "3"}), ("/weighing/constant-mass", {"nets_g": [], "step_g": 1, "minutes": []}),
-     ("/procedure/scale", {"procedure": {"title": "x"}, "factor": -1}), ("/run", {"readings": ["x"], "more": 1})],
-)  # fmt: skip
+    [
+        ("/formula", {"text": "salt"}),
+        ("/equation", {"text": "Na -> K"}),
+        ("/weighing/net", {"gross": 3}),
+        ("/weighing/net", {"gross": "3"}),
+        ("/weighing/constant-mass", {"nets_g": [], "step_g": 1, "minutes": []}),
+        ("/procedure/scale", {"procedure": {"title": "x"}, "factor": -1}),
+        ("/run", {"readings": ["x"], "more": 1}),
+    ],
+)
 def test_bad_questions_get_a_problem_document(school, path, body):
     answer = ask(school.visitor(), path, body)
     assert (answer.status_code, answer.headers["content-type"]) == (422, "application/problem+json")

@@ -27,10 +27,20 @@ def test_a_new_plate_starts_in_one_action_and_is_drawn_from_one_form(school, ida
     assert ida.post(f"/benches/{front}/plates", data={"page": page}).headers["location"] == f"/plates/{page}"
     assert "Create plate" in ida.get(f"/plates/{page}").text
     form = {
-        "kind": "start", "entry": str(uuid4()), "phase": "silica", "backing": "aluminium", "indicator": "yes",
-        "width": "5 cm", "height": "100", "origin": "10", "ruler": "0.5 mm", "lanes": "P paracetamol ref, T tablet, PT co P T",
-        "eluent": "7.6 mL hexane + 0.4 mL ethyl acetate", "level": "5", "lined": "yes",
-    }  # fmt: skip
+        "kind": "start",
+        "entry": str(uuid4()),
+        "phase": "silica",
+        "backing": "aluminium",
+        "indicator": "yes",
+        "width": "5 cm",
+        "height": "100",
+        "origin": "10",
+        "ruler": "0.5 mm",
+        "lanes": "P paracetamol ref, T tablet, PT co P T",
+        "eluent": "7.6 mL hexane + 0.4 mL ethyl acetate",
+        "level": "5",
+        "lined": "yes",
+    }
     for _ in range(2):  # sent twice
         assert ida.post(f"/plates/{page}/entries", data=form).headers["location"] == f"/plates/{page}"
     record = ida.get(f"/api/plates/{page}").json()
@@ -144,8 +154,19 @@ def test_bad_input_is_said_beside_its_field_and_what_was_typed_stays(school, ida
 @pytest.mark.parametrize(
     ("kind", "fields", "field"),
     [
-        ("set-up", {"phase": "silica", "width": "50", "height": "100", "origin": "120", "ruler": "1 mm", "backing": "none",
-                    "reason": "misread"}, "origin"),
+        (
+            "set-up",
+            {
+                "phase": "silica",
+                "width": "50",
+                "height": "100",
+                "origin": "120",
+                "ruler": "1 mm",
+                "backing": "none",
+                "reason": "misread",
+            },
+            "origin",
+        ),
         ("lane", {"at": "70", "label": "X", "role": "unknown", "applied": "dots"}, "at"),
         ("lane", {"at": "20", "label": "t", "role": "unknown", "applied": "dots"}, "label"),
         ("lane", {"at": "20", "label": "X", "role": "unknown", "applied": "dots", "touches": "many"}, "touches"),
@@ -157,7 +178,7 @@ def test_bad_input_is_said_beside_its_field_and_what_was_typed_stays(school, ida
         ("struck", {"strikes": str(uuid4()), "reason": "misread"}, "strikes"),
         ("acknowledged", {"code": "x", "about": "", "what": "seen", "why": " "}, "why"),
     ],
-)  # fmt: skip
+)
 def test_every_form_says_what_is_wrong_with_it(school, ida, kind, fields, field):
     answer = ida.post(f"{school.url}/entries", data={"kind": kind, "entry": str(uuid4())} | fields, headers=HTMX)
     assert answer.status_code == 422
@@ -168,8 +189,19 @@ def test_every_form_says_what_is_wrong_with_it(school, ida, kind, fields, field)
 def test_a_new_plates_form_gathers_every_trouble_at_once(school, ida):
     page = uuid4()
     ida.post(f"/benches/{school.ida.bench}/plates", data={"page": page})
-    form = {"kind": "start", "entry": str(uuid4()), "phase": "silica", "backing": "none", "ruler": "1 mm",
-            "width": "50", "height": "100", "origin": "10", "lanes": "A, a", "eluent": "5 % x", "level": "-2"}  # fmt: skip
+    form = {
+        "kind": "start",
+        "entry": str(uuid4()),
+        "phase": "silica",
+        "backing": "none",
+        "ruler": "1 mm",
+        "width": "50",
+        "height": "100",
+        "origin": "10",
+        "lanes": "A, a",
+        "eluent": "5 % x",
+        "level": "-2",
+    }
     answer = ida.post(f"/plates/{page}/entries", data=form)
     assert set(re.findall(r'id="trouble-(\w+)"', answer.text)) == {"lanes", "eluent", "level"}
     assert 'value="A, a"' in answer.text
@@ -193,8 +225,15 @@ def test_a_body_longer_than_any_reading_is_refused(school, ida, size):
 
 def test_a_script_in_a_label_is_shown_and_never_run(school, ida):
     nasty = '"><b x=1>'
-    lane = {"kind": "lane", "entry": str(uuid4()), "at": "40", "label": nasty, "role": "unknown", "applied": "dots",
-            "substance": "<script>alert(1)</script>"}  # fmt: skip
+    lane = {
+        "kind": "lane",
+        "entry": str(uuid4()),
+        "at": "40",
+        "label": nasty,
+        "role": "unknown",
+        "applied": "dots",
+        "substance": "<script>alert(1)</script>",
+    }
     assert ida.post(f"{school.url}/entries", data=lane).status_code == 303
     ida.post(f"{school.url}/entries", data=spot_form(school, lane=lane["entry"]))
     for path in (
@@ -217,8 +256,14 @@ def test_three_hundred_spots_stop_at_the_limit_with_a_sentence(school, ida):
     assert answer.status_code == 422
     assert "start a second plate" in answer.text
     spots = [{"lane": "T", "distance": "40 mm"}] * 300
-    plate = {"phase": "silica", "width": "50 mm", "height": "100 mm", "origin": "10 mm",
-             "lanes": [{"label": "T", "at": "10 mm"}], "spots": spots}  # fmt: skip
+    plate = {
+        "phase": "silica",
+        "width": "50 mm",
+        "height": "100 mm",
+        "origin": "10 mm",
+        "lanes": [{"label": "T", "at": "10 mm"}],
+        "spots": spots,
+    }
     assert ida.post("/api/planar/plate", json=plate).status_code == 422
 
 
@@ -267,10 +312,16 @@ def test_a_stop_is_gone_on_with_only_for_a_reason_that_is_kept(school, ida):
     what = re.search(r'name="what" value="([^"]+)"', form)[1]
     answer = ida.post(
         f"{school.url}/entries",
-        data={"kind": "acknowledged", "entry": str(uuid4()), "code": "spot-beyond-front", "about": "T1", "what": what,
-              "why": "shown to the class"},
+        data={
+            "kind": "acknowledged",
+            "entry": str(uuid4()),
+            "code": "spot-beyond-front",
+            "about": "T1",
+            "what": what,
+            "why": "shown to the class",
+        },
         headers=HTMX,
-    )  # fmt: skip
+    )
     assert "Continued: shown to the class" in answer.text
     assert ida.get(f"{school.url}/edit/acknowledged?code=nothing&about=").status_code == 404
 
@@ -334,9 +385,15 @@ def test_the_svg_is_in_real_millimetres(school, ida):
 
 def test_what_is_not_there_is_not_there(school, ida):
     for path in (
-        f"/plates/{uuid4()}", "/plates/not-an-id", f"{school.url}/edit/nonsense", f"{school.url}/plate.exe",
-        f"{school.url}/edit/spot?key={uuid4()}", f"/classes/{uuid4()}", "/find?q=99", "/nowhere",
-    ):  # fmt: skip
+        f"/plates/{uuid4()}",
+        "/plates/not-an-id",
+        f"{school.url}/edit/nonsense",
+        f"{school.url}/plate.exe",
+        f"{school.url}/edit/spot?key={uuid4()}",
+        f"/classes/{uuid4()}",
+        "/find?q=99",
+        "/nowhere",
+    ):
         answer = ida.get(path)
         assert answer.status_code in (404, 422), path
         assert "Traceback" not in answer.text

@@ -4,10 +4,10 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.bench.planar.plate import gather
-from helvor.bench.practice.virtual_plate import GOALS, Setting, develop
+from helvor.core.practice.virtual_plate import GOALS, Setting, develop
+from helvor.core.techniques.planar.plate import gather
 from helvor.notebook import pages, photographs
-from helvor.stand_ins.camera import photograph
+from helvor.simulators.camera import photograph
 from tests.web.conftest import HTMX
 from tests.web.test_joining import join, open_code
 
@@ -21,10 +21,12 @@ GOOD = "goal=0&strong=80&acid=1&level=6&touches=2&lined=yes&seed=4"
         (f"{GOOD.replace('strong=80', 'strong=40')}&minutes=12&out=yes", ["Not met", "too low"]),
         (f"{GOOD.replace('acid=1', 'acid=0')}&minutes=12&out=yes", ["streaks"]),
         (f"{GOOD.replace('level=6', 'level=14')}&minutes=3&out=yes", ["mm and the origin is at"]),
-        (f"{GOOD}&minutes=60&out=yes", ["it can no longer be marked, and R"]), (f"{GOOD}&minutes=4", ["front 44.5 mm", "Take it out"]),
-        ("strong=lots&goal=99&seed=x&minutes=nan", ["Find an eluent"]), ("", ["Find an eluent", GOALS[0].words]),
+        (f"{GOOD}&minutes=60&out=yes", ["it can no longer be marked, and R"]),
+        (f"{GOOD}&minutes=4", ["front 44.5 mm", "Take it out"]),
+        ("strong=lots&goal=99&seed=x&minutes=nan", ["Find an eluent"]),
+        ("", ["Find an eluent", GOALS[0].words]),
     ],
-)  # fmt: skip
+)
 def test_a_plate_as_its_address_says(ida, query, words):
     page = ida.get(f"/practice/plate?{query}")
     assert page.status_code == 200

@@ -6,8 +6,8 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.bench.practice.rehearsal import play
-from helvor.bench.practice.rehearsals import STORIES
+from helvor.core.practice.rehearsal import play
+from helvor.core.practice.rehearsals import STORIES
 from helvor.notebook import pages, rehearsals
 from helvor.notebook.database import connect
 from helvor.notebook.pages import EntryIdTaken
@@ -133,28 +133,63 @@ def test_as_json_a_run_is_carried_out_and_nothing_kept(ida, school):
     assert school.entries() == before
 
 
-@pytest.mark.parametrize(("model", "asked", "says"), [
-    ("funnel", {"substances": [{"name": "a", "acts": "acid", "pka": 4.4, "k": 135, "mol": 0.005}], "organic": 60,
-                "formula": "NaOH", "molar": 1, "ml": 20, "how": "shaken"}, {"spurts": True}),
-    ("column", {"compounds": [{"name": "a", "mg": 100, "rf": [0.3]}], "volumes": [100], "bore": 15, "bed": 150}, {}),
-    ("crystals", {"mass": 2, "volume": 40, "solubility": [[25, 0.56], [100, 5.55]], "hot": 100, "cold": 2},
-     {"how": "slow", "undissolved": 0}),
-    ("filter", {"ml": 50, "grams": 1, "grains": "fine", "paper": "slow"}, {}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("model", "asked", "says"),
+    [
+        (
+            "funnel",
+            {
+                "substances": [{"name": "a", "acts": "acid", "pka": 4.4, "k": 135, "mol": 0.005}],
+                "organic": 60,
+                "formula": "NaOH",
+                "molar": 1,
+                "ml": 20,
+                "how": "shaken",
+            },
+            {"spurts": True},
+        ),
+        (
+            "column",
+            {"compounds": [{"name": "a", "mg": 100, "rf": [0.3]}], "volumes": [100], "bore": 15, "bed": 150},
+            {},
+        ),
+        (
+            "crystals",
+            {"mass": 2, "volume": 40, "solubility": [[25, 0.56], [100, 5.55]], "hot": 100, "cold": 2},
+            {"how": "slow", "undissolved": 0},
+        ),
+        ("filter", {"ml": 50, "grams": 1, "grains": "fine", "paper": "slow"}, {}),
+    ],
+)
 def test_the_models_as_json(ida, model, asked, says):
     answer = ida.post(f"/api/practice/{model}", json=asked)
     assert answer.status_code == 200, answer.text
     assert says.items() <= answer.json().items()
 
 
-@pytest.mark.parametrize(("model", "asked"), [
-    ("funnel", {"substances": [{"name": "a", "k": 10, "mol": 0.01}], "organic": 60, "formula": "NaCl", "molar": 1, "ml": 20}),
-    ("funnel", {"substances": [{"name": "a", "k": 10, "mol": 0.01}], "organic": 200, "molar": 1, "ml": 20}),
-    ("column", {"compounds": [{"name": "a", "mg": 1, "rf": [0.3, 0.4]}], "volumes": [9], "bore": 15, "bed": 150}),
-    ("column", {"compounds": [{"name": "a", "mg": 1, "rf": [0.3]}], "volumes": [9000], "bore": 15, "bed": 150, "tube": 1}),
-    ("crystals", {"mass": 2, "volume": 40, "solubility": [[25, 0.5], [100, 5]], "hot": 10, "cold": 20}),
-    ("filter", {"ml": 50, "grams": 1, "grains": "sand"}),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("model", "asked"),
+    [
+        (
+            "funnel",
+            {
+                "substances": [{"name": "a", "k": 10, "mol": 0.01}],
+                "organic": 60,
+                "formula": "NaCl",
+                "molar": 1,
+                "ml": 20,
+            },
+        ),
+        ("funnel", {"substances": [{"name": "a", "k": 10, "mol": 0.01}], "organic": 200, "molar": 1, "ml": 20}),
+        ("column", {"compounds": [{"name": "a", "mg": 1, "rf": [0.3, 0.4]}], "volumes": [9], "bore": 15, "bed": 150}),
+        (
+            "column",
+            {"compounds": [{"name": "a", "mg": 1, "rf": [0.3]}], "volumes": [9000], "bore": 15, "bed": 150, "tube": 1},
+        ),
+        ("crystals", {"mass": 2, "volume": 40, "solubility": [[25, 0.5], [100, 5]], "hot": 10, "cold": 20}),
+        ("filter", {"ml": 50, "grams": 1, "grains": "sand"}),
+    ],
+)
 def test_the_models_refuse_what_cannot_be(ida, model, asked):
     assert ida.post(f"/api/practice/{model}", json=asked).status_code == 422
 

@@ -6,10 +6,10 @@ from uuid import uuid4
 
 import pytest
 
-from helvor.bench.prep.learn import learn, times_of
-from helvor.bench.procedure import Procedure, Step, Substance
-from helvor.bench.quantity import parse_amount
-from helvor.bench.run.entries import Marked
+from helvor.core.classroom.prep.learn import learn, times_of
+from helvor.core.engine.run.entries import Marked
+from helvor.core.quantities.reading import parse_amount
+from helvor.core.record.procedure import Procedure, Step, Substance
 from helvor.notebook import classes, containers, pages, procedures
 from helvor.notebook.pages import Draft
 from tests.notebook.people import POWDER, procedure_in_use, type_in
@@ -129,10 +129,17 @@ PLATES = Procedure(
     steps=(
         Step(id="s1", kind="add", adds=("soda solution",)),
         Step(id="s2", kind="ice bath"),
-        Step(id="s3", kind="plate", plate_width=50, plate_height=100, eluent="hexane : ethyl acetate 4 : 1",
-             eluent_volume=10, spots=("caffeine",)),
+        Step(
+            id="s3",
+            kind="plate",
+            plate_width=50,
+            plate_height=100,
+            eluent="hexane : ethyl acetate 4 : 1",
+            eluent_volume=10,
+            spots=("caffeine",),
+        ),
     ),
-)  # fmt: skip
+)
 
 
 def made(ida, school, key, line, **fields):

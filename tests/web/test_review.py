@@ -94,11 +94,13 @@ def test_an_answer_is_written_once_and_looked_through(school, ida):
 @pytest.mark.parametrize(
     ("question", "written", "sentence"),
     [
-        ("yield chalk", "about a hundred", "is not a number"), ("yield chalk", "", "Enter an answer"),
-        ("yield chalk", "12 g", "is not a unit here: enter a number with"), ("limiting", "water", "Choose "),
+        ("yield chalk", "about a hundred", "is not a number"),
+        ("yield chalk", "", "Enter an answer"),
+        ("yield chalk", "12 g", "is not a unit here: enter a number with"),
+        ("limiting", "water", "Choose "),
         ("colour", "blue", "not on this sheet"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_answer_is_said_and_kept(school, ida, question, written, sentence):
     page = chalk_of(school)
     before = school.entries()
@@ -123,10 +125,11 @@ def set_sheet(client, school, work, **fields):
 @pytest.mark.parametrize(
     ("shows", "seen", "hidden"),
     [
-        ("nothing", ["sent"], ["not right", "hydrate", "99.7"]), ("verdict", ["not right"], ["hydrate"]),
+        ("nothing", ["sent"], ["not right", "hydrate", "99.7"]),
+        ("verdict", ["not right"], ["hydrate"]),
         ("hint", ["not right", "water of hydration ignored"], []),
     ],
-)  # fmt: skip
+)
 def test_a_bench_sees_what_is_set_and_no_more(school, ida, shows, seen, hidden):
     page = chalk_of(school)
     assert set_sheet(ida, school, "Chalk from two solutions", shows=shows).status_code == 303
@@ -155,9 +158,12 @@ def test_only_what_is_asked_stands_on_the_sheet_and_a_closed_one_takes_nothing(s
 
 @pytest.mark.parametrize(
     ("field", "value", "sentence"),
-    [("closes", "soon", "Enter a date and a time, such as 2026-11-24 16:40, or leave it empty"), ("tolerance yield chalk", "wide", "is not a number"),
-     ("points net chalk", "1000", "Enter at most 100")],
-)  # fmt: skip
+    [
+        ("closes", "soon", "Enter a date and a time, such as 2026-11-24 16:40, or leave it empty"),
+        ("tolerance yield chalk", "wide", "is not a number"),
+        ("points net chalk", "1000", "Enter at most 100"),
+    ],
+)
 def test_a_sheet_that_cannot_be_set_says_where(school, ida, field, value, sentence):
     chalk_of(school)
     refused = set_sheet(ida, school, "Chalk from two solutions", **{field: value})
@@ -186,9 +192,13 @@ def test_the_class_sees_what_was_wrong_and_carries_it_away(school, ida):
 def test_a_class_stands_against_an_earlier_one(school, ida):
     class_of_two(school)
     other = classes.add_class(
-        school.conn, school.conn.execute("SELECT institution_id FROM account WHERE id = %s", [school.ida.account]).fetchone()[0],
-        "A-0", "Last spring", ["", ""], [school.ida.account],
-    )  # fmt: skip
+        school.conn,
+        school.conn.execute("SELECT institution_id FROM account WHERE id = %s", [school.ida.account]).fetchone()[0],
+        "A-0",
+        "Last spring",
+        ["", ""],
+        [school.ida.account],
+    )
     key = school.conn.execute("SELECT id FROM procedure ORDER BY made_at DESC LIMIT 1").fetchone()[0]
     benches = [b.id for b in classes.benches_of(school.conn, other)]
     runs = procedures.start_runs(
@@ -208,9 +218,16 @@ def test_a_class_stands_against_an_earlier_one(school, ida):
 
 def test_unknowns_are_judged_and_their_key_is_shown_when_released(school, ida):
     type_in(
-        school.conn, school.ida, school.run, "dish 32.514", "dish powder 35.520", "dish residue dried 34.518",
-        "beaker + watch glass 61.204", "dish beads dried 33.506", "beaker + watch glass salt dried 62.214",
-    )  # fmt: skip
+        school.conn,
+        school.ida,
+        school.run,
+        "dish 32.514",
+        "dish powder 35.520",
+        "dish residue dried 34.518",
+        "beaker + watch glass 61.204",
+        "dish beads dried 33.506",
+        "beaker + watch glass salt dried 62.214",
+    )
     address = f"/classes/{school.ida.class_id}/unknowns"
     write = {"series": "Powders"}
     key = "1: salt 30 %, beads 33 %, camphor 37 %"

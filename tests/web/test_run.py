@@ -11,18 +11,24 @@ from uuid import uuid4
 import pytest
 from PIL import Image
 
-from helvor.bench.container import MadeUp, Tared
-from helvor.bench.techniques import TECHNIQUES
+from helvor.core.record.container import MadeUp, Tared
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook import classes, containers
 from helvor.web import ink_first
 from tests.notebook.people import procedure_in_use, type_in
 from tests.web.conftest import HTMX, followed
 
 GOOD = (
-    "dish 32.514", "dish powder 35.520", "dish residue dried 34.518", "dish residue dried 34.517",
-    "beaker + watch glass 61.204", "dish beads dried 33.506", "dish beads dried 33.506",
-    "beaker + watch glass salt dried 62.214", "beaker + watch glass salt dried 62.213",
-)  # fmt: skip
+    "dish 32.514",
+    "dish powder 35.520",
+    "dish residue dried 34.518",
+    "dish residue dried 34.517",
+    "beaker + watch glass 61.204",
+    "dish beads dried 33.506",
+    "dish beads dried 33.506",
+    "beaker + watch glass salt dried 62.214",
+    "beaker + watch glass salt dried 62.213",
+)
 
 
 def send(client, school, **fields):

@@ -5,8 +5,8 @@ import itertools
 import pytest
 
 from helvor.web.run.scheme import PALE, THICKEST, draw_scheme
-from tests.bench.run.test_ledger import parting
-from tests.bench.runs import CHALK, LOSSLESS, POWDER, sheet_of
+from tests.core.engine.run.test_ledger import parting
+from tests.core.runs import CHALK, LOSSLESS, POWDER, sheet_of
 
 
 def thick(scheme):

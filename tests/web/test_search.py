@@ -11,11 +11,17 @@ from tests.notebook.people import type_in
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("salt", ["salt"]), ("  Benzo-caine, salt ", ["benzo-caine", "salt"]), ("a b", []), ("", []),
-        ("'; drop table entry; --", ["drop", "table", "entry"]), ("x" * 200, ["x" * 200]), ("& | ! <->", []),
-        ("ethyl acetate : hexane 7:3", ["ethyl", "acetate", "hexane"]), ("Würzburg čaj", ["würzburg", "čaj"]),
+        ("salt", ["salt"]),
+        ("  Benzo-caine, salt ", ["benzo-caine", "salt"]),
+        ("a b", []),
+        ("", []),
+        ("'; drop table entry; --", ["drop", "table", "entry"]),
+        ("x" * 200, ["x" * 200]),
+        ("& | ! <->", []),
+        ("ethyl acetate : hexane 7:3", ["ethyl", "acetate", "hexane"]),
+        ("Würzburg čaj", ["würzburg", "čaj"]),
     ],
-)  # fmt: skip
+)
 def test_words_as_they_are_typed(text, words):
     assert words_of(text) == words
 
@@ -53,10 +59,13 @@ def test_what_was_struck_through_is_not_found_and_its_correction_is(school, ida)
 @pytest.mark.parametrize(
     ("q", "sort", "says"),
     [
-        ("mixed powder", "run", "mixed powder"), ("ada", "class", "Ada and Bo"), ("a-1", "class", "A-1"),
-        ("powder", "procedure", "A mixed powder"), ("benzoc", "shelf", "benzocaine"),
+        ("mixed powder", "run", "mixed powder"),
+        ("ada", "class", "Ada and Bo"),
+        ("a-1", "class", "A-1"),
+        ("powder", "procedure", "A mixed powder"),
+        ("benzoc", "shelf", "benzocaine"),
     ],
-)  # fmt: skip
+)
 def test_everything_has_a_place_in_it(school, ida, q, sort, says):
     assert school.run
     assert any(says in one["says"] or says in one["where"].casefold() for one in hits(ida, q, sort))

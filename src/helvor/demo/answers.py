@@ -7,14 +7,18 @@ from uuid import UUID, uuid5
 
 import psycopg
 
-from helvor.bench.planar.results import PlateWorksheet, SpotResult
-from helvor.bench.review.answers import SheetSettings
-from helvor.bench.review.entries import read_answer
+from helvor.core.record.answer import read_answer
+from helvor.core.review.answers import SheetSettings
+from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
 from helvor.notebook import answer_sheets, pages
 from helvor.notebook.pages import Draft
 
-ASKED = {"cinnamic acid": "recovery cinnamic acid", "benzocaine": "recovery benzocaine",
-         "biphenyl": "recovery biphenyl", "closure": "closure"}  # fmt: skip
+ASKED = {
+    "cinnamic acid": "recovery cinnamic acid",
+    "benzocaine": "recovery benzocaine",
+    "biphenyl": "recovery biphenyl",
+    "closure": "closure",
+}
 
 # Bench → what it wrote: three recoveries and the closure, in %.
 LAYERS: dict[int, Mapping[str, str]] = {
@@ -27,7 +31,7 @@ LAYERS: dict[int, Mapping[str, str]] = {
     4: {"cinnamic acid": "106.7", "biphenyl": "96.8"},
     # One decimal kept of every mass.
     5: {"cinnamic acid": "60", "benzocaine": "90", "biphenyl": "100", "closure": "78.4"},
-}  # fmt: skip
+}
 TWISTED: Mapping[int, Callable[[SpotResult], float]] = {
     3: lambda spot: (spot.at + 15) / (spot.front.distance + 15) if spot.front else 0.0,
     9: lambda spot: spot.at / 105,

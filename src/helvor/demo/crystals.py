@@ -35,34 +35,77 @@ def morning(
         dry: gross after each drying; melts: range of the product; crude: of the crude grains.
     """
     said = [
-        f"1: dish {dish}", "done 1", f"2: take crude acetanilide {taken} g", "done 2", f"3: melts crude {crude} 1/min",
-        "done 3", "4: check all", *(f"4: solvent {one}" for one in solvent), "done 4", "5: check all", "done 5",
-        "6: check all", *(f"6: {one}" for one in cooled),
-    ]  # fmt: skip
+        f"1: dish {dish}",
+        "done 1",
+        f"2: take crude acetanilide {taken} g",
+        "done 2",
+        f"3: melts crude {crude} 1/min",
+        "done 3",
+        "4: check all",
+        *(f"4: solvent {one}" for one in solvent),
+        "done 4",
+        "5: check all",
+        "done 5",
+        "6: check all",
+        *(f"6: {one}" for one in cooled),
+    ]
     if dry:
-        said += ["done 6", "7: check all", "done 7", "8: wash ice-cold water 2 x 2.5 mL cold", "done 8", "done 9",
-                 "done 10", "done 11", *(f"12: dish acetanilide, dry {mass}" for mass in dry), "done 12"]  # fmt: skip
+        said += [
+            "done 6",
+            "7: check all",
+            "done 7",
+            "8: wash ice-cold water 2 x 2.5 mL cold",
+            "done 8",
+            "done 9",
+            "done 10",
+            "done 11",
+            *(f"12: dish acetanilide, dry {mass}" for mass in dry),
+            "done 12",
+        ]
     if melts:
         said += ["13: check all", f"13: melts acetanilide, dry {melts} 1/min", "done 13"]
     return said
 
 
-SLOWLY = ("temp 92 clear", "temp 74 first needles", "temp 41 needles fill half", "temp 25 into ice", "temp 2",
-          "crystals yes")  # fmt: skip
+SLOWLY = (
+    "temp 92 clear",
+    "temp 74 first needles",
+    "temp 41 needles fill half",
+    "temp 25 into ice",
+    "temp 2",
+    "crystals yes",
+)
 
 CRYSTALS: dict[int, list[str]] = {
-    1: morning("28.414", "2.000", ("20 mL", "10 mL", "6 mL", "8 mL extra", "4 mL rinse"), SLOWLY,
-               ("dried 30.106", "dried 30.104"), "113.2-114.1"),
+    1: morning(
+        "28.414",
+        "2.000",
+        ("20 mL", "10 mL", "6 mL", "8 mL extra", "4 mL rinse"),
+        SLOWLY,
+        ("dried 30.106", "dried 30.104"),
+        "113.2-114.1",
+    ),
     # Poured in at once, and more to be safe: the liquor keeps it.
-    2: morning("30.250", "2.010", ("60 mL", "30 mL", "15 mL extra", "10 mL rinse"),
-               ("temp 88 clear", "temp 40 first crystals", "temp 12", "crystals yes"),
-               ("dried 31.582", "dried 31.581"), "112.8-114.0"),
+    2: morning(
+        "30.250",
+        "2.010",
+        ("60 mL", "30 mL", "15 mL extra", "10 mL rinse"),
+        ("temp 88 clear", "temp 40 first crystals", "temp 12", "crystals yes"),
+        ("dried 31.582", "dried 31.581"),
+        "112.8-114.0",
+    ),
     # Weighed after ten minutes in air: more than can come out, and it melts low.
-    3: morning("29.118", "1.990", ("20 mL", "10 mL", "8 mL", "8 mL extra", "4 mL rinse"), SLOWLY, ("dried 31.126",),
-               "106.0-111.4"),
+    3: morning(
+        "29.118",
+        "1.990",
+        ("20 mL", "10 mL", "8 mL", "8 mL extra", "4 mL rinse"),
+        SLOWLY,
+        ("dried 31.126",),
+        "106.0-111.4",
+    ),
     # Too little water, set into ice while hot: it parted as an oil.
     4: morning("27.902", "2.050", ("15 mL", "8 mL"), ("temp 90 cloudy drops", "crystals oil")),
-}  # fmt: skip
+}
 
 
 def load(conn: psycopg.Connection, institution: int, ines: int, now: datetime, rank: Mapping[str, int]) -> None:

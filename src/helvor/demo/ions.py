@@ -15,10 +15,10 @@ from uuid import UUID, uuid5
 
 import psycopg
 
-from helvor.bench.planar import plate as planar
-from helvor.bench.planar.eluent import parse_eluent
-from helvor.bench.prep.unknowns import deal
-from helvor.bench.quantity import Reading, parse
+from helvor.core.classroom.unknowns import deal
+from helvor.core.laws.planar.eluent import parse_eluent
+from helvor.core.quantities.reading import Reading, parse
+from helvor.core.techniques.planar import plate as planar
 from helvor.demo.answers import load_strips
 from helvor.notebook import pages, photographs
 from helvor.notebook.pages import Draft
@@ -56,10 +56,18 @@ class Strip:
 
 
 STRIPS = (
-    Strip(1, STRONG, 84), Strip(2, WEAK, 80), Strip(3, STRONG, 81), Strip(4, WEAK, 83), Strip(7, STRONG, 79, wet=True),
-    Strip(8, WEAK, 78), Strip(9, STRONG, 82), Strip(10, WEAK, 81), Strip(11, STRONG, 92, ran_off=True),
-    Strip(12, WEAK, 80, turned_round=True), Strip(0, STRONG, 90),
-)  # fmt: skip
+    Strip(1, STRONG, 84),
+    Strip(2, WEAK, 80),
+    Strip(3, STRONG, 81),
+    Strip(4, WEAK, 83),
+    Strip(7, STRONG, 79, wet=True),
+    Strip(8, WEAK, 78),
+    Strip(9, STRONG, 82),
+    Strip(10, WEAK, 81),
+    Strip(11, STRONG, 92, ran_off=True),
+    Strip(12, WEAK, 80, turned_round=True),
+    Strip(0, STRONG, 90),
+)
 
 
 def mm(value: float) -> Reading:

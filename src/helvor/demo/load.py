@@ -15,16 +15,15 @@ from uuid import UUID, uuid5
 
 import psycopg
 
-from helvor.bench.entry import Payload
-from helvor.bench.planar import plate as planar
-from helvor.bench.planar.eluent import parse_eluent
-from helvor.bench.prep.unknowns import read_samples
-from helvor.bench.quantity import Reading, parse
-from helvor.bench.room import entries as room
+from helvor.core.classroom.meeting import entries as log
+from helvor.core.classroom.unknowns import read_samples
+from helvor.core.laws.planar.eluent import parse_eluent
+from helvor.core.quantities.reading import Reading, parse
+from helvor.core.record.entry import Payload
+from helvor.core.techniques.planar import plate as planar
 from helvor.demo import column, crystals, extraction, ions
 from helvor.demo.runs import load_containers, load_runs
-from helvor.notebook import accounts, classes, pages, unknowns
-from helvor.notebook import room as notebook_room
+from helvor.notebook import accounts, classes, lab_log, pages, unknowns
 from helvor.notebook.pages import Draft
 
 EMAIL = "ines@saltmarsh.example"
@@ -35,9 +34,19 @@ ZONE = "Europe/London"
 INTO_THE_MEETING = timedelta(minutes=125)
 """How far the second meeting has come when the demo is loaded."""
 PAIRS = (
-    "Odile and Bram", "Petra and Sunil", "Aoife and Tomas", "Wren and Kasimir", "Noor and Felix", "Imke and Joao",
-    "Tamsin and Levi", "Mirja and Otto", "Saskia and Dev", "Yara and Callum", "Brigid and Anton", "Freya and Idris",
-)  # fmt: skip
+    "Odile and Bram",
+    "Petra and Sunil",
+    "Aoife and Tomas",
+    "Wren and Kasimir",
+    "Noor and Felix",
+    "Imke and Joao",
+    "Tamsin and Levi",
+    "Mirja and Otto",
+    "Saskia and Dev",
+    "Yara and Callum",
+    "Brigid and Anton",
+    "Freya and Idris",
+)
 
 TABLET = "ethyl acetate : heptane : acetic acid 70 : 29 : 1"
 P, A, C, T = "P", "A", "C", "T"
@@ -212,28 +221,28 @@ def _in_the_room(conn: psycopg.Connection, ines: int, class_id: UUID, began: dat
     unknowns.keep(conn, ines, class_id, ions.SERIES, read_samples(ions.KEY))
     unknowns.deal_out(conn, ines, class_id, ions.SERIES, ions.SEED)
     book: tuple[tuple[float, Payload], ...] = (
-        (0, room.Began()),
-        (2, room.Absent(bench=12, who="Idris", makes_up=(now + timedelta(days=5)).date())),
-        (31, room.Broke(bench=6, what="watch glass")),
+        (0, log.Began()),
+        (2, log.Absent(bench=12, who="Idris", makes_up=(now + timedelta(days=5)).date())),
+        (31, log.Broke(bench=6, what="watch glass")),
         (
             58,
-            room.Happened(
+            log.Happened(
                 bench=10,
                 what="a finger on the hotplate",
                 done="20 min under cool running water, first aid given",
             ),
         ),
-        (64, room.Paused(why="fire alarm, a drill")),
-        (71, room.WentOn()),
-        (96, room.StaysOver(bench=9, what="salt in beaker 9", place="desiccator")),
-        (104, room.Wasted(bench=2, bottle="sink", matter="sink", amount=parse("30 mL", "volume"), what="rinses")),
-        (112, room.Said(words="Beads and salt back into their jars, labelled")),
-        (118, room.RoomTimer(label="round with the jars", minutes=25)),
+        (64, log.Paused(why="fire alarm, a drill")),
+        (71, log.WentOn()),
+        (96, log.StaysOver(bench=9, what="salt in beaker 9", place="desiccator")),
+        (104, log.Wasted(bench=2, bottle="sink", matter="sink", amount=parse("30 mL", "volume"), what="rinses")),
+        (112, log.Said(words="Beads and salt back into their jars, labelled")),
+        (118, log.RoomTimer(label="round with the jars", minutes=25)),
     )
     for minutes, says in book:
         key = uuid5(class_id, f"day {minutes}")
         at = began + timedelta(minutes=minutes)
-        notebook_room.write(conn, ines, "Ines Marlow", class_id, 2, key, says, at=at)
+        lab_log.write(conn, ines, "Ines Marlow", class_id, 2, key, says, at=at)
 
 
 def _write(
@@ -246,22 +255,31 @@ def _write(
         Draft(
             uuid5(page_id, "set-up"),
             planar.SetUp(
-                phase="silica", backing="aluminium", indicator=True, width=mm(60 if len(plate.lanes) > 4 else 50),
-                height=mm(100), origin=mm(10), ruler="0.5 mm",
+                phase="silica",
+                backing="aluminium",
+                indicator=True,
+                width=mm(60 if len(plate.lanes) > 4 else 50),
+                height=mm(100),
+                origin=mm(10),
+                ruler="0.5 mm",
             ),
         )
-    ]  # fmt: skip
+    ]
     for index, label in sorted(enumerate(plate.lanes, start=1), key=lambda pair: len(pair[1])):
         role = "co-spot" if len(label) > 1 else "unknown" if label == T else "reference"
         drafts.append(
             Draft(
                 key[label],
                 planar.Lane(
-                    at=mm(10 * index), label=label, substance=_SUBSTANCE[label], role=role, touches=3,
+                    at=mm(10 * index),
+                    label=label,
+                    substance=_SUBSTANCE[label],
+                    role=role,
+                    touches=3,
                     combines=tuple(key[part] for part in label) if role == "co-spot" else (),
                 ),
             )
-        )  # fmt: skip
+        )
     drafts.append(Draft(uuid5(page_id, "eluent"), planar.EluentUsed(eluent=parse_eluent(plate.eluent))))
     drafts.append(Draft(uuid5(page_id, "chamber"), planar.Chamber(level=mm(plate.level), lined=plate.lined, lid=True)))
     if plate.front or plate.ran_off:

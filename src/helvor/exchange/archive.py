@@ -22,7 +22,7 @@ from pathlib import PurePosixPath
 from typing import IO, Any
 from uuid import UUID
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.exchange.records import BadRecord, ClassRecord, read_record
 from helvor.notebook.apart import run_apart
 
@@ -49,25 +49,47 @@ def crate(title: str, about: str, institution: str, at: datetime, parts: list[Pa
     """The metadata of an archive (Archive 1)."""
     files = [
         {
-            "@id": part.path, "@type": "File", "name": part.name, "encodingFormat": part.media,
-            "contentSize": str(len(part.content)), "sha256": hashlib.sha256(part.content).hexdigest(),
+            "@id": part.path,
+            "@type": "File",
+            "name": part.name,
+            "encodingFormat": part.media,
+            "contentSize": str(len(part.content)),
+            "sha256": hashlib.sha256(part.content).hexdigest(),
         }
         for part in parts
-    ]  # fmt: skip
+    ]
     return {
-        "@context": ["https://w3id.org/ro/crate/1.1/context", {"sha256": "https://w3id.org/ro/terms/workflow-run#sha256"}],
+        "@context": [
+            "https://w3id.org/ro/crate/1.1/context",
+            {"sha256": "https://w3id.org/ro/terms/workflow-run#sha256"},
+        ],
         "@graph": [
-            {"@id": METADATA, "@type": "CreativeWork", "conformsTo": {"@id": "https://w3id.org/ro/crate/1.1"},
-             "about": {"@id": "./"}},
-            {"@id": "./", "@type": "Dataset", "name": title, "description": about, "datePublished": at.isoformat(),
-             "publisher": {"@id": "#institution"}, "license": {"@id": "#rights"},
-             "hasPart": [{"@id": part.path} for part in parts]},
+            {
+                "@id": METADATA,
+                "@type": "CreativeWork",
+                "conformsTo": {"@id": "https://w3id.org/ro/crate/1.1"},
+                "about": {"@id": "./"},
+            },
+            {
+                "@id": "./",
+                "@type": "Dataset",
+                "name": title,
+                "description": about,
+                "datePublished": at.isoformat(),
+                "publisher": {"@id": "#institution"},
+                "license": {"@id": "#rights"},
+                "hasPart": [{"@id": part.path} for part in parts],
+            },
             {"@id": "#institution", "@type": "Organization", "name": institution},
-            {"@id": "#rights", "@type": "CreativeWork", "name": "Rights",
-             "description": "Ask the institution before passing it on: it may hold names of students."},
+            {
+                "@id": "#rights",
+                "@type": "CreativeWork",
+                "name": "Rights",
+                "description": "Ask the institution before passing it on: it may hold names of students.",
+            },
             *files,
         ],
-    }  # fmt: skip
+    }
 
 
 def write(out: IO[bytes], title: str, about: str, institution: str, at: datetime, parts: Iterable[Part]) -> None:

@@ -11,7 +11,7 @@ import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from helvor.bench.devices.line import (
+from helvor.core.devices.line import (
     ABSENT,
     ENOUGH,
     GARBLED,

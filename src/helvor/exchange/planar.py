@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from helvor.bench.entry import Entry
-from helvor.bench.planar.results import PlateWorksheet, SpotResult
-from helvor.bench.planar.side_by_side import SideBySide
+from helvor.core.record.entry import Entry
+from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
+from helvor.core.techniques.planar.side_by_side import SideBySide
 from helvor.exchange.tables import csv_text
 from helvor.notebook.pages import Page
 
@@ -16,9 +16,26 @@ FORMAT_VERSION = 2
 """Of runs, plates and classes; see :mod:`helvor.exchange.records`."""
 
 SPOT_COLUMNS = (
-    "lane", "spot", "substance", "role", "distance_mm", "tail_mm", "head_mm", "width_mm", "front_mm",
-    "rf", "rf_u", "hrf", "relative_rf", "r_m", "k", "colour", "seen_under", "strength", "read_from",
-)  # fmt: skip
+    "lane",
+    "spot",
+    "substance",
+    "role",
+    "distance_mm",
+    "tail_mm",
+    "head_mm",
+    "width_mm",
+    "front_mm",
+    "rf",
+    "rf_u",
+    "hrf",
+    "relative_rf",
+    "r_m",
+    "k",
+    "colour",
+    "seen_under",
+    "strength",
+    "read_from",
+)
 PLATE_COLUMNS = ("class", "bench", "plate", "phase", "eluent")
 
 
@@ -95,13 +112,19 @@ def comparison(found: SideBySide) -> dict[str, Any]:
             for system in found.systems
         ],
         "unknowns": [
-            {"unknown": one.unknown, "reference": one.reference, "agrees": list(one.agrees),
-             "differs": list(one.differs), "plates": list(one.plates), "says": one.says}
+            {
+                "unknown": one.unknown,
+                "reference": one.reference,
+                "agrees": list(one.agrees),
+                "differs": list(one.differs),
+                "plates": list(one.plates),
+                "says": one.says,
+            }
             for one in found.across
         ],
         "findings": [{"code": f.code, "level": f.level, "about": f.about, "what": f.what} for f in found.findings],
         "left_out": [{"plate": name, "why": why} for name, _, why in found.left_out],
-    }  # fmt: skip
+    }
 
 
 def spot_row(result: SpotResult) -> tuple[object, ...]:
@@ -171,8 +194,15 @@ def plate_record(page: Page, entries: list[Entry], sheet: PlateWorksheet) -> dic
             for pair in sheet.neighbours
         ],
         "findings": [
-            {"code": f.code, "level": f.level, "about": f.about, "what": f.what, "because": f.because, "do": f.do,
-             "acknowledged": f.acknowledged or None}
+            {
+                "code": f.code,
+                "level": f.level,
+                "about": f.about,
+                "what": f.what,
+                "because": f.because,
+                "do": f.do,
+                "acknowledged": f.acknowledged or None,
+            }
             for f in sheet.findings
         ],
-    }  # fmt: skip
+    }

@@ -5,11 +5,11 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from helvor.bench.formula import parse_equation, readable
-from helvor.bench.procedure import Procedure, Step, instruction
-from helvor.bench.quantity import Unreadable
-from helvor.bench.safety.substances import hazards_of
-from helvor.bench.step_kinds import WASTE
+from helvor.core.hazards.substances import hazards_of
+from helvor.core.quantities.formula import parse_equation, readable
+from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.procedure import Procedure, Step, instruction
+from helvor.core.record.step_kinds import WASTE
 
 SCHEMA_ID = "helvor-procedure"
 

@@ -16,10 +16,10 @@ from datetime import datetime, tzinfo
 
 from pydantic import ValidationError
 
-from helvor.bench.entry import Payload
-from helvor.bench.quantity import BASE_UNIT, UNITS, Kind, Reading, Unreadable, parse, parse_amount
-from helvor.bench.run.entries import Noted, State, Taken, VolumeRead, Weighed
-from helvor.bench.run.record import Run
+from helvor.core.engine.run.entries import Noted, State, Taken, VolumeRead, Weighed
+from helvor.core.engine.run.record import Run
+from helvor.core.quantities.reading import BASE_UNIT, UNITS, Kind, Reading, Unreadable, parse, parse_amount
+from helvor.core.record.entry import Payload
 from helvor.exchange.table_in import Row, Table
 
 MEANINGS: dict[str, str] = {
@@ -155,19 +155,33 @@ def _state(text: str, portion: str) -> tuple[State, int | None]:
     if dried is not None and portion:
         return "dried", int(dried[1]) if dried[1] else None
     known: dict[str, State] = {
-        "empty": "empty", "tare": "empty", "empty dry": "empty", "dry": "empty", "air-dry": "empty, air-dry",
-        "airdry": "empty, air-dry", "empty air-dry": "empty, air-dry", "damp": "empty, damp",
-        "empty damp": "empty, damp", "wet": "wet", "as is": "as is", "as it came": "as is", "filled": "as is",
-    }  # fmt: skip
+        "empty": "empty",
+        "tare": "empty",
+        "empty dry": "empty",
+        "dry": "empty",
+        "air-dry": "empty, air-dry",
+        "airdry": "empty, air-dry",
+        "empty air-dry": "empty, air-dry",
+        "damp": "empty, damp",
+        "empty damp": "empty, damp",
+        "wet": "wet",
+        "as is": "as is",
+        "as it came": "as is",
+        "filled": "as is",
+    }
     if words not in known:
         raise Unreadable(f"“{text[:24]}” is not a state: enter empty, as is, wet, or dried with its number.")
     return known[words], None
 
 
 def _reading(
-    row: Row, cells: Mapping[str, str], headed: Mapping[str, str], runs: Mapping[int, Run],
-    rounds: dict[tuple[int, str, str], int], zone: tzinfo,
-) -> ReadingIn:  # fmt: skip
+    row: Row,
+    cells: Mapping[str, str],
+    headed: Mapping[str, str],
+    runs: Mapping[int, Run],
+    rounds: dict[tuple[int, str, str], int],
+    zone: tzinfo,
+) -> ReadingIn:
     bench = _bench(cells.get("bench", ""))
     if bench not in runs:
         raise Unreadable(f"Bench {bench} has no run of this procedure: start one first.")
@@ -187,9 +201,13 @@ def _reading(
             round_ = rounds.get(key) or runs[bench].next_round(labels, portion)
             rounds[key] = round_ + 1
         weighed = Weighed(
-            container=tuple(re.split(r"\s*\+\s*", container)), portion=portion, state=state, round=round_,
-            mass=_parse(mass, "mass", headed["mass"]), balance=cells.get("balance", ""),
-        )  # fmt: skip
+            container=tuple(re.split(r"\s*\+\s*", container)),
+            portion=portion,
+            state=state,
+            round=round_,
+            mass=_parse(mass, "mass", headed["mass"]),
+            balance=cells.get("balance", ""),
+        )
         return ReadingIn(row.line, bench, weighed, at)
     if substance or amount:
         if not (substance and amount):

@@ -20,13 +20,14 @@ from uuid import UUID
 import psycopg
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from helvor.bench.entry import Entry, Problem, Typed, lines
-from helvor.bench.planar.plate import AnyPayload
-from helvor.bench.prep.unknowns import Part
-from helvor.bench.review.answers import SheetSettings
-from helvor.bench.room.entries import AnyOfTheDay
-from helvor.bench.techniques import TECHNIQUES, RunPayload
-from helvor.bench.worksheet import Worksheet
+from helvor.core.classroom.meeting.entries import AnyOfTheDay
+from helvor.core.classroom.unknowns import Part
+from helvor.core.record.entry import Entry, Problem, Typed, lines
+from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.worksheet import Worksheet
+from helvor.core.review.answers import SheetSettings
+from helvor.core.techniques.planar.plate import AnyPayload
+from helvor.core.techniques.registered import TECHNIQUES, RunPayload
 from helvor.exchange.planar import FORMAT_VERSION as VERSION
 from helvor.exchange.planar import plate_record
 from helvor.exchange.run import run_data
@@ -263,8 +264,12 @@ def class_record(
         if entries
     ]
     return {
-        "format": "helvor class", "version": VERSION, "written_at": now.isoformat(), **whole, "pages": records,
-    }  # fmt: skip
+        "format": "helvor class",
+        "version": VERSION,
+        "written_at": now.isoformat(),
+        **whole,
+        "pages": records,
+    }
 
 
 # ── in ──────────────────────────────────────────────────────────────────────────────────────────
@@ -312,9 +317,9 @@ def read_record(text: str | bytes) -> RunRecord | PlateRecord | ClassRecord:
     try:
         record = known[data["format"]].model_validate(data)
     except ValidationError as invalid:
-        raise BadRecord([
-            (_place(error["loc"]), str(error["msg"]).removeprefix("Value error, ")) for error in invalid.errors()[:40]
-        ]) from invalid  # fmt: skip
+        raise BadRecord(
+            [(_place(error["loc"]), str(error["msg"]).removeprefix("Value error, ")) for error in invalid.errors()[:40]]
+        ) from invalid
     assert isinstance(record, RunRecord | PlateRecord | ClassRecord)
     troubles = _loose_ends(record)
     if troubles:
@@ -416,7 +421,7 @@ def _add(
     entries = entries_of(page)
     technique = FORMATS[page.format]
     try:
-        TECHNIQUES[technique].work_out(entries, pages.HouseRules(page.rules), rank)
+        TECHNIQUES[technique].work_out(entries, HouseRules(page.rules), rank)
     except (ValueError, KeyError, ArithmeticError) as wrong:
         raise Problem("entries", f"{about.title or 'A page'} cannot be calculated: {wrong}.") from wrong
     return whole_class.add_page(

@@ -6,9 +6,9 @@ import json
 from collections.abc import Iterable
 from typing import Any
 
-from helvor.bench.entry import Entry
-from helvor.bench.measured import Measured, shown_with_u
-from helvor.bench.run.work_out import RunWorksheet
+from helvor.core.engine.run.work_out import RunWorksheet
+from helvor.core.quantities.measured import Measured, shown_with_u
+from helvor.core.record.entry import Entry
 from helvor.exchange.planar import FORMAT_VERSION, entry_record
 from helvor.exchange.tables import csv_text
 from helvor.notebook.pages import Page
@@ -17,21 +17,45 @@ FORMAT = "helvor run"
 
 
 PORTION_COLUMNS = (
-    "portion", "component", "form", "mass_g", "mass_u_g", "rests_on", "part_of_sample", "part_u", "shown",
-)  # fmt: skip
+    "portion",
+    "component",
+    "form",
+    "mass_g",
+    "mass_u_g",
+    "rests_on",
+    "part_of_sample",
+    "part_u",
+    "shown",
+)
 WEIGHING_COLUMNS = (
-    "container", "portion", "state", "drying", "way", "mass_g", "step_g", "balance", "warm", "estimated", "by", "at",
-)  # fmt: skip
+    "container",
+    "portion",
+    "state",
+    "drying",
+    "way",
+    "mass_g",
+    "step_g",
+    "balance",
+    "warm",
+    "estimated",
+    "by",
+    "at",
+)
 
 
 def portion_rows(sheet: RunWorksheet) -> Iterable[tuple[object, ...]]:
     """A row for each portion: mass with its uncertainty, what it rests on, its part of the sample."""
     for portion in sheet.ledger.portions.values():
         yield (
-            portion.name, portion.said.component, portion.said.formula,
-            portion.mass.value if portion.mass else None, portion.mass.u if portion.mass else None, portion.basis,
-            *_pair(sheet.ledger.parts.get(portion.name)), f"{shown_with_u(portion.mass)} g" if portion.mass else "",
-        )  # fmt: skip
+            portion.name,
+            portion.said.component,
+            portion.said.formula,
+            portion.mass.value if portion.mass else None,
+            portion.mass.u if portion.mass else None,
+            portion.basis,
+            *_pair(sheet.ledger.parts.get(portion.name)),
+            f"{shown_with_u(portion.mass)} g" if portion.mass else "",
+        )
 
 
 def weighing_rows(sheet: RunWorksheet) -> Iterable[tuple[object, ...]]:
@@ -39,10 +63,19 @@ def weighing_rows(sheet: RunWorksheet) -> Iterable[tuple[object, ...]]:
     for on in sheet.run.weighings:
         weighed = on.weighed
         yield (
-            weighed.name, weighed.portion, weighed.state, weighed.round, weighed.way, weighed.mass.value,
-            weighed.step_g, weighed.balance, "yes" if weighed.hot else "", "yes" if weighed.estimated else "",
-            on.entry.by, on.entry.at.isoformat(),
-        )  # fmt: skip
+            weighed.name,
+            weighed.portion,
+            weighed.state,
+            weighed.round,
+            weighed.way,
+            weighed.mass.value,
+            weighed.step_g,
+            weighed.balance,
+            "yes" if weighed.hot else "",
+            "yes" if weighed.estimated else "",
+            on.entry.by,
+            on.entry.at.isoformat(),
+        )
 
 
 def ledger_table(sheet: RunWorksheet) -> str:
@@ -97,18 +130,35 @@ def results_of(sheet: RunWorksheet) -> dict[str, Any]:
         "closure": _number(ledger.closure),
         "not_accounted_for_g": _number(ledger.missing),
         "portions": [
-            {"name": p.name, "mass_g": _number(p.mass), "rests_on": p.basis, "part": _number(ledger.parts.get(p.name)),
-             "constant": p.constancy.state if p.constancy else None}
+            {
+                "name": p.name,
+                "mass_g": _number(p.mass),
+                "rests_on": p.basis,
+                "part": _number(ledger.parts.get(p.name)),
+                "constant": p.constancy.state if p.constancy else None,
+            }
             for p in ledger.portions.values()
         ],
         "components": [
-            {"name": c.component.name, "taken_mol": _number(c.taken), "found_mol": _number(c.found),
-             "taken_g": _number(c.taken_g), "found_g": _number(c.found_g), "recovery": _number(c.recovery)}
+            {
+                "name": c.component.name,
+                "taken_mol": _number(c.taken),
+                "found_mol": _number(c.found),
+                "taken_g": _number(c.taken_g),
+                "found_g": _number(c.found_g),
+                "recovery": _number(c.recovery),
+            }
             for c in ledger.components
         ],
         "yields": [
-            {"portion": y.portion, "formula": y.formula, "limiting": y.limiting, "possible_g": _number(y.theoretical),
-             "obtained_g": _number(y.obtained), "yield": _number(y.percent)}
+            {
+                "portion": y.portion,
+                "formula": y.formula,
+                "limiting": y.limiting,
+                "possible_g": _number(y.theoretical),
+                "obtained_g": _number(y.obtained),
+                "yield": _number(y.percent),
+            }
             for y in ledger.yields
         ],
         "steps": [
@@ -116,16 +166,25 @@ def results_of(sheet: RunWorksheet) -> dict[str, Any]:
             for s in sheet.steps
         ],
         "findings": [
-            {"code": f.code, "level": f.level, "about": f.about, "what": f.what, "because": f.because, "do": f.do,
-             "acknowledged": f.acknowledged or None}
+            {
+                "code": f.code,
+                "level": f.level,
+                "about": f.about,
+                "what": f.what,
+                "because": f.because,
+                "do": f.do,
+                "acknowledged": f.acknowledged or None,
+            }
             for f in sheet.findings
         ],
         "working": [
             f"{line.what}: {line.shown}"
             for lines in (
-                *(p.working for p in ledger.portions.values()), ledger.working,
-                *(c.working for c in ledger.components), *(y.working for y in ledger.yields),
+                *(p.working for p in ledger.portions.values()),
+                ledger.working,
+                *(c.working for c in ledger.components),
+                *(y.working for y in ledger.yields),
             )
             for line in lines
         ],
-    }  # fmt: skip
+    }

@@ -6,7 +6,7 @@ import csv
 import io
 from collections.abc import Iterable
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.exchange.tables import csv_text
 from helvor.notebook.shelf_values import MAX_IMPORT, checked
 from helvor.shelf.shelf import Item, OwnValue

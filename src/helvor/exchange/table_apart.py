@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.exchange.table_in import BadTable, Table, is_workbook, read_table, table_of_parts
 from helvor.notebook.apart import run_apart
 

@@ -14,6 +14,7 @@ from collections import OrderedDict
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from threading import Lock
+from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -21,8 +22,8 @@ import psycopg
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
-from helvor.bench.house_rules import HouseRules
-from helvor.bench.house_words import HouseWords
+from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.house_words import HouseWords
 
 SESSION_LIFE = timedelta(hours=14)
 THROTTLE_WINDOW = timedelta(minutes=15)
@@ -125,10 +126,10 @@ def add_account(
     return account_id
 
 
-def _one(row: tuple | None) -> int:
+def _one(row: tuple[Any, ...] | None) -> int:
     if row is None:
         raise RuntimeError("the database returned no row for an insert")
-    return row[0]
+    return int(row[0])
 
 
 def any_accounts(conn: psycopg.Connection, *, demo: bool | None = None) -> bool:
@@ -368,7 +369,7 @@ def session_of(conn: psycopg.Connection, token: str) -> Session | None:
     ).fetchone()
     if row is None:
         return None
-    session = Session(Account(*row[:7], HouseRules(row[7]).house_words), row[8])
+    session = Session(Account(*(*row[:7], HouseRules(row[7]).house_words)), row[8])
     _vouched.put(key, session, asked, changes)
     return session
 

@@ -8,7 +8,7 @@ from uuid import UUID
 import psycopg
 from psycopg.types.json import Jsonb
 
-from helvor.bench.review.answers import SheetSettings
+from helvor.core.review.answers import SheetSettings
 from helvor.notebook.pages import NotYours
 
 PLATES = "plates"

@@ -18,7 +18,7 @@ from pathlib import Path
 from threading import Lock
 from typing import Any
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 
 MEMORY = 640 * 1024 * 1024
 """Bytes of address space. A picture of 24 million pixels takes a good half of it while it is made smaller."""
@@ -53,9 +53,13 @@ def run_apart(task: str, name: str, content: bytes) -> dict[str, Any]:
     try:
         done = subprocess.run(
             [sys.executable, "-m", "helvor.notebook.apart", task, name.encode("utf-8", "replace").hex()],
-            input=content, capture_output=True, timeout=SECONDS, check=False, cwd="/",
+            input=content,
+            capture_output=True,
+            timeout=SECONDS,
+            check=False,
+            cwd="/",
             env={"PYTHONPATH": _SOURCE, "PATH": os.environ.get("PATH", ""), "LC_ALL": "C.UTF-8"},
-        )  # fmt: skip
+        )
     except subprocess.TimeoutExpired as slow:
         raise Problem("file", f"{name} takes too long to read. Save it again, smaller.") from slow
     finally:

@@ -135,12 +135,22 @@ def write(url: str, target: Path) -> Backup:
                     "A file in the database has changed since it was saved: check this before a backup."
                 )
             # The transaction stays open until the dump is done, so that both see the same moment.
-            _run("pg_dump", url, "--format=custom", "--no-owner", "--no-privileges", f"--snapshot={snapshot[0]}",
-                 f"--file={dump}")  # fmt: skip
+            _run(
+                "pg_dump",
+                url,
+                "--format=custom",
+                "--no-owner",
+                "--no-privileges",
+                f"--snapshot={snapshot[0]}",
+                f"--file={dump}",
+            )
         manifest = {
-            "format": FORMAT, "version": FORMAT_VERSION, "taken_at": taken.isoformat(), "rows": rows,
+            "format": FORMAT,
+            "version": FORMAT_VERSION,
+            "taken_at": taken.isoformat(),
+            "rows": rows,
             "sha256": hashlib.sha256(dump.read_bytes()).hexdigest(),
-        }  # fmt: skip
+        }
         part = Path(folder) / "backup"
         # It holds names and password hashes: for its owner's eyes.
         descriptor = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
@@ -251,9 +261,17 @@ def restore(url: str, source: Path) -> Backup:
         conn.execute("DROP SCHEMA public CASCADE")
         conn.execute("CREATE SCHEMA public")
     with _opened(source) as (_, dump):
-        _run("pg_restore", url, "--no-owner", "--no-privileges", "--single-transaction", "--exit-on-error",
-             # The schema is there already; the dump would make it again.
-             "--schema=public", str(dump))  # fmt: skip
+        _run(
+            "pg_restore",
+            url,
+            "--no-owner",
+            "--no-privileges",
+            "--single-transaction",
+            "--exit-on-error",
+            # The schema is there already; the dump would make it again.
+            "--schema=public",
+            str(dump),
+        )
     with psycopg.connect(url, autocommit=True) as conn:
         now = counts(conn)
         wrong = [table for table, count in found.rows.items() if now.get(table, -1) != count]

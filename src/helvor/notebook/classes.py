@@ -15,8 +15,8 @@ from uuid import UUID
 import psycopg
 from psycopg.rows import class_row
 
-from helvor.bench.entry import Problem
-from helvor.bench.techniques import TECHNIQUES
+from helvor.core.record.entry import Problem
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook.accounts import sessions_changed
 from helvor.notebook.pages import NotYours
 
@@ -500,9 +500,13 @@ def read_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> Cla
                     _read.popitem(last=False)
         _, here, written = known
         return ClassRead(
-            ClassRow(*found), _state(state.fetchone()) or "", [Meeting(*one) for one in meetings.fetchall()], here,
-            dict(kit.fetchall()), written,
-        )  # fmt: skip
+            ClassRow(*found),
+            _state(state.fetchone()) or "",
+            [Meeting(*one) for one in meetings.fetchall()],
+            here,
+            dict(kit.fetchall()),
+            written,
+        )
 
 
 def open_bench(conn: psycopg.Connection, account_id: int, bench_id: UUID) -> Bench | None:

@@ -10,8 +10,8 @@ from uuid import UUID, uuid5
 import psycopg
 from psycopg.types.json import Jsonb
 
-from helvor.bench.container import KINDS, NOTES, Container, Note, fold
-from helvor.bench.entry import Payload, Problem
+from helvor.core.record.container import KINDS, NOTES, Container, Note, fold
+from helvor.core.record.entry import Payload, Problem
 from helvor.notebook.pages import NotYours
 
 _LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZ23456789"

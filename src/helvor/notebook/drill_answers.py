@@ -9,7 +9,7 @@ from uuid import UUID
 import psycopg
 from psycopg.types.json import Jsonb
 
-from helvor.bench.practice.boxes import Answer
+from helvor.core.practice.boxes import Answer
 from helvor.notebook.pages import NotYours
 
 
@@ -79,7 +79,7 @@ def of_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> list[
         " FROM said GROUP BY topic ORDER BY topic",
         [class_id, account_id],
     )
-    return [TopicOfClass(*counted, last_wrong=tuple(wrong)) for *counted, wrong in rows]
+    return [TopicOfClass(*(*row[:-1], tuple(row[-1]))) for row in rows]
 
 
 @dataclass(frozen=True, slots=True)

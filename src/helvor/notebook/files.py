@@ -12,10 +12,10 @@ from uuid import UUID
 
 import psycopg
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.notebook.apart import run_apart
+from helvor.notebook.file_space import check_room
 from helvor.notebook.pages import NotYours, open_page
-from helvor.notebook.room_for_files import check_room
 
 MAX_BYTES = 8 * 1024 * 1024
 TEXTS = {"csv": "text/csv", "txt": "text/plain", "jdx": "text/plain", "dx": "text/plain"}

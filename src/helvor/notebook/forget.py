@@ -18,8 +18,8 @@ from uuid import UUID
 import psycopg
 from psycopg.types.json import Jsonb
 
-from helvor.bench.house_rules import HouseRules
-from helvor.bench.techniques import TECHNIQUES
+from helvor.core.record.house_rules import HouseRules
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook.accounts import note_event, sessions_changed
 from helvor.notebook.pages import NotYours, rebuild_summaries, summary_of
 
@@ -142,14 +142,22 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
             else r"(?!)"
         )
         entries = _rewrite(
-            conn, pattern, account_id, "entry",
+            conn,
+            pattern,
+            account_id,
+            "entry",
             "SELECT e.id, e.payload, e.reason FROM entry e JOIN page p ON p.id = e.page_id"
-            " JOIN bench b ON b.id = p.bench_id WHERE b.class_id = %s AND e.kind <> 'following'", class_id,
-        )  # fmt: skip
+            " JOIN bench b ON b.id = p.bench_id WHERE b.class_id = %s AND e.kind <> 'following'",
+            class_id,
+        )
         lines = _rewrite(
-            conn, pattern, account_id, "room_entry",
-            "SELECT id, payload, reason FROM room_entry WHERE class_id = %s", class_id,
-        )  # fmt: skip
+            conn,
+            pattern,
+            account_id,
+            "room_entry",
+            "SELECT id, payload, reason FROM room_entry WHERE class_id = %s",
+            class_id,
+        )
         # What the board shows may quote a note: it is worked out again below, once the names are gone for good.
         for technique in TECHNIQUES.values():
             blank = Jsonb(summary_of(technique.work_out([], HouseRules(), rank)))

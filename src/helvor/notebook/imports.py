@@ -119,14 +119,18 @@ def write_readings(
         if first is None:
             return 0
         for page_id, mine in drafts.items():
+
+            def of_file(_: object, mine: Sequence[Draft] = mine) -> Sequence[Draft]:
+                return mine
+
             written = pages.append(
                 conn,
                 account_id,
                 author,
                 page_id,
-                lambda _, mine=mine: mine,
+                of_file,
                 rank,
-                apart=True,  # type: ignore[misc]
+                apart=True,
             )
             if written.page.class_id != class_id:
                 raise NotYours

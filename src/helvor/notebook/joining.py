@@ -13,9 +13,9 @@ from uuid import UUID, uuid4
 
 import psycopg
 
-from helvor.bench.entry import Problem
-from helvor.bench.room.entries import TabletOpened
-from helvor.notebook import room
+from helvor.core.classroom.meeting.entries import TabletOpened
+from helvor.core.record.entry import Problem
+from helvor.notebook import lab_log
 from helvor.notebook.accounts import (
     THROTTLE_WINDOW,
     Session,
@@ -163,7 +163,7 @@ def join(
         if before is not None and before.bench_id != bench_id:
             sign_out(conn, leaving)
             if before.class_id == class_id:
-                room.note_tablet(conn, worker, class_id, TabletOpened(bench=bench_number, before=before.number))
+                lab_log.note_tablet(conn, worker, class_id, TabletOpened(bench=bench_number, before=before.number))
         return open_session(conn, worker, device)
 
 
@@ -284,7 +284,7 @@ def move(conn: psycopg.Connection, account_id: int, class_id: UUID, session: UUI
             worker = _worker(conn, institution, bench_id, number, pair, is_demo=is_demo)
         conn.execute("UPDATE session SET account_id = %s WHERE id = %s", [worker, session])
         note_event(conn, worker, account_id, "tablet moved", f"from bench {before}")
-        room.note_tablet(conn, worker, class_id, TabletOpened(bench=number, before=before, how="moved"))
+        lab_log.note_tablet(conn, worker, class_id, TabletOpened(bench=number, before=before, how="moved"))
     sessions_changed()
 
 

@@ -46,7 +46,7 @@ def is_current(conn: psycopg.Connection) -> bool:
     """Whether every migration that ships has run, as it ships, and no newer one."""
     if conn.execute("SELECT to_regclass('public.migration')").fetchone() == (None,):
         return False
-    ran = dict(conn.execute("SELECT name, sha256 FROM migration").fetchall())
+    ran: dict[str, str] = dict(conn.execute("SELECT name, sha256 FROM migration").fetchall())
     return ran == {migration.name: migration.sha256 for migration in shipped()}
 
 
@@ -65,7 +65,7 @@ def migrate(conn: psycopg.Connection, migrations: list[Migration] | None = None)
     conn.execute("SELECT pg_advisory_lock(%s)", [_LOCK])
     try:
         conn.execute(_RECORD)
-        known = dict(conn.execute("SELECT name, sha256 FROM migration").fetchall())
+        known: dict[str, str] = dict(conn.execute("SELECT name, sha256 FROM migration").fetchall())
         for migration in shipped() if migrations is None else migrations:
             if migration.name in known:
                 if known[migration.name] != migration.sha256:

@@ -25,10 +25,10 @@ import psycopg
 from psycopg.pq import TransactionStatus
 from psycopg.types.json import Jsonb
 
-from helvor.bench.entry import Entry, Payload, Problem, Typed, line_of
-from helvor.bench.house_rules import HouseRules
-from helvor.bench.techniques import TECHNIQUES, Technique
-from helvor.bench.worksheet import Worksheet
+from helvor.core.record.entry import Entry, Payload, Problem, Typed, line_of
+from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.worksheet import Worksheet
+from helvor.core.techniques.registered import TECHNIQUES, Technique
 
 log = logging.getLogger(__name__)
 
@@ -270,8 +270,8 @@ def open_page(conn: psycopg.Connection, account_id: int, page_id: UUID) -> tuple
 
 
 def _page(row: tuple[Any, ...]) -> Page:
-    *place, rewritten, behind, rules, _ = row
-    return Page(*place, rules=HouseRules(rules), rewritten=rewritten, behind=behind)
+    place, (rewritten, behind, rules, _) = row[:-4], row[-4:]
+    return Page(*(*place, HouseRules(rules), rewritten, behind))
 
 
 def _database(conn: psycopg.Connection) -> str:
@@ -405,13 +405,20 @@ def _write_at_once(
         row = conn.execute(
             _AT_ONCE,
             {
-                "page": page_id, "account": account_id, "known": len(known), "newest": known[-1].id, "id": entry.id,
+                "page": page_id,
+                "account": account_id,
+                "known": len(known),
+                "newest": known[-1].id,
+                "id": entry.id,
                 "rewritten": page.rewritten,
-                "kind": entry.payload.kind, "payload": Jsonb(entry.payload.model_dump(mode="json")),
-                "strikes": entry.strikes, "reason": entry.reason, "at": drafts[0].at,
+                "kind": entry.payload.kind,
+                "payload": Jsonb(entry.payload.model_dump(mode="json")),
+                "strikes": entry.strikes,
+                "reason": entry.reason,
+                "at": drafts[0].at,
                 "typed": _typed(entry.typed),
             },
-        ).fetchone()  # fmt: skip
+        ).fetchone()
     except psycopg.errors.UniqueViolation as taken:
         raise EntryIdTaken from taken
     if row is None:
@@ -574,9 +581,15 @@ def catch_up(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
 
 
 def _fit(
-    technique: Technique, entries: list[Entry], ids: Mapping[int, Entry], gathered: Any, draft: Draft, author: str,
-    now: datetime, typed: Typed | None,
-) -> Entry | None:  # fmt: skip
+    technique: Technique,
+    entries: list[Entry],
+    ids: Mapping[int, Entry],
+    gathered: Any,
+    draft: Draft,
+    author: str,
+    now: datetime,
+    typed: Typed | None,
+) -> Entry | None:
     """The entry that a draft becomes after those that are there, or None if it is there already."""
     # Through its stored form and back, so that what is worked out now is what will be read tomorrow,
     # and the same thing sent again is the same.
@@ -690,7 +703,7 @@ def pages_of_class(conn: psycopg.Connection, account_id: int, class_id: UUID) ->
         rows, rules = asked.fetchall(), ruled.fetchone()
     rules_here = HouseRules(rules[0] if rules else {})
     database = _database(conn)
-    found = [(Page(*row[:-2], rules=rules_here, rewritten=row[-2]), row[-1]) for row in rows]
+    found = [(Page(*(*row[:-2], rules_here, row[-2])), row[-1]) for row in rows]
     ink = {page.id: _ink.known(database, page.id) for page, _ in found}
     # What is known to its newest entry, and was not rewritten since, is not asked for again.
     stale = [

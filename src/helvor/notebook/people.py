@@ -16,7 +16,7 @@ from zoneinfo import available_timezones
 
 import psycopg
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.notebook.accounts import Session, add_account, note_event, open_session, put_password, sessions_changed
 from helvor.notebook.pages import NotYours
 
@@ -148,7 +148,7 @@ def set_classes(conn: psycopg.Connection, account_id: int, person: int, classes:
     with conn.transaction():
         institution = _institution(conn, account_id)
         _person(conn, institution, person)
-        mine = dict(
+        mine: dict[UUID, str] = dict(
             conn.execute(
                 "SELECT c.id, c.code FROM class c JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s",
                 [account_id],
@@ -212,9 +212,17 @@ def invite(
             " ON CONFLICT (id) DO UPDATE SET token_sha256 = excluded.token_sha256"
             " WHERE invitation.made_by = excluded.made_by AND invitation.used_by IS NULL"
             " AND invitation.withdrawn_at IS NULL AND invitation.expires_at > now() RETURNING id",
-            [invitation, institution, _sha256(token), email, role, [c for c in classes if c in mine], account_id,
-             INVITATION_LIFE],
-        ).fetchone()  # fmt: skip
+            [
+                invitation,
+                institution,
+                _sha256(token),
+                email,
+                role,
+                [c for c in classes if c in mine],
+                account_id,
+                INVITATION_LIFE,
+            ],
+        ).fetchone()
         if row is None:
             raise Problem("email", "This invitation has been used or withdrawn: create a new one.")
         note_event(conn, account_id, account_id, "invited", f"{email} as {role}")

@@ -21,13 +21,13 @@ from psycopg.types.json import Jsonb
 from psycopg_pool import ConnectionPool
 from pydantic import BaseModel, ConfigDict, Field
 
-from helvor.bench.entry import Problem
-from helvor.bench.planar.photo.proposal import Point, Proposal, Stage
-from helvor.bench.planar.plate import Light, Plate
+from helvor.core.record.entry import Problem
+from helvor.core.techniques.planar.photo.proposal import Point, Proposal, Stage
+from helvor.core.techniques.planar.plate import Light, Plate
 from helvor.notebook import pictures
 from helvor.notebook.apart import run_apart
+from helvor.notebook.file_space import check_room
 from helvor.notebook.pages import NotYours, open_page
-from helvor.notebook.room_for_files import check_room
 
 log = logging.getLogger(__name__)
 
@@ -137,9 +137,10 @@ FROM photograph p JOIN photograph_reading r ON r.photograph_id = p.id JOIN accou
 
 
 def _photograph(row: tuple[Any, ...]) -> Photograph:
-    *what, asked, stage, proposal, trouble, stale = row
+    asked, stage, proposal, trouble, stale = row[-5:]
     read = Proposal.model_validate(proposal) if proposal else None
-    return Photograph(*what, Asked.model_validate(asked), stage, read, trouble, stale)
+    told = (Asked.model_validate(asked), stage, read, trouble, stale)
+    return Photograph(*(*row[:-5], *told))
 
 
 def keep(
@@ -181,9 +182,21 @@ def put(
     conn.execute(
         "INSERT INTO photograph (id, page_id, name, media, sha256, content, shown, wide, high, light,"
         " made_by, made_at) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, coalesce(%s::timestamptz, now()))",
-        [photo_id, page_id, picture.name, picture.media, hashlib.sha256(picture.content).hexdigest(), picture.content,
-         picture.shown, picture.wide, picture.high, light, account_id, at],
-    )  # fmt: skip
+        [
+            photo_id,
+            page_id,
+            picture.name,
+            picture.media,
+            hashlib.sha256(picture.content).hexdigest(),
+            picture.content,
+            picture.shown,
+            picture.wide,
+            picture.high,
+            light,
+            account_id,
+            at,
+        ],
+    )
     conn.execute(
         "INSERT INTO photograph_reading (photograph_id, asked, stage) VALUES (%s, %s, 'opening')",
         [photo_id, Jsonb(asked.model_dump(mode="json"))],
@@ -260,7 +273,7 @@ def propose(
     # numpy and scipy take a second to load: only who reads pictures waits for them.
     import numpy as np  # noqa: PLC0415
 
-    from helvor.bench.planar.photo.read import LONGEST_PX, read_photo  # noqa: PLC0415
+    from helvor.core.techniques.planar.photo.read import LONGEST_PX, read_photo  # noqa: PLC0415
 
     with Image.open(io.BytesIO(content), formats=["JPEG", "PNG", "WEBP"]) as opened:
         # A JPEG decodes to half or a quarter at once; never below what is worked on.

@@ -22,9 +22,15 @@ _SUFFIXES = {"JPEG": ("jpg", "jpeg", "jpe", "jfif"), "PNG": ("png",), "WEBP": ("
 _ORIENTATION = 0x0112
 _HEIC = (b"heic", b"heix", b"hevc", b"heim", b"heis", b"mif1", b"msf1", b"avif", b"avis")
 _BROKEN = (
-    UnidentifiedImageError, OSError, ValueError, SyntaxError, EOFError, KeyError, struct.error,
+    UnidentifiedImageError,
+    OSError,
+    ValueError,
+    SyntaxError,
+    EOFError,
+    KeyError,
+    struct.error,
     Image.DecompressionBombError,
-)  # fmt: skip
+)
 """What the decoder raises of files that are none, or that were made to trip it."""
 
 
@@ -57,8 +63,13 @@ def photograph(name: str, content: bytes) -> dict[str, Any]:
             f"{name} cannot be read: it is damaged, or not a JPEG, PNG or WebP. Take the picture again."
         ) from trouble
     small.thumbnail((SHOWN_PX, SHOWN_PX))
-    return {"media": MEDIA[kind], "content": kept, "shown": _written(small, "JPEG", 86), "wide": small.width,
-            "high": small.height}  # fmt: skip
+    return {
+        "media": MEDIA[kind],
+        "content": kept,
+        "shown": _written(small, "JPEG", 86),
+        "wide": small.width,
+        "high": small.height,
+    }
 
 
 def beside_a_step(name: str, content: bytes) -> dict[str, Any]:
@@ -117,7 +128,8 @@ def _made_small(opened: Image.Image, most: int) -> Image.Image:
 def _eight_bits(grey: Image.Image) -> Image.Image:
     """The upper byte of each pixel; of 32 bits the one that says something."""
     wide, size = 4 if grey.mode == "I" else 2, grey.size
-    upper = 1 if grey.mode != "I" or grey.getextrema()[1] > 255 else 0
+    most = grey.getextrema()[1]
+    upper = 1 if grey.mode != "I" or not isinstance(most, int | float) or most > 255 else 0
     if grey.mode == "I;16B":
         upper = 0
     # Of the raw bytes, for a copy in 32 bits would take twice the memory.
@@ -126,7 +138,7 @@ def _eight_bits(grey: Image.Image) -> Image.Image:
 
 def _written(picture: Image.Image, kind: str, quality: int = 88) -> bytes:
     out = io.BytesIO()
-    picture.save(out, kind, **({"quality": quality} if kind != "PNG" else {"optimize": True}))  # type: ignore[arg-type]
+    picture.save(out, kind, **({"quality": quality} if kind != "PNG" else {"optimize": True}))
     return out.getvalue()
 
 

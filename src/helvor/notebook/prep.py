@@ -9,7 +9,7 @@ from uuid import UUID
 
 import psycopg
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.notebook.classes import teaches
 from helvor.notebook.pages import NotYours
 

@@ -12,11 +12,11 @@ from uuid import UUID, uuid5
 import psycopg
 from psycopg.types.json import Jsonb
 
-from helvor.bench.entry import Entry, Problem
-from helvor.bench.house_rules import HouseRules, known_choices
-from helvor.bench.procedure import Procedure, loose_ends, scaled
-from helvor.bench.run.entries import Following, HandoutCorrected
-from helvor.bench.run.record import gather
+from helvor.core.engine.run.entries import Following, HandoutCorrected
+from helvor.core.engine.run.record import gather
+from helvor.core.record.entry import Entry, Problem
+from helvor.core.record.house_rules import HouseRules, known_choices
+from helvor.core.record.procedure import Procedure, loose_ends, scaled
 from helvor.notebook import pages
 from helvor.notebook.accounts import sessions_changed
 from helvor.notebook.pages import Draft, NotYours

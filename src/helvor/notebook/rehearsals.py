@@ -9,12 +9,12 @@ from uuid import UUID, uuid5
 
 import psycopg
 
-from helvor.bench.entry import Entry
-from helvor.bench.practice.rehearsal import Played, Story, play
-from helvor.bench.practice.rehearsals import story as story_of
-from helvor.bench.run.entries import Following, Noted
-from helvor.bench.run.reading_line import beside, understand
-from helvor.bench.techniques import CRAFTS
+from helvor.core.engine.run.entries import Following, Noted
+from helvor.core.engine.run.reading_line import beside, understand
+from helvor.core.practice.rehearsal import Played, Story, play
+from helvor.core.practice.rehearsals import story as story_of
+from helvor.core.record.entry import Entry
+from helvor.core.techniques.registered import CRAFTS
 from helvor.notebook import pages
 from helvor.notebook.pages import Draft, EntryIdTaken, NotYours
 from helvor.shelf.procedures import shipped_procedure
@@ -57,7 +57,7 @@ def open_rehearsal(conn: psycopg.Connection, account_id: int, key: UUID, *, lock
     ).fetchone()
     if row is None:
         raise NotYours
-    return Rehearsal(row[0], story_of(row[1]), *row[2:], _choices(conn, key))
+    return Rehearsal(row[0], story_of(row[1]), row[2], row[3], row[4], _choices(conn, key))
 
 
 def rehearsals_of(conn: psycopg.Connection, account_id: int, most: int = 12) -> list[Rehearsal]:
@@ -81,17 +81,29 @@ def _drafts(entries: Sequence[Entry], lines: Sequence[str], of: UUID, author: st
 
 
 def _type(
-    conn: psycopg.Connection, account_id: int, author: str, page_id: UUID, lines: Sequence[str], of: UUID,
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    page_id: UUID,
+    lines: Sequence[str],
+    of: UUID,
     rank: Mapping[str, int],
-) -> None:  # fmt: skip
+) -> None:
     if lines:
         pages.append(conn, account_id, author, page_id, lambda entries: _drafts(entries, lines, of, author), rank)
 
 
 def begin(
-    conn: psycopg.Connection, account_id: int, author: str, bench_id: UUID, key: UUID, story: Story, seed: int,
-    rank: Mapping[str, int], choices: Mapping[str, str] | None = None,
-) -> None:  # fmt: skip
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    bench_id: UUID,
+    key: UUID,
+    story: Story,
+    seed: int,
+    rank: Mapping[str, int],
+    choices: Mapping[str, str] | None = None,
+) -> None:
     """Begin a practice run on a bench, or begin one again with the first *choices* of another; twice begins one.
 
     Raises:
@@ -119,9 +131,15 @@ def begin(
 
 
 def choose(
-    conn: psycopg.Connection, account_id: int, author: str, key: UUID, decision: str, choice: str, entry: UUID,
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    key: UUID,
+    decision: str,
+    choice: str,
+    entry: UUID,
     rank: Mapping[str, int],
-) -> Rehearsal:  # fmt: skip
+) -> Rehearsal:
     """Take a decision: the choice and what it types are written together; sent twice they are written once.
 
     Of two who decide at once the first is written; the other finds the run as it then stands.

@@ -155,7 +155,7 @@ def settle(conn: psycopg.Connection, app: str, owner: str | None = None) -> None
 
 def _grant(what: str, columns: tuple[str, ...], table: str, who: Identifier) -> Composed:
     named = SQL(" ({})").format(SQL(", ").join(map(Identifier, columns))) if columns else SQL("")
-    return SQL("GRANT {}{} ON {} TO {}").format(SQL(what), named, Identifier(table), who)  # type: ignore[arg-type]
+    return SQL("GRANT {}{} ON {} TO {}").format(SQL(what), named, Identifier(table), who)
 
 
 def _belongs(conn: psycopg.Connection, owner: str) -> None:
@@ -191,6 +191,11 @@ def too_much(conn: psycopg.Connection) -> str:
         " FROM pg_roles r WHERE rolname = current_user"
     ).fetchone()
     assert row is not None
-    words = ("is a superuser", "may make roles or copy the server", "owns the tables", "may make tables",
-             "may change what is in ink")  # fmt: skip
+    words = (
+        "is a superuser",
+        "may make roles or copy the server",
+        "owns the tables",
+        "may make tables",
+        "may change what is in ink",
+    )
     return next((said for has, said in zip(row, words, strict=True) if has), "")

@@ -15,8 +15,8 @@ from uuid import UUID
 import psycopg
 from psycopg.rows import class_row
 
-from helvor.bench.entry import Entry
-from helvor.bench.techniques import TECHNIQUES
+from helvor.core.record.entry import Entry
+from helvor.core.techniques.registered import TECHNIQUES
 
 MOST = 40
 MOST_WORDS = 8

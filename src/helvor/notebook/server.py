@@ -192,11 +192,24 @@ class LocalServer:
         self._keep_secret(password_file)
         result = subprocess.run(
             self._command(
-                "initdb", "-D", str(new), "-U", USER, "-E", "UTF8", "--locale=C.UTF-8", "--auth-local=scram-sha-256",
-                "--auth-host=scram-sha-256", f"--pwfile={password_file}", *(() if self._durable else ("--no-sync",)),
+                "initdb",
+                "-D",
+                str(new),
+                "-U",
+                USER,
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+                "--auth-local=scram-sha-256",
+                "--auth-host=scram-sha-256",
+                f"--pwfile={password_file}",
+                *(() if self._durable else ("--no-sync",)),
             ),
-            capture_output=True, text=True, cwd="/", check=False,
-        )  # fmt: skip
+            capture_output=True,
+            text=True,
+            cwd="/",
+            check=False,
+        )
         if result.returncode != 0:
             shutil.rmtree(new, ignore_errors=True)
             reason = (result.stderr.strip() or "no reason given").splitlines()[-1]
@@ -220,9 +233,12 @@ class LocalServer:
         with (self.folder / "log").open("ab" if self._watch is not None else "wb") as log:
             self._process = subprocess.Popen(
                 self._command("postgres", "-D", str(self.data), *arguments, dies_with_us=True),
-                stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd="/",
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                cwd="/",
                 start_new_session=True,  # Ctrl-C is for us; the server is told by stop()
-            )  # fmt: skip
+            )
         until = time.monotonic() + _READY_SECONDS
         while time.monotonic() < until:
             if self._process.poll() is not None:

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 import psycopg
 
-from helvor.bench.entry import Problem
-from helvor.bench.formula import molar_mass
-from helvor.bench.quantity import Unreadable
+from helvor.core.quantities.formula import molar_mass
+from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.entry import Problem
 from helvor.shelf.shelf import KINDS, PROPERTIES, Item, OwnValue, with_own
 from helvor.shelf.solubilities import read_dissolves
 

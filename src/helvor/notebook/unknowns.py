@@ -13,8 +13,8 @@ from uuid import UUID
 import psycopg
 from psycopg.types.json import Jsonb
 
-from helvor.bench.entry import Problem
-from helvor.bench.prep.unknowns import Sample, deal
+from helvor.core.classroom.unknowns import Sample, deal
+from helvor.core.record.entry import Problem
 from helvor.notebook.pages import NotYours
 
 MOST_SERIES = 20
@@ -116,9 +116,7 @@ def held_at(conn: psycopg.Connection, account_id: int, bench_id: UUID) -> dict[s
         " (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))",
         {"bench": bench_id, "account": account_id},
     )
-    return {
-        series: Sample.model_validate({"number": number, "holds": holds}).words for series, number, holds in rows
-    }  # fmt: skip
+    return {series: Sample.model_validate({"number": number, "holds": holds}).words for series, number, holds in rows}
 
 
 def keep(conn: psycopg.Connection, account_id: int, class_id: UUID, series: str, samples: Sequence[Sample]) -> None:
@@ -209,7 +207,7 @@ def _dealing(conn: psycopg.Connection, class_id: UUID, series: str) -> tuple[lis
     ]
     if not numbers:
         raise NotYours
-    benches = dict(
+    benches: dict[int, UUID] = dict(
         conn.execute("SELECT number, id FROM bench WHERE class_id = %s ORDER BY number", [class_id]).fetchall()
     )
     return numbers, benches

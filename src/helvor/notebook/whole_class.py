@@ -16,10 +16,10 @@ from uuid import UUID, uuid4
 import psycopg
 from psycopg.types.json import Jsonb
 
-from helvor.bench.entry import Entry, Problem
-from helvor.bench.house_rules import HouseRules
-from helvor.bench.planar.plate import gather
-from helvor.bench.techniques import TECHNIQUES
+from helvor.core.record.entry import Entry, Problem
+from helvor.core.record.house_rules import HouseRules
+from helvor.core.techniques.planar.plate import gather
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook import files, photographs
 from helvor.notebook.pages import NotYours, stored_typed, summary_of
 
@@ -71,7 +71,10 @@ def read(conn: psycopg.Connection, account_id: int, class_id: UUID) -> dict[str,
             unknowns[series]["dealt"].append({"bench": bench, "number": number, "how": how})
     return {
         "class": {
-            "id": str(class_id), "code": code, "title": title, "course": course,
+            "id": str(class_id),
+            "code": code,
+            "title": title,
+            "course": course,
             "meetings": [
                 {"number": n, "starts_at": starts.isoformat(), "ends_at": ends.isoformat(), "topic": topic}
                 for n, starts, ends, topic in rows(
@@ -90,16 +93,31 @@ def read(conn: psycopg.Connection, account_id: int, class_id: UUID) -> dict[str,
         "rules": rules,
         "unknowns": list(unknowns.values()),
         "containers": [
-            {"id": str(key), "code": mark, "label": label, "kind": kind, "by": by, "at": at.isoformat(),
-             "notes": notes.get(key, [])}
+            {
+                "id": str(key),
+                "code": mark,
+                "label": label,
+                "kind": kind,
+                "by": by,
+                "at": at.isoformat(),
+                "notes": notes.get(key, []),
+            }
             for key, mark, label, kind, by, at in rows(
                 "SELECT k.id, k.code, k.label, k.kind, a.name, k.made_at FROM container k"
                 " JOIN account a ON a.id = k.made_by WHERE k.class_id = %(class)s ORDER BY k.made_at, k.code"
             )
         ],
         "day_book": [
-            {"meeting": meeting, "id": str(key), "seq": seq, "strikes": str(strikes) if strikes else None,
-             "reason": reason, "by": by, "at": at.isoformat(), "says": says}
+            {
+                "meeting": meeting,
+                "id": str(key),
+                "seq": seq,
+                "strikes": str(strikes) if strikes else None,
+                "reason": reason,
+                "by": by,
+                "at": at.isoformat(),
+                "says": says,
+            }
             for meeting, key, seq, strikes, reason, by, at, says in rows(
                 "SELECT e.meeting, e.id, e.seq, e.strikes, e.reason, a.name, e.written_at, e.payload"
                 " FROM room_entry e JOIN account a ON a.id = e.author_id WHERE e.class_id = %(class)s"
@@ -107,8 +125,16 @@ def read(conn: psycopg.Connection, account_id: int, class_id: UUID) -> dict[str,
             )
         ],
         "files": [
-            {"id": str(key), "page": str(page), "name": name, "media": media, "sha256": sum_, "by": by,
-             "at": at.isoformat(), "light": light}
+            {
+                "id": str(key),
+                "page": str(page),
+                "name": name,
+                "media": media,
+                "sha256": sum_,
+                "by": by,
+                "at": at.isoformat(),
+                "light": light,
+            }
             for key, page, name, media, sum_, by, at, light in rows(
                 "SELECT f.id, f.page_id, f.name, f.media, f.sha256, a.name, f.made_at, NULL FROM attachment f"
                 " JOIN page p ON p.id = f.page_id JOIN bench b ON b.id = p.bench_id JOIN account a ON a.id = f.made_by"
@@ -118,7 +144,7 @@ def read(conn: psycopg.Connection, account_id: int, class_id: UUID) -> dict[str,
                 " WHERE b.class_id = %(class)s ORDER BY 7, 1"
             )
         ],
-    }  # fmt: skip
+    }
 
 
 def content_of(conn: psycopg.Connection, file_id: UUID) -> bytes:
@@ -192,21 +218,37 @@ def add_page(
         "INSERT INTO page (id, bench_id, technique, number, started_by, started_at, entries, summary)"
         " SELECT %(page)s, %(bench)s, %(technique)s, coalesce(max(number), 0) + 1, %(by)s, %(at)s, %(count)s, %(sum)s"
         " FROM page WHERE bench_id = %(bench)s AND technique = %(technique)s",
-        {"page": page_id, "bench": bench_id, "technique": technique_key, "at": started_at, "count": len(entries),
-         "by": writers.of(entries[0].by) if entries else writers.of("somebody"), "sum": Jsonb(summary_of(sheet))},
-    )  # fmt: skip
+        {
+            "page": page_id,
+            "bench": bench_id,
+            "technique": technique_key,
+            "at": started_at,
+            "count": len(entries),
+            "by": writers.of(entries[0].by) if entries else writers.of("somebody"),
+            "sum": Jsonb(summary_of(sheet)),
+        },
+    )
     try:
         with conn.cursor() as cursor:
             cursor.executemany(
                 "INSERT INTO entry (id, page_id, seq, kind, payload, strikes, reason, author_id, written_at, typed)"
                 " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
                 [
-                    (e.id, page_id, e.seq, e.payload.kind, Jsonb(e.payload.model_dump(mode="json")), e.strikes,
-                     e.reason, writers.of(e.by), e.at,
-                     Jsonb(stored_typed(e.typed)) if e.typed else None)
+                    (
+                        e.id,
+                        page_id,
+                        e.seq,
+                        e.payload.kind,
+                        Jsonb(e.payload.model_dump(mode="json")),
+                        e.strikes,
+                        e.reason,
+                        writers.of(e.by),
+                        e.at,
+                        Jsonb(stored_typed(e.typed)) if e.typed else None,
+                    )
                     for e in entries
                 ],
-            )  # fmt: skip
+            )
     except psycopg.errors.UniqueViolation as taken:
         raise Problem("entries", "An entry of the file exists here already, on another page.") from taken
     _link(conn, page_id, entries)
@@ -297,11 +339,21 @@ def add_class(
             "INSERT INTO room_entry (id, class_id, meeting, seq, kind, payload, strikes, reason, author_id, written_at)"
             " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
             [
-                (d["id"], class_id, d["meeting"], d["seq"], d["says"]["kind"], Jsonb(d["says"]), d["strikes"],
-                 d["reason"], writers.of(d["by"]), d["at"])
+                (
+                    d["id"],
+                    class_id,
+                    d["meeting"],
+                    d["seq"],
+                    d["says"]["kind"],
+                    Jsonb(d["says"]),
+                    d["strikes"],
+                    d["reason"],
+                    writers.of(d["by"]),
+                    d["at"],
+                )
                 for d in record["day_book"]
             ],
-        )  # fmt: skip
+        )
     except psycopg.errors.UniqueViolation as taken_id:
         raise Problem("id", "A container or a line of the lab log exists here already.") from taken_id
     return benches
@@ -353,9 +405,18 @@ def add_file(
     conn.execute(
         "INSERT INTO attachment (id, page_id, name, media, sha256, content, thumbnail, made_by, made_at)"
         " VALUES (%s, %s, %s, %s, encode(sha256(%s), 'hex'), %s, %s, %s, %s) ON CONFLICT (id) DO NOTHING",
-        [about["id"], about["page"], made.name, made.media, made.content, made.content, made.thumbnail, by,
-         about["at"]],
-    )  # fmt: skip
+        [
+            about["id"],
+            about["page"],
+            made.name,
+            made.media,
+            made.content,
+            made.content,
+            made.thumbnail,
+            by,
+            about["at"],
+        ],
+    )
 
 
 def as_json(record: Mapping[str, Any]) -> str:

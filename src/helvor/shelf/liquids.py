@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from helvor.bench.extraction.acid_base import Acts
-from helvor.bench.extraction.layers import Liquid
-from helvor.bench.extraction.scheme import Part
-from helvor.bench.extraction.solutions import solution_density, water_density
-from helvor.bench.procedure import Substance
+from helvor.core.laws.extraction.acid_base import Acts
+from helvor.core.laws.extraction.layers import Liquid
+from helvor.core.laws.extraction.solutions import solution_density, water_density
+from helvor.core.record.procedure import Substance
+from helvor.core.techniques.extraction.scheme import Part
 from helvor.shelf.shelf import Item, known_as
 
 BRINE = 0.26
@@ -30,9 +30,12 @@ def liquid_named(name: str, shelf: Sequence[Item]) -> Liquid | None:
         return None
     both = item.text("mixes_with_water") == "yes"
     return Liquid(
-        item.name, "both" if both else "organic", density, item.number("log_p"),
+        item.name,
+        "both" if both else "organic",
+        density,
+        item.number("log_p"),
         takes_up=item.number("takes_up_water") or 0.0,
-    )  # fmt: skip
+    )
 
 
 def solvent_named(name: str, shelf: Sequence[Item]) -> Substance | None:
@@ -41,9 +44,15 @@ def solvent_named(name: str, shelf: Sequence[Item]) -> Substance | None:
     if item is None or liquid is None:
         return None
     return Substance(
-        name=item.name, role="solvent", density=liquid.density, layer=liquid.makes, boils=item.number("boils"),
-        flammable=item.flammable, hazards=item.text("hazard"), waste=item.text("waste"),
-    )  # fmt: skip
+        name=item.name,
+        role="solvent",
+        density=liquid.density,
+        layer=liquid.makes,
+        boils=item.number("boils"),
+        flammable=item.flammable,
+        hazards=item.text("hazard"),
+        waste=item.text("waste"),
+    )
 
 
 def part_named(name: str, shelf: Sequence[Item]) -> Part | None:
@@ -57,6 +66,12 @@ def part_named(name: str, shelf: Sequence[Item]) -> Part | None:
         acts = "base" if "conjugate acid" in pka.source else "acid"
     hundredth = item.number("solubility")
     return Part(
-        item.name, item.formula, 1.0, acts, pka.number if pka is not None else None, item.number("log_p"),
-        item.number("melts"), hundredth * 10 if hundredth is not None else None,
-    )  # fmt: skip
+        item.name,
+        item.formula,
+        1.0,
+        acts,
+        pka.number if pka is not None else None,
+        item.number("log_p"),
+        item.number("melts"),
+        hundredth * 10 if hundredth is not None else None,
+    )

@@ -7,13 +7,14 @@ institution lays its own values over it; what they cover stays readable.
 from __future__ import annotations
 
 import csv
+import io
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cache
 from importlib.resources import files
 from typing import Literal
 
-from helvor.bench.formula import molar_mass
+from helvor.core.quantities.formula import molar_mass
 
 Kind = Literal["solvent", "substance", "precipitate", "paper", "layer", "glass", "hazard", "waste"]
 KINDS: dict[str, str] = {
@@ -166,8 +167,8 @@ class OwnValue:
 
 
 def _rows(name: str) -> list[dict[str, str]]:
-    with (files(__package__) / name).open(encoding="utf-8", newline="") as table:
-        return list(csv.DictReader(table))
+    table = (files(__package__) / name).read_text(encoding="utf-8")
+    return list(csv.DictReader(io.StringIO(table, newline="")))
 
 
 @cache

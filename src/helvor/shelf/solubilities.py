@@ -6,13 +6,14 @@ Grams in 100 mL of solvent; tables of grams in 100 g of water are taken as such.
 from __future__ import annotations
 
 import csv
+import io
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import cache
 from importlib.resources import files
 
-from helvor.bench.crystallization.solubility import Curve, Point, read_curve
-from helvor.bench.quantity import Unreadable
+from helvor.core.laws.crystallization.solubility import Curve, Point, read_curve
+from helvor.core.quantities.reading import Unreadable
 from helvor.shelf.shelf import Item, known_as
 
 
@@ -20,10 +21,10 @@ from helvor.shelf.shelf import Item, known_as
 def shelf_curves() -> dict[tuple[str, str], Curve]:
     """Every curve there is: substance and solvent, in lower case → its points."""
     points: dict[tuple[str, str], list[Point]] = {}
-    with (files("helvor.shelf") / "solubilities.csv").open(encoding="utf-8", newline="") as file:
-        for row in csv.DictReader(file):
-            key = (row["substance"].casefold(), row["solvent"].casefold())
-            points.setdefault(key, []).append(Point(float(row["celsius"]), float(row["grams"]), row["source"]))
+    table = (files("helvor.shelf") / "solubilities.csv").read_text(encoding="utf-8")
+    for row in csv.DictReader(io.StringIO(table, newline="")):
+        key = (row["substance"].casefold(), row["solvent"].casefold())
+        points.setdefault(key, []).append(Point(float(row["celsius"]), float(row["grams"]), row["source"]))
     return {key: Curve(tuple(found)) for key, found in points.items()}
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import cache
 
-from helvor.bench.planar.solvents import Solvent
+from helvor.core.laws.planar.solvents import Solvent
 from helvor.shelf.shelf import Item, shipped
 
 

@@ -16,16 +16,17 @@ from fastapi import Form as FormField
 from pydantic import BaseModel, ConfigDict, Field, StrictBool, ValidationError
 from starlette.responses import Response
 
-from helvor.bench.entry import Entry, Mark, Payload, Problem, Words
-from helvor.bench.finding import Level
-from helvor.bench.planar import plate as planar
-from helvor.bench.planar import rf as formulas
-from helvor.bench.planar.eluent import parse_eluent
-from helvor.bench.planar.photo.proposal import Proposal
-from helvor.bench.planar.plate import MAX_LANES, MAX_SPOTS, gather
-from helvor.bench.planar.results import PlateWorksheet, SpotResult
-from helvor.bench.planar.work_out import work_out
-from helvor.bench.quantity import Estimate, Length, round_to, round_up_to
+from helvor.core.laws.planar import rf as formulas
+from helvor.core.laws.planar.eluent import parse_eluent
+from helvor.core.quantities.reading import Estimate, Length, round_to, round_up_to
+from helvor.core.quantities.words import Mark, Words
+from helvor.core.record.entry import Entry, Payload, Problem
+from helvor.core.record.finding import Level
+from helvor.core.techniques.planar import plate as planar
+from helvor.core.techniques.planar.photo.proposal import Proposal
+from helvor.core.techniques.planar.plate import MAX_LANES, MAX_SPOTS, gather
+from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
+from helvor.core.techniques.planar.work_out import work_out
 from helvor.exchange.planar import entry_record, plate_record
 from helvor.notebook import pages, photographs
 from helvor.notebook.pages import Draft
@@ -219,9 +220,14 @@ def plate(asked: PlateIn) -> PlateOut:
     """Work a whole plate out: Rf, resolution, findings."""
     on = _Describing()
     on.add(
-        "plate", planar.SetUp, phase=asked.phase, indicator=asked.indicator,
-        width=asked.width, height=asked.height, origin=asked.origin,
-    )  # fmt: skip
+        "plate",
+        planar.SetUp,
+        phase=asked.phase,
+        indicator=asked.indicator,
+        width=asked.width,
+        height=asked.height,
+        origin=asked.origin,
+    )
     key_of: dict[str, UUID] = {}
 
     def lane_key(label: str, field: str) -> UUID:
@@ -246,9 +252,16 @@ def plate(asked: PlateIn) -> PlateOut:
     for index, spot in enumerate(asked.spots):
         field = f"spots.{index}"
         on.add(
-            field, planar.Spot, lane=lane_key(spot.lane, field), distance=spot.distance, tail=spot.tail, head=spot.head,
-            width=spot.width, seen=tuple(spot.seen), strength=spot.strength,
-        )  # fmt: skip
+            field,
+            planar.Spot,
+            lane=lane_key(spot.lane, field),
+            distance=spot.distance,
+            tail=spot.tail,
+            head=spot.head,
+            width=spot.width,
+            seen=tuple(spot.seen),
+            strength=spot.strength,
+        )
     if asked.compared_to:
         named = next((s for s in gather(on.entries).spots if s.name == asked.compared_to), None)
         if named is None:

@@ -9,18 +9,10 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field
 
-from helvor.bench.column.fraction_plate import lanes_for, tubes_on
-from helvor.bench.column.model import (
-    PLATES,
-    Compound,
-    bands,
-    column_volume,
-    in_tubes,
-    place,
-    resolution,
-)
-from helvor.bench.column.pools import Tube, cost_of, exchanged, found_in, odd, propose
-from helvor.bench.planar.work_out import work_out
+from helvor.core.laws.column.model import PLATES, Compound, bands, column_volume, in_tubes, place, resolution
+from helvor.core.laws.column.pools import Tube, cost_of, exchanged, found_in, odd, propose
+from helvor.core.techniques.column.fraction_plate import lanes_for, tubes_on
+from helvor.core.techniques.planar.work_out import work_out
 from helvor.notebook import pages
 from helvor.notebook.pages import NotYours
 from helvor.shelf.solvents import eluotropic_rank
@@ -94,13 +86,17 @@ def what_comes_when(asked: ElutionIn) -> ElutionOut:
         column_ml=v_m,
         bands=[
             BandOut(
-                name=band.name, ml=band.volume, sigma_ml=band.sigma, tail_ml=band.tail, mg=in_tubes(band, ends),
+                name=band.name,
+                ml=band.volume,
+                sigma_ml=band.sigma,
+                tail_ml=band.tail,
+                mg=in_tubes(band, ends),
                 place=place(asked.after_ml, asked.eluents_ml, one.rf, v_m) if asked.after_ml is not None else None,
             )
             for band, one in zip(found, compounds, strict=True)
         ],
         resolution=[resolution(a, b) for a, b in itertools.pairwise(found)],
-    )  # fmt: skip
+    )
 
 
 class TubeIn(_In):

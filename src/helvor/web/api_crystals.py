@@ -7,10 +7,10 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict, Field
 
-from helvor.bench.crystallization.melting import Range, Standard, corrected, judge_range, same_by_mixing, too_fast
-from helvor.bench.crystallization.plan import USUAL_EXTRA, by_volume, recrystallize
-from helvor.bench.crystallization.solubility import Curve, Point
-from helvor.bench.crystallization.solvents import Candidate, Tried, pairs, rank
+from helvor.core.laws.crystallization.melting import Range, Standard, corrected, judge_range, same_by_mixing, too_fast
+from helvor.core.laws.crystallization.plan import USUAL_EXTRA, by_volume, recrystallize
+from helvor.core.laws.crystallization.solubility import Curve, Point
+from helvor.core.laws.crystallization.solvents import Candidate, Tried, pairs, rank
 from helvor.shelf.shelf import shipped
 from helvor.shelf.solubilities import curves_of
 from helvor.web.may import May, may
@@ -91,14 +91,28 @@ def plan(asked: PlanIn) -> PlanOut:
     """A recrystallization worked out."""
     curve = _curve(asked.points)
     found = recrystallize(
-        asked.mass_g, curve, asked.hot, asked.cold, volume=asked.ml, extra=asked.extra, wash=asked.wash_ml,
+        asked.mass_g,
+        curve,
+        asked.hot,
+        asked.cold,
+        volume=asked.ml,
+        extra=asked.extra,
+        wash=asked.wash_ml,
         impurity=_curve(asked.impurity) if asked.impurity else None,
-    )  # fmt: skip
+    )
     return PlanOut(
-        least_ml=found.least, ml=found.volume, flask_ml=found.flask, charcoal_g=found.charcoal, liquor_g=found.liquor,
-        washed_g=found.washed, ceiling=found.ceiling, saturated_from=found.due, second_crop_g=found.boiled,
-        impurity_g=found.impurity, at_ml=by_volume(found, curve.at(asked.cold), asked.at_ml),
-    )  # fmt: skip
+        least_ml=found.least,
+        ml=found.volume,
+        flask_ml=found.flask,
+        charcoal_g=found.charcoal,
+        liquor_g=found.liquor,
+        washed_g=found.washed,
+        ceiling=found.ceiling,
+        saturated_from=found.due,
+        second_crop_g=found.boiled,
+        impurity_g=found.impurity,
+        at_ml=by_volume(found, curve.at(asked.cold), asked.at_ml),
+    )
 
 
 class SolventIn(_In):
@@ -198,9 +212,14 @@ def melting(asked: MeltingIn) -> MeltingOut:
     if asked.mixed is not None:
         same = same_by_mixing(true, corrected(Range(*asked.mixed), standards))
     return MeltingOut(
-        range=(true.starts, true.ends), code=verdict.code, level=verdict.level, says=verdict.says,
-        because=verdict.because, too_fast=too_fast(asked.rate), same=same,
-    )  # fmt: skip
+        range=(true.starts, true.ends),
+        code=verdict.code,
+        level=verdict.level,
+        says=verdict.says,
+        because=verdict.because,
+        too_fast=too_fast(asked.rate),
+        same=same,
+    )
 
 
 class KnownOut(BaseModel):
@@ -217,8 +236,9 @@ def known(solid: Annotated[str, Query(min_length=1, max_length=80)]) -> list[Kno
     """What the shelf that ships knows of a solid's solubility over temperature."""
     return [
         KnownOut(
-            solvent=solvent, points=[(one.celsius, one.grams, one.source) for one in curve.points],
+            solvent=solvent,
+            points=[(one.celsius, one.grams, one.source) for one in curve.points],
             heat_kj_mol=curve.heat,
         )
         for solvent, curve in curves_of(shipped(), solid)
-    ]  # fmt: skip
+    ]

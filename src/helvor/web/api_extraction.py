@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field, StrictBool
 
-from helvor.bench.extraction.acid_base import (
+from helvor.core.laws.extraction.acid_base import (
     Solute,
     Water,
     base_needed,
@@ -19,7 +19,7 @@ from helvor.bench.extraction.acid_base import (
     reagent_for,
     to_reach,
 )
-from helvor.bench.extraction.distribution import (
+from helvor.core.laws.extraction.distribution import (
     best_ratio,
     from_trial,
     left,
@@ -29,16 +29,16 @@ from helvor.bench.extraction.distribution import (
     splits,
     with_clinging,
 )
-from helvor.bench.extraction.drying import AGENT, agent_for
-from helvor.bench.extraction.layers import CUTS, lost_at_cut, settle
-from helvor.bench.extraction.layers import funnel_for as funnel_of_volume
-from helvor.bench.extraction.read import read_liquid, read_part
-from helvor.bench.extraction.reflux import boiled, flask_for
-from helvor.bench.extraction.scheme import propose
-from helvor.bench.extraction.solutions import molar_density, solution_density
-from helvor.bench.formula import molar_mass
-from helvor.bench.quantity import Unreadable
-from helvor.bench.techniques import CRAFTS
+from helvor.core.laws.extraction.drying import AGENT, agent_for
+from helvor.core.laws.extraction.layers import CUTS, lost_at_cut, settle
+from helvor.core.laws.extraction.layers import funnel_for as funnel_of_volume
+from helvor.core.laws.extraction.reflux import boiled, flask_for
+from helvor.core.laws.extraction.solutions import molar_density, solution_density
+from helvor.core.quantities.formula import molar_mass
+from helvor.core.quantities.reading import Unreadable
+from helvor.core.techniques.extraction.read import read_liquid, read_part
+from helvor.core.techniques.extraction.scheme import propose
+from helvor.core.techniques.registered import CRAFTS
 from helvor.notebook import procedures, shelf_values
 from helvor.shelf.liquids import liquid_named, part_named, solvent_named
 from helvor.shelf.shelf import Item, known_as
@@ -129,14 +129,21 @@ def layers(request: Request, who: WriterDep, asked: LayersIn) -> LayersOut:
     found = settle(poured, asked.celsius)
 
     def out(layer: Any) -> LayerOut | None:
-        return None if layer is None else LayerOut(
-            makes=layer.makes, volume=layer.volume, density=layer.density, parts=dict(layer.parts)
-        )  # fmt: skip
+        return (
+            None
+            if layer is None
+            else LayerOut(makes=layer.makes, volume=layer.volume, density=layer.density, parts=dict(layer.parts))
+        )
 
     return LayersOut(
-        upper=out(found.upper), lower=out(found.lower), apart=found.apart, close=found.close, why_one=found.why_one,
-        remarks=list(found.remarks), funnel=funnel_of_volume(found.volume) if found.volume > 0 else None,
-    )  # fmt: skip
+        upper=out(found.upper),
+        lower=out(found.lower),
+        apart=found.apart,
+        close=found.close,
+        why_one=found.why_one,
+        remarks=list(found.remarks),
+        funnel=funnel_of_volume(found.volume) if found.volume > 0 else None,
+    )
 
 
 class PortionsIn(_In):
@@ -180,12 +187,15 @@ def portions(asked: PortionsIn) -> PortionsOut:
     third = asked.total_ml / 3
     both = selectivity(asked.d, asked.second_d, asked.feed_ml, third, 3) if asked.second_d is not None else None
     return PortionsOut(
-        left=[one.left for one in found], limit=limit(asked.d, asked.feed_ml, asked.total_ml),
-        left_with_clinging=clinging, needed=portions_for(asked.d, asked.feed_ml, third, asked.wanted),
-        along=both.second if both else None, factor=both.factor if both else None,
+        left=[one.left for one in found],
+        limit=limit(asked.d, asked.feed_ml, asked.total_ml),
+        left_with_clinging=clinging,
+        needed=portions_for(asked.d, asked.feed_ml, third, asked.wanted),
+        along=both.second if both else None,
+        factor=both.factor if both else None,
         best_ratio=best_ratio(asked.d, asked.second_d) if asked.second_d is not None else None,
         washed_back=1 - left(1 / asked.d, asked.total_ml, asked.wash_ml) if asked.wash_ml is not None else None,
-    )  # fmt: skip
+    )
 
 
 class TrialIn(_In):
@@ -245,9 +255,11 @@ def distribution(asked: DistributionIn) -> DistributionOut:
         moves = ph_to_move(asked.acts, asked.pka, asked.k, asked.organic_ml, asked.water_ml, asked.part)
     chosen = reagent_for(asked.acts, asked.pka, asked.k, asked.organic_ml, asked.water_ml)
     return DistributionOut(
-        d=one.d(asked.ph), in_organic=one.in_organic(asked.ph, asked.water_ml, asked.organic_ml), ph_to_move=moves,
+        d=one.d(asked.ph),
+        in_organic=one.in_organic(asked.ph, asked.water_ml, asked.organic_ml),
+        ph_to_move=moves,
         reagent=(chosen.formula, chosen.molar, chosen.why) if chosen else None,
-    )  # fmt: skip
+    )
 
 
 class SoluteIn(_In):
@@ -312,9 +324,7 @@ class ToPhOut(BaseModel):
 def to_a_ph(asked: ToPhIn) -> ToPhOut:
     """Acid or base to a pH."""
     found = to_reach(asked.to, _water(asked), _solutes(asked), asked.with_molar, asked.organic_ml)
-    return ToPhOut(
-        mol=found.mol, ml=found.volume, portions=list(found.portions), gas_ml=found.gas, warmer=found.warmer
-    )  # fmt: skip
+    return ToPhOut(mol=found.mol, ml=found.volume, portions=list(found.portions), gas_ml=found.gas, warmer=found.warmer)
 
 
 class NeededIn(_In):
@@ -374,9 +384,12 @@ def drying_agent(request: Request, who: WriterDep, asked: DryingIn) -> DryingOut
     agent = AGENT[asked.agent]
     plan = agent_for(agent, asked.ml, liquid.density, liquid.takes_up, brine=asked.brine, droplets=asked.droplets_ml)
     return DryingOut(
-        water_g=plan.dissolved + plan.droplets, agent_g=plan.agent, portions_g=list(plan.portions),
-        minutes=agent.minutes, off=agent.off,
-    )  # fmt: skip
+        water_g=plan.dissolved + plan.droplets,
+        agent_g=plan.agent,
+        portions_g=list(plan.portions),
+        minutes=agent.minutes,
+        off=agent.off,
+    )
 
 
 class CutIn(_In):
@@ -423,9 +436,10 @@ def scheme(request: Request, who: WriterDep, asked: SchemeIn) -> SchemeOut:
     parts = [read_part(line, lambda name: part_named(name, shelf)) for line in asked.parts]
     found = propose(parts, solvent, asked.ml, rules, CRAFTS.kinds)
     return SchemeOut(
-        shares={name: dict(shares) for name, shares in found.shares.items()}, remarks=list(found.remarks),
+        shares={name: dict(shares) for name, shares in found.shares.items()},
+        remarks=list(found.remarks),
         procedure=found.procedure.model_dump(mode="json", exclude_defaults=True),
-    )  # fmt: skip
+    )
 
 
 class RefluxIn(_In):

@@ -8,22 +8,22 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field, StrictBool
 
-from helvor.bench.column.sizing import ColumnDraft, GravityDraft, draft, for_class, gravity, suitability
-from helvor.bench.planar.arrival import rise
-from helvor.bench.planar.eluent import parse_eluent
-from helvor.bench.planar.identify import SpotMark, identify, rank
-from helvor.bench.planar.plate import Phase
-from helvor.bench.planar.prepare import cut, lane_positions, level, recipe, spotting, volume_for
-from helvor.bench.planar.side_by_side import side_by_side
-from helvor.bench.planar.solvents import freshness, other_kinds
-from helvor.bench.planar.tune import Point, best_gap, fit, law_for
-from helvor.bench.quantity import Estimate, Unreadable
+from helvor.core.laws.column.sizing import ColumnDraft, GravityDraft, draft, for_class, gravity, suitability
+from helvor.core.laws.planar.arrival import rise
+from helvor.core.laws.planar.eluent import parse_eluent
+from helvor.core.laws.planar.identify import SpotMark, identify, rank
+from helvor.core.laws.planar.prepare import cut, lane_positions, level, recipe, spotting, volume_for
+from helvor.core.laws.planar.solvents import freshness, other_kinds
+from helvor.core.laws.planar.tune import Point, best_gap, fit, law_for
+from helvor.core.quantities.reading import Estimate, Unreadable
+from helvor.core.techniques.planar.plate import Phase
+from helvor.core.techniques.planar.side_by_side import side_by_side
 from helvor.exchange.planar import comparison
 from helvor.shelf.shelf import shipped
 from helvor.shelf.solvents import boiling_points, solvents_of
 from helvor.web.may import May, may
-from helvor.web.planar.compare import plates_of_class
 from helvor.web.security import VisitorDep
+from helvor.web.techniques.planar.compare import plates_of_class
 
 router = APIRouter(prefix="/api", tags=["planar chromatography"])
 
@@ -344,23 +344,35 @@ def column(asked: ColumnIn) -> ColumnOut:
     """From two Rf to a first plan of a flash or gravity column."""
     fit_ = suitability(*asked.rf)
     out: dict[str, Any] = {
-        "level": fit_.level, "says": fit_.says, "delta_rf": fit_.delta, "delta_cv": fit_.delta_cv,
-    }  # fmt: skip
+        "level": fit_.level,
+        "says": fit_.says,
+        "delta_rf": fit_.delta,
+        "delta_cv": fit_.delta_cv,
+    }
     planned: ColumnDraft | GravityDraft | None = None
     if asked.sample_mg is not None and asked.kind == "gravity":
         planned = by_gravity = gravity(asked.sample_mg, fit_, asked.bores_mm, asked.flow_ml_min)
         out |= {
-            "diameter_mm": by_gravity.bore, "bed_mm": by_gravity.bed, "silica_g": by_gravity.silica,
-            "column_volume_ml": by_gravity.column_volume, "eluent_ml": by_gravity.eluent,
-            "fraction_ml": by_gravity.fraction, "fractions": by_gravity.fractions, "minutes": by_gravity.minutes,
-        }  # fmt: skip
+            "diameter_mm": by_gravity.bore,
+            "bed_mm": by_gravity.bed,
+            "silica_g": by_gravity.silica,
+            "column_volume_ml": by_gravity.column_volume,
+            "eluent_ml": by_gravity.eluent,
+            "fraction_ml": by_gravity.fraction,
+            "fractions": by_gravity.fractions,
+            "minutes": by_gravity.minutes,
+        }
     elif asked.sample_mg is not None:
         planned = plan = draft(asked.sample_mg, fit_)
         out |= {
-            "diameter_mm": plan.diameter, "bed_mm": plan.bed, "silica_g": plan.silica,
-            "column_volume_ml": plan.column_volume, "eluent_ml": plan.eluent, "fraction_ml": plan.fraction,
+            "diameter_mm": plan.diameter,
+            "bed_mm": plan.bed,
+            "silica_g": plan.silica,
+            "column_volume_ml": plan.column_volume,
+            "eluent_ml": plan.eluent,
+            "fraction_ml": plan.fraction,
             "fractions": plan.fractions,
-        }  # fmt: skip
+        }
     if asked.benches is not None and planned is not None:
         whole = for_class(planned, asked.benches)
         out |= {"class_silica_g": whole.silica, "class_eluent_ml": whole.eluent, "class_tubes": whole.tubes}

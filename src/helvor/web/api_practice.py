@@ -7,11 +7,11 @@ from typing import Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
-from helvor.bench.column.model import Compound
-from helvor.bench.crystallization.solubility import curve_of
-from helvor.bench.extraction.acid_base import Solute, reagent
-from helvor.bench.practice import virtual_column, virtual_crystals, virtual_filter, virtual_funnel
-from helvor.bench.quantity import Unreadable
+from helvor.core.laws.column.model import Compound
+from helvor.core.laws.crystallization.solubility import curve_of
+from helvor.core.laws.extraction.acid_base import Solute, reagent
+from helvor.core.practice import virtual_column, virtual_crystals, virtual_filter, virtual_funnel
+from helvor.core.quantities.reading import Unreadable
 from helvor.web.may import May, may
 
 router = APIRouter(prefix="/api/practice", tags=["practice"])
@@ -69,9 +69,14 @@ def funnel(asked: FunnelIn) -> FunnelOut:
     )
     over = virtual_funnel.pressure(asked.boils, shared.gas, virtual_funnel.room(asked.funnel, asked.organic + asked.ml))
     return FunnelOut(
-        ph=shared.ph, organic=dict(shared.organic), water=dict(shared.water), rag_ml=shared.rag, gas_ml=shared.gas,
-        over_mbar=over, spurts=over > virtual_funnel.SPURTS,
-    )  # fmt: skip
+        ph=shared.ph,
+        organic=dict(shared.organic),
+        water=dict(shared.water),
+        rag_ml=shared.rag,
+        gas_ml=shared.gas,
+        over_mbar=over,
+        spurts=over > virtual_funnel.SPURTS,
+    )
 
 
 class CompoundIn(_In):
@@ -113,9 +118,14 @@ def column(asked: ColumnIn) -> ColumnOut:
     if not all(0 < ml <= 100_000 for ml in asked.volumes) or sum(asked.volumes) / asked.tube > MOST_TUBES:
         raise Unreadable(f"Enter volumes above 0, and at most {MOST_TUBES} tubes.")
     ran = virtual_column.run(
-        [Compound(one.name, one.mg, tuple(one.rf)) for one in asked.compounds], asked.volumes, bore=asked.bore,
-        bed=asked.bed, packed=asked.packed, tube=asked.tube, sample_ml=asked.sample_ml,
-    )  # fmt: skip
+        [Compound(one.name, one.mg, tuple(one.rf)) for one in asked.compounds],
+        asked.volumes,
+        bore=asked.bore,
+        bed=asked.bed,
+        packed=asked.packed,
+        tube=asked.tube,
+        sample_ml=asked.sample_ml,
+    )
     return ColumnOut(tubes=list(ran.tubes), on_silica=ran.on_silica)
 
 
@@ -157,9 +167,13 @@ def crystals(asked: CrystalsIn) -> CrystalsOut:
     )
     washed = virtual_crystals.wash(grown.crystals, asked.washes, asked.wash_ml, curve.at(asked.cold))
     return CrystalsOut(
-        undissolved=hot.solid, crystals=grown.crystals - washed.dissolved, liquor=grown.liquor,
-        washed=washed.dissolved, how=grown.how, encloses=grown.along,
-    )  # fmt: skip
+        undissolved=hot.solid,
+        crystals=grown.crystals - washed.dissolved,
+        liquor=grown.liquor,
+        washed=washed.dissolved,
+        how=grown.how,
+        encloses=grown.along,
+    )
 
 
 class FilterIn(_In):
@@ -192,10 +206,19 @@ class FilterOut(BaseModel):
 def filter_and_dry(asked: FilterIn) -> FilterOut:
     """Filter a suspension and dry its cake: time by the law of cake filtration, breakthrough, the drying curve."""
     found = virtual_filter.filtered(
-        asked.ml, asked.grams, asked.grains, how=asked.how, paper=asked.paper, diameter=asked.diameter,
-        drawn=asked.drawn, again=asked.again,
-    )  # fmt: skip
+        asked.ml,
+        asked.grams,
+        asked.grains,
+        how=asked.how,
+        paper=asked.paper,
+        diameter=asked.diameter,
+        drawn=asked.drawn,
+        again=asked.again,
+    )
     return FilterOut(
-        minutes=found.minutes, passed=found.passed, on_paper=found.on_paper, keeps=found.keeps,
+        minutes=found.minutes,
+        passed=found.passed,
+        on_paper=found.on_paper,
+        keeps=found.keeps,
         water_left=virtual_filter.dried(found.keeps, asked.dry_in, asked.dry_minutes),
-    )  # fmt: skip
+    )

@@ -7,12 +7,12 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
-from helvor.bench.prep.learn import learn
-from helvor.bench.prep.make import prep_sheet
-from helvor.bench.prep.period import RUNS, Setting, changes, overnight, simulate
-from helvor.bench.prep.unknowns import deal
-from helvor.bench.procedure import Procedure
-from helvor.bench.room.front import plan_front
+from helvor.core.classroom.meeting.front import plan_front
+from helvor.core.classroom.prep.learn import learn
+from helvor.core.classroom.prep.make import prep_sheet
+from helvor.core.classroom.prep.period import RUNS, Setting, changes, overnight, simulate
+from helvor.core.classroom.unknowns import deal
+from helvor.core.record.procedure import Procedure
 from helvor.web.may import May, may
 from helvor.web.security import WriterDep
 

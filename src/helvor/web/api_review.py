@@ -8,11 +8,11 @@ from uuid import UUID
 from fastapi import APIRouter, Body, Request
 from pydantic import BaseModel, ConfigDict, Field
 
-from helvor.bench.procedure import Procedure
-from helvor.bench.review import losses, questions, side_by_side
-from helvor.bench.review.answers import Marked
-from helvor.bench.robust import spread
-from helvor.notebook import pages
+from helvor.core.quantities.robust import spread
+from helvor.core.record.procedure import Procedure
+from helvor.core.review import losses, questions, side_by_side
+from helvor.core.review.answers import Marked
+from helvor.notebook import answer_sheets, pages
 from helvor.notebook.pages import Draft, NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
@@ -107,33 +107,44 @@ class ReviewOut(BaseModel):
 
 def measure_out(m: side_by_side.Measure) -> MeasureOut:
     return MeasureOut(
-        label=m.label, about=m.about, unit=m.unit, expected=m.expected, median=m.spread.median,
+        label=m.label,
+        about=m.about,
+        unit=m.unit,
+        expected=m.expected,
+        median=m.spread.median,
         quartiles=(m.spread.low, m.spread.high),
         numbers=[NumberOut(bench=n.bench, value=n.value, u=n.u, apart=n.apart) for n in m.numbers],
-    )  # fmt: skip
+    )
 
 
 def _loss(loss: losses.ClassLoss | None) -> LossOut | None:
     if loss is None:
         return None
     return LossOut(
-        benches=[one.bench for one in loss.benches], began_g=loss.began, found_g=dict(loss.found),
-        missing_g=loss.missing, not_accounted_for_g=loss.rest,
+        benches=[one.bench for one in loss.benches],
+        began_g=loss.began,
+        found_g=dict(loss.found),
+        missing_g=loss.missing,
+        not_accounted_for_g=loss.rest,
         explained=[
             ExplainsOut(code=e.code, what=e.what, grams=e.grams, benches=list(e.benches)) for e in loss.explained
         ],
-    )  # fmt: skip
+    )
 
 
 def answer_out(mark: Marked, sees: str = "hint") -> AnswerOut:
     """An answer as far as it may be seen: *nothing*, *verdict* or *hint*."""
     judged, hints = sees in ("verdict", "hint") and mark.answer is not None, sees == "hint" and mark.answer is not None
     return AnswerOut(
-        question=mark.question.key, asks=mark.question.asks, unit=mark.question.unit,
-        answer=mark.answer.written if mark.answer is not None else None, verdict=mark.verdict if judged else None,
-        right=mark.right if hints else None, says=mark.says if hints else None,
+        question=mark.question.key,
+        asks=mark.question.asks,
+        unit=mark.question.unit,
+        answer=mark.answer.written if mark.answer is not None else None,
+        verdict=mark.verdict if judged else None,
+        right=mark.right if hints else None,
+        says=mark.says if hints else None,
         mistakes=list(mark.keys) if hints else [],
-    )  # fmt: skip
+    )
 
 
 @router.get("/classes/{class_id}/review")
@@ -147,19 +158,22 @@ def review_as_json(request: Request, class_id: UUID, who: VisitorDep) -> list[Re
     out = []
     for work in works.values():
         found = found_of(work)
-        out.append(ReviewOut(
-            work=work.title, measures=[measure_out(m) for m in found.measures],
-            shared=[
-                SharedOut(code=s.code, level=s.level, what=s.what, benches=list(s.benches), common=s.common)
-                for s in found.shared
-            ],
-            losses=_loss(found.losses),
-            answers=[
-                AnsweredOut(bench=bench, answers=[answer_out(m) for m in marks])
-                for bench, marks in sorted(found.marks.items())
-            ],
-            mistakes={what: list(benches) for what, benches in found.answers.mistakes},
-        ))  # fmt: skip
+        out.append(
+            ReviewOut(
+                work=work.title,
+                measures=[measure_out(m) for m in found.measures],
+                shared=[
+                    SharedOut(code=s.code, level=s.level, what=s.what, benches=list(s.benches), common=s.common)
+                    for s in found.shared
+                ],
+                losses=_loss(found.losses),
+                answers=[
+                    AnsweredOut(bench=bench, answers=[answer_out(m) for m in marks])
+                    for bench, marks in sorted(found.marks.items())
+                ],
+                mistakes={what: list(benches) for what, benches in found.answers.mistakes},
+            )
+        )
     return out
 
 
@@ -201,13 +215,22 @@ def unknowns_as_json(request: Request, class_id: UUID, who: VisitorDep) -> list[
         keys = keys_of(conn, who, class_id, read_class(conn, who.account.id, class_id))
     return [
         KeyOut(
-            series=one.name, released=one.released, accuracy={a.component: (a.bias, a.spread) for a in one.accuracy},
+            series=one.name,
+            released=one.released,
+            accuracy={a.component: (a.bias, a.spread) for a in one.accuracy},
             benches=[
                 JudgedOut(
-                    bench=row.bench, number=row.number,
+                    bench=row.bench,
+                    number=row.number,
                     shares=[
-                        FoundOut(component=f.component, true_percent=f.true, found_percent=f.found, u=f.u,
-                                 beyond_doubt=f.beyond_doubt) for f in row.shares
+                        FoundOut(
+                            component=f.component,
+                            true_percent=f.true,
+                            found_percent=f.found,
+                            u=f.u,
+                            beyond_doubt=f.beyond_doubt,
+                        )
+                        for f in row.shares
                     ],
                     right=list(row.named.right) if row.named else [],
                     missed=list(row.named.missed) if row.named else [],
@@ -217,7 +240,7 @@ def unknowns_as_json(request: Request, class_id: UUID, who: VisitorDep) -> list[
             ],
         )
         for one in keys
-    ]  # fmt: skip
+    ]
 
 
 class QuestionOut(BaseModel):
@@ -237,10 +260,17 @@ class QuestionOut(BaseModel):
 def sheet(procedure: Annotated[Procedure, Body(embed=True)]) -> list[QuestionOut]:
     """The questions that a procedure makes, before the lab and after it."""
     return [
-        QuestionOut(key=q.key, asks=q.asks, unit=q.unit, when=q.when, tolerance=q.tolerance, relative=q.relative,
-                    choices=list(q.choices))
+        QuestionOut(
+            key=q.key,
+            asks=q.asks,
+            unit=q.unit,
+            when=q.when,
+            tolerance=q.tolerance,
+            relative=q.relative,
+            choices=list(q.choices),
+        )
         for q in questions.sheet_of(procedure)
-    ]  # fmt: skip
+    ]
 
 
 class Numbers(BaseModel):
@@ -265,9 +295,11 @@ def middle_and_spread(asked: Numbers) -> SpreadOut:
     found = spread(asked.values)
     far = side_by_side.apart(asked.values)
     return SpreadOut(
-        median=found.median, quartiles=(found.low, found.high), mad=found.mad,
+        median=found.median,
+        quartiles=(found.low, found.high),
+        mad=found.mad,
         apart=[i for i, is_far in enumerate(far) if is_far],
-    )  # fmt: skip
+    )
 
 
 class AnswerIn(BaseModel):
@@ -283,7 +315,7 @@ class AnswerIn(BaseModel):
 def _opened(request: Request, who: Visitor, page_id: UUID) -> list[AnswerOut]:
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
-        settings = sheets.answer_sheets.settings_of(conn, page.class_id, sheets.work_of(page))
+        settings = answer_sheets.settings_of(conn, page.class_id, sheets.work_of(page))
     seen = sheets.sees(who, page, settings)
     return [answer_out(m, seen) for m in sheets.marks_of(sheets.worked(page, entries), settings)]
 
@@ -301,10 +333,13 @@ def answer(request: Request, page_id: UUID, who: WriterDep, given: AnswerIn) -> 
     """Write an answer on a run or a plate."""
     with pool(request).connection() as conn:
         page, _ = pages.open_page(conn, who.account.id, page_id)
-        settings = sheets.answer_sheets.settings_of(conn, page.class_id, sheets.work_of(page))
+        settings = answer_sheets.settings_of(conn, page.class_id, sheets.work_of(page))
         pages.append(
-            conn, who.account.id, who.account.name, page_id,
+            conn,
+            who.account.id,
+            who.account.name,
+            page_id,
             lambda now: [Draft(given.entry, sheets.composed(page, now, settings, given.question, given.answer))],
             eluotropic_rank(),
-        )  # fmt: skip
+        )
     return _opened(request, who, page_id)

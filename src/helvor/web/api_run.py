@@ -9,23 +9,24 @@ from uuid import UUID
 from fastapi import APIRouter, Body, Request
 from pydantic import BaseModel, ConfigDict, Field, StrictBool
 
-from helvor.bench.container import MadeUp
-from helvor.bench.entry import Entry, Words
-from helvor.bench.finding import Finding, Level
-from helvor.bench.formula import atoms, molar_mass, parse_equation, readable
-from helvor.bench.house_rules import QUESTIONS, HouseRules, known_choices
-from helvor.bench.measured import shown_with_u
-from helvor.bench.plan.difference import differences
-from helvor.bench.plan.judge import judge_plan
-from helvor.bench.plan.timeline import timeline
-from helvor.bench.procedure import Procedure, scaled
-from helvor.bench.quantity import Estimate, Mass
-from helvor.bench.run.drying import Weighing, constancy
-from helvor.bench.run.entries import Following
-from helvor.bench.run.ledger import net_of
-from helvor.bench.run.reading_line import understand
-from helvor.bench.run.work_out import work_out
-from helvor.bench.techniques import CRAFTS, RunPayload
+from helvor.core.engine.plan.check_plan import judge_plan
+from helvor.core.engine.plan.difference import differences
+from helvor.core.engine.plan.timeline import timeline
+from helvor.core.engine.run.entries import Following
+from helvor.core.engine.run.ledger import net_of
+from helvor.core.engine.run.reading_line import understand
+from helvor.core.engine.run.work_out import work_out
+from helvor.core.laws.constant_mass import Weighing, constancy
+from helvor.core.quantities.formula import atoms, molar_mass, parse_equation, readable
+from helvor.core.quantities.measured import shown_with_u
+from helvor.core.quantities.reading import Estimate, Mass
+from helvor.core.quantities.words import Words
+from helvor.core.record.container import MadeUp
+from helvor.core.record.entry import Entry
+from helvor.core.record.finding import Finding, Level
+from helvor.core.record.house_rules import QUESTIONS, HouseRules, known_choices
+from helvor.core.record.procedure import Procedure, scaled
+from helvor.core.techniques.registered import CRAFTS, RunPayload
 from helvor.exchange.planar import entry_record
 from helvor.exchange.procedure import procedure_schema
 from helvor.exchange.run import results_of, run_data
@@ -130,9 +131,12 @@ def constant_mass(asked: DryingIn) -> DryingOut:
         asked.rule,
     )
     return DryingOut(
-        state=found.state, difference_g=found.difference, limit_g=found.limit, predicted_g=found.predicted,
+        state=found.state,
+        difference_g=found.difference,
+        limit_g=found.limit,
+        predicted_g=found.predicted,
         again_in_minutes=found.again,
-    )  # fmt: skip
+    )
 
 
 class SolutionOut(BaseModel):
@@ -208,10 +212,14 @@ def schema() -> dict[str, Any]:
 def house_rules() -> list[dict[str, Any]]:
     """Every question on which practitioners differ, with its schools; the first is the default."""
     return [
-        {"key": q.key, "question": q.words, "group": q.group,
-         "schools": [{"key": s.key, "words": s.words, "why": s.why} for s in q.schools]}
+        {
+            "key": q.key,
+            "question": q.words,
+            "group": q.group,
+            "schools": [{"key": s.key, "words": s.words, "why": s.why} for s in q.schools],
+        }
         for q in QUESTIONS
-    ]  # fmt: skip
+    ]
 
 
 class RunIn(_In):

@@ -15,15 +15,15 @@ from starlette.types import Scope
 from helvor import __version__
 from helvor.web import (
     api,
+    api_calculators,
     api_column,
     api_crystals,
     api_extraction,
+    api_meeting,
     api_planar,
     api_practice,
     api_prep,
-    api_reckon,
     api_review,
-    api_room,
     api_run,
     class_set_up,
     containers,
@@ -32,27 +32,25 @@ from helvor.web import (
     health,
     joining,
     live,
+    meeting,
     members,
     people,
     places,
-    room,
     search,
     today,
     unknowns,
 )
 from helvor.web.bodies import Bodies
-from helvor.web.column import routes as fraction_plates
+from helvor.web.calculators import routes as reckon
 from helvor.web.drawings import Drawings
 from helvor.web.may import check
 from helvor.web.old_addresses import OldAddresses
-from helvor.web.plan import routes as plan
-from helvor.web.planar import compare, photographs
-from helvor.web.planar import routes as plates
 from helvor.web.practice import drills
 from helvor.web.practice import plate as virtual_plate
 from helvor.web.practice import runs as practice_runs
 from helvor.web.prep import routes as prep
-from helvor.web.reckon import routes as reckon
+from helvor.web.procedures import routes as plan
+from helvor.web.reference_data import routes as shelf
 from helvor.web.rendering import STATIC
 from helvor.web.review import answers as answer_sheets
 from helvor.web.review import class_page as review
@@ -61,7 +59,9 @@ from helvor.web.run import files as run_files
 from helvor.web.run import routes as run
 from helvor.web.security import Hardening, visitor
 from helvor.web.settings import Settings
-from helvor.web.shelf import routes as shelf
+from helvor.web.techniques.column import routes as fraction_plates
+from helvor.web.techniques.planar import compare, photographs
+from helvor.web.techniques.planar import routes as plates
 
 __all__ = ["Settings", "calm_collector", "create_app"]
 
@@ -72,7 +72,7 @@ PARTS = (
     live,
     answer_sheets,
     class_set_up,
-    room,
+    meeting,
     run_files,
     photographs,
     fraction_plates,
@@ -106,9 +106,9 @@ PARTS = (
     api_extraction,
     api_practice,
     api_prep,
-    api_reckon,
+    api_calculators,
     api_review,
-    api_room,
+    api_meeting,
 )
 """Every module with routes, those that a class asks for all day first: an address is looked for in this order.
 The access test walks the same list."""

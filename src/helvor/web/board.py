@@ -10,9 +10,9 @@ from functools import lru_cache
 
 from markupsafe import Markup
 
-from helvor.bench.room import put_away
-from helvor.bench.room.front import Front
-from helvor.bench.room.put_away import InUse
+from helvor.core.classroom.meeting import storage as put_away
+from helvor.core.classroom.meeting.front import Front
+from helvor.core.classroom.meeting.storage import InUse
 from helvor.notebook.classes import Bench, PageOnBoard
 from helvor.web.rendering import TheVery, drawn_once, fragment
 
@@ -84,9 +84,13 @@ class PlanNow:
 
 
 WORDS = {
-    "none": "not started", "working": "working", "waiting": "waiting", "stop": "Stop", "caution": "Check",
+    "none": "not started",
+    "working": "working",
+    "waiting": "waiting",
+    "stop": "Stop",
+    "caution": "Check",
     "done": "done",
-}  # fmt: skip
+}
 
 
 def _word(page: PageOnBoard | None, state: str) -> str:
@@ -173,14 +177,25 @@ def drawn_lanes(board: Board, *, wall: bool = False) -> Markup:
     return Markup("").join(
         draw_lane(
             LaneShown(
-                lane.bench.number, lane.bench.pair,
-                lane.page.address if lane.page else f"/benches/{lane.bench.id}", lane.state, lane.word, lane.late,
-                lane.due.isoformat() if lane.due and lane.state == "waiting" else "", f"{lane.x:.1f}",
-                round(lane.y, 1), lane.down, lane.behind, board.floor, round(board.size, 3), board.words, wall,
+                lane.bench.number,
+                lane.bench.pair,
+                lane.page.address if lane.page else f"/benches/{lane.bench.id}",
+                lane.state,
+                lane.word,
+                lane.late,
+                lane.due.isoformat() if lane.due and lane.state == "waiting" else "",
+                f"{lane.x:.1f}",
+                round(lane.y, 1),
+                lane.down,
+                lane.behind,
+                board.floor,
+                round(board.size, 3),
+                board.words,
+                wall,
             )
         )
         for lane in board.lanes
-    )  # fmt: skip
+    )
 
 
 def written_rows(board: Board) -> Markup:
@@ -188,13 +203,17 @@ def written_rows(board: Board) -> Markup:
     return Markup("").join(
         write_row(
             RowShown(
-                lane.bench.number, lane.bench.pair, str(lane.bench.id),
-                tuple((page.address, page.title) for page in lane.bench.pages), lane.word, lane.late,
+                lane.bench.number,
+                lane.bench.pair,
+                str(lane.bench.id),
+                tuple((page.address, page.title) for page in lane.bench.pages),
+                lane.word,
+                lane.late,
                 str(lane.page.summary.get("what", "")) if lane.page else "",
             )
         )
         for lane in board.lanes
-    )  # fmt: skip
+    )
 
 
 def draw_board(
@@ -246,9 +265,21 @@ def draw_board(
     finish = plan.front.ends if plan else 0.0
     size = min(largest, max(0.45, step / 46))
     return Board(
-        width, int(floor + 66), floor, left, title, choices, drawn, lanes, counts, size, step >= ROOMY, front, wash,
+        width,
+        int(floor + 66),
+        floor,
+        left,
+        title,
+        choices,
+        drawn,
+        lanes,
+        counts,
+        size,
+        step >= ROOMY,
+        front,
+        wash,
         finish,
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True)

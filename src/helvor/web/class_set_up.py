@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 from fastapi import APIRouter, Form, Request
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.notebook import classes, forget
 from helvor.notebook.classes import ClassRow, PlannedMeeting
 from helvor.notebook.forget import Forgotten
@@ -70,9 +70,14 @@ def _new(
     with pool(request).connection() as conn:
         archived = classes.archived_of(conn, who.account.id)
     page = NewClassPage(
-        visitor=who, place="today", archived=archived, entry=entry or uuid4(), values=values or {}, errors=errors or {},
+        visitor=who,
+        place="today",
+        archived=archived,
+        entry=entry or uuid4(),
+        values=values or {},
+        errors=errors or {},
         most=classes.MOST_BENCHES,
-    )  # fmt: skip
+    )
     return html("new_class.html", page, status=422 if errors else 200)
 
 
@@ -218,7 +223,7 @@ def planned(rows: list[MeetingRow], zone: str) -> list[PlannedMeeting]:
     Raises:
         Problem: a date or time that is none, with the field it stands in.
     """
-    found = []
+    found: list[PlannedMeeting] = []
     for row in rows:
         if not row.day.strip():
             continue

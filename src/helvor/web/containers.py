@@ -12,9 +12,9 @@ from fastapi import APIRouter, Request
 from markupsafe import Markup
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench import container as c
-from helvor.bench.entry import Payload, Problem
-from helvor.bench.planar.solvents import Freshness, freshness
+from helvor.core.laws.planar.solvents import Freshness, freshness
+from helvor.core.record import container as c
+from helvor.core.record.entry import Payload, Problem
 from helvor.notebook import classes, containers
 from helvor.notebook.containers import Kept
 from helvor.notebook.pages import NotYours
@@ -63,10 +63,19 @@ def _show(
     kept = containers.containers_of(conn, who.account.id, class_id)
     opened = next((one for one in kept if chosen in (str(one.id), one.now.code)), None)
     page = ContainersPage(
-        visitor=who, place="bench", class_row=row, meeting=meeting, containers=kept,
-        chosen=opened, fresh=_fresh(opened, datetime.now(UTC)),
-        kinds=c.KINDS, places=c.PLACES, values=values or {}, errors=errors or {}, about=about,
-    )  # fmt: skip
+        visitor=who,
+        place="bench",
+        class_row=row,
+        meeting=meeting,
+        containers=kept,
+        chosen=opened,
+        fresh=_fresh(opened, datetime.now(UTC)),
+        kinds=c.KINDS,
+        places=c.PLACES,
+        values=values or {},
+        errors=errors or {},
+        about=about,
+    )
     return html("containers.html", page, status=422 if errors else 200)
 
 
@@ -148,8 +157,12 @@ def _note(what: str, form: Form) -> Payload:
         return form.build(c.Moved, place=form.text("place"))
     if what == "made-up":
         return form.build(
-            c.MadeUp, substance=form.text("substance"), formula=form.text("formula"),
-            mass=form.mass("mass", required=True), volume=form.volume("volume", required=True),
-            tolerance=form.volume("tolerance"), fraction=form.number("fraction") or 1.0,
-        )  # fmt: skip
+            c.MadeUp,
+            substance=form.text("substance"),
+            formula=form.text("formula"),
+            mass=form.mass("mass", required=True),
+            volume=form.volume("volume", required=True),
+            tolerance=form.volume("tolerance"),
+            fraction=form.number("fraction") or 1.0,
+        )
     raise FieldErrors({"": "There is no such form. Reload the page."})

@@ -11,8 +11,8 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel
 from starlette.responses import Response
 
-from helvor.bench.devices.line import Taken, called
-from helvor.bench.quantity import Unreadable
+from helvor.core.devices.line import Taken, called
+from helvor.core.quantities.reading import Unreadable
 from helvor.exchange.device_line import At, NoLine, Seen, do, look, take
 from helvor.notebook.pages import NotYours
 from helvor.web.forms import Form, SubmittedDep
@@ -26,21 +26,26 @@ UNITS = {"C": "°C"}
 """Units as they are shown, where the line writes them in ASCII."""
 HANDS: dict[str, tuple[tuple[str, str, str, str], ...]] = {
     "balance": (
-        ("load", "On the pan", "g", "32.514"), ("celsius", "It is warm", "°C", "22"),
+        ("load", "On the pan", "g", "32.514"),
+        ("celsius", "It is warm", "°C", "22"),
         ("draught", "Air", "", ""),
     ),
     "ph meter": (("ph", "Dip into a liquid of", "pH", "4.00"),),
     "ph paper": (("ph", "Dip into a liquid of", "pH", "2"),),
     "melting block": (
-        ("celsius", "Block temperature", "°C", "108"), ("rate", "Heat at", "K/min", "2"),
-        ("begins", "Sample begins to melt at", "°C", "113.5"), ("ends", "and is clear at", "°C", "114.5"),
+        ("celsius", "Block temperature", "°C", "108"),
+        ("rate", "Heat at", "K/min", "2"),
+        ("begins", "Sample begins to melt at", "°C", "113.5"),
+        ("ends", "and is clear at", "°C", "114.5"),
     ),
     "oven": (("wanted", "Set to", "°C", "80"),),
     "evaporator": (
-        ("volume", "In the flask", "mL", "50"), ("boiling", "It boils at", "°C", "77.1"), ("bath", "Bath", "°C", "40"),
+        ("volume", "In the flask", "mL", "50"),
+        ("boiling", "It boils at", "°C", "77.1"),
+        ("bath", "Bath", "°C", "40"),
         ("pressure", "Pressure", "mbar", "240"),
     ),
-}  # fmt: skip
+}
 """What a hand does to a stand-in: key, words, unit, an example."""
 BUTTONS: dict[str, tuple[tuple[str, str], ...]] = {
     "balance": (("zero", "Zero"), ("tare", "Tare")),
@@ -52,8 +57,11 @@ BUTTONS: dict[str, tuple[tuple[str, str], ...]] = {
     "evaporator": (("look", "Look at the flask"),),
 }
 FAULTS = (
-    ("none", "works"), ("drop", "drops out"), ("garbage", "sends garbage"), ("freeze", "freezes"),
-)  # fmt: skip
+    ("none", "works"),
+    ("drop", "drops out"),
+    ("garbage", "sends garbage"),
+    ("freeze", "freezes"),
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -117,25 +125,40 @@ def _display(seen: Seen) -> Display:
     device, now = seen.device, seen.indication
     unit = device.unit if device else ""
     return Display(
-        at=seen.at, kind=device.kind if device else "", shown=now.shown if now else "", unit=UNITS.get(unit, unit),
-        state=now.state if now else "", trouble=seen.trouble,
-    )  # fmt: skip
+        at=seen.at,
+        kind=device.kind if device else "",
+        shown=now.shown if now else "",
+        unit=UNITS.get(unit, unit),
+        state=now.state if now else "",
+        trouble=seen.trouble,
+    )
 
 
 def _shown(
-    request: Request, who: Visitor, device: str, said: str = "", refused: str = "", taken: Taken | None = None,
+    request: Request,
+    who: Visitor,
+    device: str,
+    said: str = "",
+    refused: str = "",
+    taken: Taken | None = None,
     typed: dict[str, str] | None = None,
-) -> Instruments:  # fmt: skip
+) -> Instruments:
     there = _all(request)
     chosen = _at(request, device) if device else there[0] if there else None
     display = _display(look(chosen, set_of(who))) if chosen else None
     hands = HANDS.get(display.kind, ()) if display and chosen and chosen.simulated else ()
     return Instruments(
-        all=[(one.name, called(one.name)) for one in there], display=display, hands=hands,
+        all=[(one.name, called(one.name)) for one in there],
+        display=display,
+        hands=hands,
         buttons=BUTTONS.get(display.kind, ()) if display else (),
-        faults=FAULTS if chosen and chosen.simulated else (), typed=typed or {}, said=said, refused=refused,
-        taken=taken, csrf=who.csrf,
-    )  # fmt: skip
+        faults=FAULTS if chosen and chosen.simulated else (),
+        typed=typed or {},
+        said=said,
+        refused=refused,
+        taken=taken,
+        csrf=who.csrf,
+    )
 
 
 def _answer(request: Request, who: Visitor, shown: Instruments, status: int = 200) -> Response:
@@ -225,13 +248,18 @@ def devices_as_json(request: Request, who: VisitorDep) -> list[DeviceOut]:
         displays = list(threads.map(lambda at: look(at, set_of(who)), there))
     return [
         DeviceOut(
-            name=one.name, called=called(one.name), kind=seen.device.kind if seen.device else "",
-            unit=seen.device.unit if seen.device else "", step=seen.device.step if seen.device else None,
+            name=one.name,
+            called=called(one.name),
+            kind=seen.device.kind if seen.device else "",
+            unit=seen.device.unit if seen.device else "",
+            step=seen.device.step if seen.device else None,
             shown=seen.indication.shown if seen.indication else "",
-            state=seen.indication.state if seen.indication else "", trouble=seen.trouble, simulated=one.simulated,
+            state=seen.indication.state if seen.indication else "",
+            trouble=seen.trouble,
+            simulated=one.simulated,
         )
         for one, seen in zip(there, displays, strict=True)
-    ]  # fmt: skip
+    ]
 
 
 @router.get("/api/devices/{device}/reading", tags=["devices"])
@@ -245,9 +273,16 @@ def reading_as_json(request: Request, device: str, who: VisitorDep, unit: str = 
 @router.get("/api/devices/{device}/picture.jpg", tags=["devices"])
 @may(May.ANYBODY)
 def picture(
-    request: Request, device: str, who: VisitorDep, compounds: str = "caffeine,aspirin", strong: float = 60,
-    acid: float = 1, level: float = 6, minutes: float = 9, seed: int = 1,
-) -> Response:  # fmt: skip
+    request: Request,
+    device: str,
+    who: VisitorDep,
+    compounds: str = "caffeine,aspirin",
+    strong: float = 60,
+    acid: float = 1,
+    level: float = 6,
+    minutes: float = 9,
+    seed: int = 1,
+) -> Response:
     """A plate of known truth, photographed by a UV cabinet's camera."""
     words = f"picture {strong:g} {acid:g} {level:g} {minutes:g} {seed} {compounds[:80].replace(' ', '_')}"
     try:

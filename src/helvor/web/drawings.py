@@ -31,7 +31,7 @@ def _rules() -> tuple[tuple[str, str], ...]:
 
     def put(value: str) -> str:
         for _ in range(3):
-            value = re.sub(r"var\((--[\w-]+)(?:,([^()]*))?\)", lambda m: names.get(m[1], m[2] or ""), value)
+            value = re.sub(r"var\((--[\w-]+)(?:,([^()]*))?\)", lambda m: str(names.get(m[1], m[2] or "")), value)
         return value
 
     found: list[tuple[str, str]] = []

@@ -18,8 +18,8 @@ from pydantic_core import PydanticSerializationError
 from starlette.exceptions import HTTPException
 from starlette.responses import JSONResponse, RedirectResponse, Response
 
-from helvor.bench.entry import Problem
-from helvor.bench.quantity import Unreadable
+from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.entry import Problem
 from helvor.notebook.accounts import TooManyAttempts
 from helvor.notebook.apart import Busy
 from helvor.notebook.pages import CANNOT_BE_WORKED_OUT, EntryIdTaken, NotWorkedOut, NotYours
@@ -128,9 +128,14 @@ def sentence_of(message: str) -> str:
 
 
 def refuse(
-    request: Request, status: int, title: str, sentence: str, *, sign_in: bool = False,
+    request: Request,
+    status: int,
+    title: str,
+    sentence: str,
+    *,
+    sign_in: bool = False,
     way: tuple[str, str] = ("/", "Go to Today"),
-) -> Response:  # fmt: skip
+) -> Response:
     """Say no in the form that the asker reads."""
     if request.url.path.startswith("/api/"):
         return problem(status, title, sentence)
@@ -166,10 +171,12 @@ async def _sent_before(request: Request, taken: EntryIdTaken) -> Response:
     if request.url.path.startswith("/api/"):
         plain = {"id": str(known.id), "by": known.by, "at": known.at.isoformat()}
         return problem(
-            409, "Sent before", sentence,
+            409,
+            "Sent before",
+            sentence,
             written=plain | {"says": known.payload.model_dump(mode="json"), "words": written},
             sent={"says": taken.sent.model_dump(mode="json"), "words": sent},
-        )  # fmt: skip
+        )
     if is_htmx(request):
         return refuse(request, 409, "Sent before", sentence + " Send it again to save this one too.")
     form = await request.form()
@@ -177,9 +184,15 @@ async def _sent_before(request: Request, taken: EntryIdTaken) -> Response:
     whole = len(fields) + 1 >= len(form.multi_items())  # a file is not sent again from here
     again = [(name, str(uuid4()) if name == "entry" else value) for name, value in fields] if whole else []
     shown = SentBeforePage(
-        visitor=None, place="", written=written, sent=sent, fields=again, address=request.url.path,
-        back=page.address, csrf=str(form.get("csrf", "")),
-    )  # fmt: skip
+        visitor=None,
+        place="",
+        written=written,
+        sent=sent,
+        fields=again,
+        address=request.url.path,
+        back=page.address,
+        csrf=str(form.get("csrf", "")),
+    )
     return html("sent_before.html", shown, status=409)
 
 

@@ -10,8 +10,8 @@ from fastapi import Depends, Request
 from pydantic import BaseModel, ValidationError
 from starlette.datastructures import FormData
 
-from helvor.bench.entry import Acknowledged, Payload, Struck
-from helvor.bench.quantity import Kind, Reading, Unreadable, parse, parse_amount, parse_number
+from helvor.core.quantities.reading import Kind, Reading, Unreadable, parse, parse_amount, parse_number
+from helvor.core.record.entry import Acknowledged, Payload, Struck
 from helvor.web.errors import sentence_of
 from helvor.web.house_words import as_typed_here
 
@@ -20,10 +20,25 @@ _Model = TypeVar("_Model", bound=BaseModel)
 
 _PROSE = frozenset(
     {
-        "aim", "component", "done", "hazards", "label", "name", "other_reason", "reason", "says", "seen", "substance",
-        "title", "topic", "what", "who", "why", "words",
+        "aim",
+        "component",
+        "done",
+        "hazards",
+        "label",
+        "name",
+        "other_reason",
+        "reason",
+        "says",
+        "seen",
+        "substance",
+        "title",
+        "topic",
+        "what",
+        "who",
+        "why",
+        "words",
     }
-)  # fmt: skip
+)
 """Fields of words: a comma in them is a comma."""
 
 

@@ -8,7 +8,7 @@ from uuid import UUID
 
 from starlette.responses import Response
 
-from helvor.bench.entry import Entry, lines
+from helvor.core.record.entry import Entry, lines
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.notebook.pages import Page
 from helvor.web.rendering import Shell, html

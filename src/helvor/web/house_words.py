@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from contextvars import ContextVar
 
-from helvor.bench.house_words import HouseWords, page_in
+from helvor.core.record.house_words import HouseWords, page_in
 
 _DEFAULT = HouseWords()
 _HERE: ContextVar[HouseWords] = ContextVar("house_words", default=_DEFAULT)

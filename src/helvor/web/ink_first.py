@@ -3,7 +3,7 @@
 Whoever wrote hears that it is written as soon as it is; a fault in working a page out, or a busy
 hour, never stands between a reading and its ink. The page is asked for right after (``static/ink.js``),
 and the summary that the board shows is written a moment later: whichever comes first, the page is worked
-out once (:mod:`helvor.bench.remembered`).
+out once (:mod:`helvor.core.record.remembered`).
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from starlette.background import BackgroundTask
 from starlette.concurrency import run_in_threadpool
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry
+from helvor.core.record.entry import Entry
 from helvor.notebook import pages
 from helvor.notebook.pages import Inked, Page
 from helvor.shelf.solvents import eluotropic_rank

@@ -11,7 +11,7 @@ from fastapi import APIRouter, Form, Request
 from markupsafe import Markup
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.notebook import joining
 from helvor.notebook.accounts import TooManyAttempts
 from helvor.notebook.joining import AnotherBench, Code, Door, Joined
@@ -92,9 +92,15 @@ def join(
     try:
         with pool(request).connection() as conn:
             opened = joining.join(
-                conn, code, int(number), device, address, allow_demo=settings.loopback,
-                leaving=request.cookies.get(SESSION_COOKIE, ""), sure=sure == "yes",
-            )  # fmt: skip
+                conn,
+                code,
+                int(number),
+                device,
+                address,
+                allow_demo=settings.loopback,
+                leaving=request.cookies.get(SESSION_COOKIE, ""),
+                sure=sure == "yes",
+            )
     except AnotherBench as another:
         return _join_again(request, code, number, "", 409, another)
     except Problem as trouble:

@@ -42,7 +42,8 @@ async def live(
         raise NotYours
 
     async def events() -> AsyncIterator[str]:
-        seen, now, sent = "", first, 0
+        seen, sent = "", 0
+        now: str | None = first
         end = asyncio.get_running_loop().time() + LONGEST_SECONDS
         while now is not None:
             if now != seen:

@@ -64,7 +64,7 @@ def check(routes: Iterable[object], asks: Callable[..., Any]) -> None:
     for route in routes:
         if not isinstance(route, APIRoute):
             continue
-        who, name = declared(route.endpoint), f"{'/'.join(sorted(route.methods))} {route.path}"
+        who, name = declared(route.endpoint), f"{'/'.join(sorted(route.methods or ()))} {route.path}"
         if who is None:
             raise NotDeclared(f"{name} does not say who may use it: web/may.py")
         if (who is May.PUBLIC) == _asked(route.dependant, asks):

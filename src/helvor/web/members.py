@@ -10,7 +10,7 @@ from zoneinfo import available_timezones
 from fastapi import APIRouter, Form, Path, Request
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Problem
+from helvor.core.record.entry import Problem
 from helvor.notebook import accounts, classes, people
 from helvor.notebook.accounts import Device
 from helvor.notebook.classes import ClassRow
@@ -155,9 +155,14 @@ def _reset(request: Request, link: str, trouble: str = "", status: int = 200) ->
     with pool(request).connection() as conn:
         whose = people.resetting(conn, link)
     page = ResetPage(
-        visitor=None, place="", whose=whose, address=f"/reset/{link}", token=token, shortest=people.SHORTEST_PASSWORD,
+        visitor=None,
+        place="",
+        whose=whose,
+        address=f"/reset/{link}",
+        token=token,
+        shortest=people.SHORTEST_PASSWORD,
         trouble=trouble,
-    )  # fmt: skip
+    )
     response = html("reset.html", page, status=404 if whose is None else status)
     set_form_token(request, response, token)
     return response

@@ -12,10 +12,10 @@ import psycopg
 from fastapi import APIRouter, Form, Request
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.planar.work_out import work_out
+from helvor.core.techniques.planar.work_out import work_out
 from helvor.exchange.calendar import ToDo, calendar
 from helvor.exchange.planar import class_table
-from helvor.notebook import classes, pages, room, unknowns
+from helvor.notebook import classes, lab_log, pages, unknowns
 from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
 from helvor.notebook.pages import NotYours
 from helvor.shelf.solvents import eluotropic_rank
@@ -106,11 +106,11 @@ def _between_meetings(
     """Timers of another day, what stays over until it is taken out, and make-up dates that are open."""
     found = [
         ToDo(alarm.key or f"{class_id}-{alarm.due:%Y%m%d%H%M}", f"{alarm.where}, {alarm.label}", at=alarm.due)
-        for alarm in room.alarms_of(conn, who.account.id, class_id)
+        for alarm in lab_log.alarms_of(conn, who.account.id, class_id)
         if alarm.due > now + LATER
     ]
     for meeting in meetings:
-        day = room.open_book(conn, who.account.id, class_id, meeting.number).day
+        day = lab_log.open_book(conn, who.account.id, class_id, meeting.number).day
         following = next((m.starts_at for m in meetings if m.number == meeting.number + 1), None)
         for stay in day.stays:
             if stay.out is None:

@@ -18,21 +18,22 @@ from uuid import uuid4
 from zoneinfo import ZoneInfo
 
 from fastapi import Request
-from jinja2 import Environment, PackageLoader, StrictUndefined
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup, escape
 from starlette.responses import HTMLResponse
 
-from helvor.bench.finding import level_word
-from helvor.bench.formula import parse_equation, readable
-from helvor.bench.measured import Measured, shown
-from helvor.bench.quantity import Unreadable, round_to
-from helvor.bench.run.ledger import BASIS_WORDS
-from helvor.bench.safety.substances import hazards_of, label_of
+from helvor.core.engine.run.ledger import BASIS_WORDS
+from helvor.core.hazards.substances import hazards_of, label_of
+from helvor.core.quantities.formula import parse_equation, readable
+from helvor.core.quantities.measured import Measured, shown
+from helvor.core.quantities.reading import Unreadable, round_to
+from helvor.core.record.finding import level_word
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.web.house_words import in_house_words
 from helvor.web.security import Visitor
 
-STATIC = Path(str(files("helvor.web") / "static"))
+WEB = Path(str(files("helvor.web")))
+STATIC = WEB / "static"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -163,7 +164,7 @@ def drawn_once(
 
     Args:
         ink: the worksheet of what is drawn. A page that nobody has written on since gives the very
-            same one (:mod:`helvor.bench.remembered`); that is what is compared.
+            same one (:mod:`helvor.core.record.remembered`); that is what is compared.
         about: all else that the drawing depends on; compared by value.
     """
 
@@ -193,7 +194,7 @@ def drawn_once(
 
 def _environment() -> Environment:
     environment = Environment(
-        loader=PackageLoader("helvor.web"),
+        loader=FileSystemLoader([WEB / "templates", WEB]),
         autoescape=True,
         undefined=StrictUndefined,
         trim_blocks=True,
@@ -204,10 +205,19 @@ def _environment() -> Environment:
     environment.filters.update(
         hazards=hazards_of,
         on_label=label_of,
-        chem=rf_markup, day=day, clock=clock, mm=_mm, decimals=round_to, measured=measured, formula=readable,
-        equation=_equation, level_word=level_word, basis=BASIS_WORDS.__getitem__,
-        initials=initials, pair=lambda word: (word, word),
-    )  # fmt: skip
+        chem=rf_markup,
+        day=day,
+        clock=clock,
+        mm=_mm,
+        decimals=round_to,
+        measured=measured,
+        formula=readable,
+        equation=_equation,
+        level_word=level_word,
+        basis=BASIS_WORDS.__getitem__,
+        initials=initials,
+        pair=lambda word: (word, word),
+    )
     return environment
 
 

@@ -10,16 +10,16 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel
 from starlette.responses import Response
 
-from helvor.bench.entry import Entry
+from helvor.core.record.entry import Entry
 from helvor.notebook import procedures, search, shelf_values
 from helvor.notebook.search import ClassHit, ContainerHit, PageHit, words_of
 from helvor.shelf.shelf import find as on_shelf
 from helvor.web.may import May, may
-from helvor.web.planar.words import describe as describe_plate
 from helvor.web.rendering import Shell, html
 from helvor.web.run.words import NO_STEPS
 from helvor.web.run.words import describe as describe_run
 from helvor.web.security import Visitor, VisitorDep, pool
+from helvor.web.techniques.planar.words import describe as describe_plate
 
 router = APIRouter()
 
@@ -111,10 +111,21 @@ def search_as_json(request: Request, who: VisitorDep, q: str = "") -> list[HitOu
         found = look_for(conn, who, q[:120])
     return [
         *(HitOut(sort="class", address=one.address, says=one.says, where="") for one in found.classes),
-        *(HitOut(sort=hit.technique, address=hit.address, says=words, where=f"{hit.where}, {hit.title}", id=hit.page_id)
-          for hit, words in found.pages),
+        *(
+            HitOut(
+                sort=hit.technique, address=hit.address, says=words, where=f"{hit.where}, {hit.title}", id=hit.page_id
+            )
+            for hit, words in found.pages
+        ),
         *(HitOut(sort="procedure", address=one.address, says=one.says, where=one.about) for one in found.procedures),
-        *(HitOut(sort="container", address=f"/classes/{one.class_id}/containers", says=f"{one.label} ({one.mark})",
-                 where=one.code) for one in found.containers),
+        *(
+            HitOut(
+                sort="container",
+                address=f"/classes/{one.class_id}/containers",
+                says=f"{one.label} ({one.mark})",
+                where=one.code,
+            )
+            for one in found.containers
+        ),
         *(HitOut(sort="shelf", address=one.address, says=one.says, where=one.about) for one in found.shelf),
-    ]  # fmt: skip
+    ]

@@ -22,7 +22,7 @@ from starlette.datastructures import MutableHeaders
 from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from helvor.bench.entry import Typed, typed_on_device
+from helvor.core.record.entry import Typed, typed_on_device
 from helvor.notebook import accounts
 from helvor.notebook.accounts import Account, Session
 from helvor.notebook.pages import NotYours

@@ -10,13 +10,13 @@ import psycopg
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.finding import SEVERITY
-from helvor.bench.prep.make import prep_sheet
-from helvor.bench.prep.period import meeting_of
-from helvor.notebook import classes, prep, procedures, room
+from helvor.core.classroom.prep.make import prep_sheet
+from helvor.core.classroom.prep.period import meeting_of
+from helvor.core.record.finding import SEVERITY
+from helvor.notebook import classes, lab_log, prep, procedures
 from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
+from helvor.notebook.lab_log import AlarmAt, OpenAccident
 from helvor.notebook.procedures import Kept
-from helvor.notebook.room import AlarmAt, OpenAccident
 from helvor.web.may import May, may
 from helvor.web.places import current_meeting, needing
 from helvor.web.rendering import Shell, clock, html
@@ -142,7 +142,7 @@ def draw_day(
         return LEFT + (WIDTH - 2 * LEFT) * min(1.0, max(0.0, (moment - starts) / timedelta(minutes=1) / span))
 
     hour = starts.astimezone(local).replace(minute=0, second=0, microsecond=0)
-    hours = []
+    hours: list[tuple[float, str]] = []
     while hour <= ends:
         if hour >= starts and len(hours) < 30:
             hours.append((x(hour), clock(hour, zone)))
@@ -163,16 +163,16 @@ def draw_day(
     alone = []
     within: dict[str, list[AlarmAt]] = {}
     for alarm in due:
-        at = next((f"/classes/{row.id}" for row, m, _ in held if m.starts_at <= alarm.due <= m.ends_at), "")
-        if at:
-            within.setdefault(at, []).append(alarm)
+        ringing_at = next((f"/classes/{row.id}" for row, m, _ in held if m.starts_at <= alarm.due <= m.ends_at), "")
+        if ringing_at:
+            within.setdefault(ringing_at, []).append(alarm)
         else:
             alone.append(alarm)
-    for address, ringing in within.items():
+    for there, ringing in within.items():
         first = ringing[0]
         words = first.label if len(ringing) == 1 else f"{len(ringing)} timers, first {first.label}"
         level = "caution" if first.due < now else ""
-        marks.append(Mark(x(first.due), False, 0, clock(first.due, zone), words, first.where.lower(), level, address))
+        marks.append(Mark(x(first.due), False, 0, clock(first.due, zone), words, first.where.lower(), level, there))
     for number, alarm in enumerate(alone):
         more = f"{alarm.class_code} {alarm.where.lower()}".strip()
         level = "caution" if alarm.due < now else ""
@@ -201,7 +201,9 @@ def today(request: Request, who: VisitorDep) -> Response:
             # What was held needs no prep any more.
             ahead = current if current is not None and current.ends_at > now else None
             state = _prep_of(conn, mine, row, meetings, ahead, kept) if ahead else None
-            running = current is not None and room.open_book(conn, mine, row.id, current.number).day.state == "running"
+            running = (
+                current is not None and lab_log.open_book(conn, mine, row.id, current.number).day.state == "running"
+            )
             listed.append(
                 ClassOnToday(
                     row=row, meetings=meetings, current=current.number if current else 0, prep=state, running=running
@@ -215,14 +217,21 @@ def today(request: Request, who: VisitorDep) -> Response:
             ]
             asking += [(row.code, *ask) for ask in needing(classes.benches_of(conn, row.id))]
         front = classes.front_bench(conn, mine)
-        due = [alarm for alarm in room.alarms_of(conn, mine) if alarm.due > now - timedelta(hours=2)]
-        accidents = room.open_accidents(conn, mine)
+        due = [alarm for alarm in lab_log.alarms_of(conn, mine) if alarm.due > now - timedelta(hours=2)]
+        accidents = lab_log.open_accidents(conn, mine)
     asking.sort(key=lambda ask: SEVERITY[ask[2].summary["level"]])
     held.sort(key=lambda one: one[1].starts_at)
     strip = draw_day(now, who.account.time_zone, held, due)
     meets = f"{len(held)} {'meeting' if len(held) == 1 else 'meetings'}" if held else "no meeting"
     page = TodayPage(
-        visitor=who, place="today", now=now, classes=listed, front=front, open_items=asking, strip=strip,
-        said=f"{meets}, {len(due)} due", accidents=accidents,
-    )  # fmt: skip
+        visitor=who,
+        place="today",
+        now=now,
+        classes=listed,
+        front=front,
+        open_items=asking,
+        strip=strip,
+        said=f"{meets}, {len(due)} due",
+        accidents=accidents,
+    )
     return html("today.html", page)

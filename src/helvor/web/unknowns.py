@@ -9,9 +9,9 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Problem
-from helvor.bench.prep.unknowns import read_samples
-from helvor.bench.quantity import Unreadable
+from helvor.core.classroom.unknowns import read_samples
+from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.entry import Problem
 from helvor.notebook import classes, unknowns
 from helvor.notebook.classes import Bench
 from helvor.notebook.pages import NotYours
@@ -55,9 +55,17 @@ def _show(
         row, meeting = shell_of_class(conn, who, class_id)
         benches = classes.benches_of(conn, class_id)
     page = UnknownsPage(
-        visitor=who, place="prep", class_row=row, meeting=meeting, series=found, released=released, benches=benches,
-        values=values or {}, errors=errors or {}, seed=1 + secrets.randbelow(9999),
-    )  # fmt: skip
+        visitor=who,
+        place="prep",
+        class_row=row,
+        meeting=meeting,
+        series=found,
+        released=released,
+        benches=benches,
+        values=values or {},
+        errors=errors or {},
+        seed=1 + secrets.randbelow(9999),
+    )
     return html("unknowns.html", page, status=422 if errors else 200)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import cache
 from importlib.resources import files
 
-from helvor.bench.procedure import Procedure, read_procedure
+from helvor.core.record.procedure import Procedure, read_procedure
 
 
 @cache

@@ -14,9 +14,8 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.formula import readable
-from helvor.bench.practice.boxes import Standing, next_topic, standings
-from helvor.bench.practice.drills import (
+from helvor.core.practice.boxes import Standing, next_topic, standings
+from helvor.core.practice.drills import (
     LEVELS,
     MARK_WITHIN,
     NOT_YET,
@@ -37,8 +36,9 @@ from helvor.bench.practice.drills import (
     Wrong,
     drill,
 )
-from helvor.bench.practice.virtual_plate import HEIGHT, ORIGIN, WIDTH
-from helvor.bench.quantity import Unreadable, parse_number
+from helvor.core.practice.virtual_plate import HEIGHT, ORIGIN, WIDTH
+from helvor.core.quantities.formula import readable
+from helvor.core.quantities.reading import Unreadable, parse_number
 from helvor.notebook import classes, drill_answers
 from helvor.notebook.drill_answers import Given, SetOfClass, SetTopic, TopicOfClass
 from helvor.web.forms import Form, SubmittedDep
@@ -220,10 +220,18 @@ def _plate(case: Reading, given: dict[str, str], *, told: bool) -> PlateDrawn:
             return usual
 
     return PlateDrawn(
-        outline(spot, WIDTH / 2), dark(spot), round(HEIGHT - case.spot, 2), round(0.3 * spot.width, 2),
-        HEIGHT - case.front, case.compound, mark("front", 50.0), mark("spot", 25.0), given.get("rf", ""),
-        case.front if told else None, case.spot if told else None,
-    )  # fmt: skip
+        outline(spot, WIDTH / 2),
+        dark(spot),
+        round(HEIGHT - case.spot, 2),
+        round(0.3 * spot.width, 2),
+        HEIGHT - case.front,
+        case.compound,
+        mark("front", 50.0),
+        mark("spot", 25.0),
+        given.get("rf", ""),
+        case.front if told else None,
+        case.spot if told else None,
+    )
 
 
 def _funnel(case: Layers, *, told: bool) -> FunnelDrawn:
@@ -240,11 +248,14 @@ def _dots(case: Dry) -> list[Dot]:
     span, last = max(high - low, case.step), case.minutes[-1]
     return [
         Dot(
-            str(n), round(40 + 380 * at / last, 1), round(30 + 130 * (high - net) / span, 1),
-            f"{net:.{case.decimals}f}", f"{at:.0f}",
+            str(n),
+            round(40 + 380 * at / last, 1),
+            round(30 + 130 * (high - net) / span, 1),
+            f"{net:.{case.decimals}f}",
+            f"{at:.0f}",
         )
         for n, (net, at) in enumerate(zip(case.nets, case.minutes, strict=True), start=1)
-    ]  # fmt: skip
+    ]
 
 
 def _amounts(case: Limiting) -> list[tuple[str, str, str]]:
@@ -255,9 +266,13 @@ def _window(case: Eluent) -> WindowDrawn:
     spot, front = case.plate.spots[0], case.plate.front or 0.0
     low, high = (ORIGIN + part * front for part in WINDOW)
     return WindowDrawn(
-        outline(spot, WIDTH / 2), dark(spot), round(HEIGHT - ORIGIN - front, 2), round(HEIGHT - high, 2),
-        round(high - low, 2), case.compound,
-    )  # fmt: skip
+        outline(spot, WIDTH / 2),
+        dark(spot),
+        round(HEIGHT - ORIGIN - front, 2),
+        round(HEIGHT - high, 2),
+        round(high - low, 2),
+        case.compound,
+    )
 
 
 def _tubes(case: Tubes, picked: str, *, told: bool) -> list[TubeShown]:
@@ -293,9 +308,14 @@ def _due(standing: list[Standing], now: datetime) -> dict[str, str]:
 
 
 def _shown(
-    conn: psycopg.Connection, who: Visitor, case: tuple[Topic, int, int], given: dict[str, str],
-    verdict: Verdict | None, trouble: str = "", entry: UUID | None = None,
-) -> DrillPage:  # fmt: skip
+    conn: psycopg.Connection,
+    who: Visitor,
+    case: tuple[Topic, int, int],
+    given: dict[str, str],
+    verdict: Verdict | None,
+    trouble: str = "",
+    entry: UUID | None = None,
+) -> DrillPage:
     topic, level, seed = case
     made, told = drill(topic, level, seed), verdict is not None
     standing = standings(TOPICS, drill_answers.answers_of(conn, who.account.id))
@@ -309,7 +329,13 @@ def _shown(
                 lines = [(titles.get(one.topic, one.topic), one) for one in topics]
                 of_classes.append(OfClass(row.id, row.code, lines, {one.topic: one for one in given_now}, benches))
     return DrillPage(
-        visitor=who, place="practice", topic=topic, level=level, seed=seed, title=TOPICS[topic], asks=made.asks,
+        visitor=who,
+        place="practice",
+        topic=topic,
+        level=level,
+        seed=seed,
+        title=TOPICS[topic],
+        asks=made.asks,
         equation=made.equation if isinstance(made, Limiting) else "",
         choices=_choices(made, given.get("picked", "")),
         plate=_plate(made, given, told=told) if isinstance(made, Reading) else None,
@@ -322,10 +348,16 @@ def _shown(
         order=_order(made, given.get("places", "")) if isinstance(made, Order) else [],
         strip=_choices(made, given.get("picked", "")) if isinstance(made, Empty) else [],
         rows=made.rows if isinstance(made, Wrong) else [],
-        verdict=verdict, standings=standing, titles=TOPICS, of_classes=of_classes,
+        verdict=verdict,
+        standings=standing,
+        titles=TOPICS,
+        of_classes=of_classes,
         set_topics=drill_answers.set_of(conn, who.account.id),
-        due=_due(standing, datetime.now(UTC)), entry=entry or uuid4(), csrf=who.csrf, trouble=trouble,
-    )  # fmt: skip
+        due=_due(standing, datetime.now(UTC)),
+        entry=entry or uuid4(),
+        csrf=who.csrf,
+        trouble=trouble,
+    )
 
 
 def _address(topic: str, level: int, seed: int) -> str:
@@ -461,7 +493,10 @@ def drill_as_json(asked: DrillIn) -> DrillOut:
     case = drill(asked.topic, asked.level, asked.seed)
     verdict = judged(case, asked.given) if asked.given is not None else None
     return DrillOut(
-        asks=case.asks, choices=[one.key for one in _choices(case, "")], shown=_facts(case),
-        right=verdict.right if verdict else None, why=verdict.why if verdict else "",
+        asks=case.asks,
+        choices=[one.key for one in _choices(case, "")],
+        shown=_facts(case),
+        right=verdict.right if verdict else None,
+        why=verdict.why if verdict else "",
         working=list(verdict.working) if verdict else [],
-    )  # fmt: skip
+    )

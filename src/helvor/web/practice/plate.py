@@ -13,12 +13,9 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Payload
-from helvor.bench.planar import plate as planar
-from helvor.bench.planar.eluent import parse_eluent
-from helvor.bench.planar.plate import gather
-from helvor.bench.practice.said import Said
-from helvor.bench.practice.virtual_plate import (
+from helvor.core.laws.planar.eluent import parse_eluent
+from helvor.core.practice.feedback import Said
+from helvor.core.practice.virtual_plate import (
     COMPOUNDS,
     GOALS,
     HEIGHT,
@@ -35,16 +32,19 @@ from helvor.bench.practice.virtual_plate import (
     develop,
     judge,
 )
-from helvor.bench.quantity import Unreadable, parse, round_to
+from helvor.core.quantities.reading import Unreadable, parse, round_to
+from helvor.core.record.entry import Payload
+from helvor.core.techniques.planar import plate as planar
+from helvor.core.techniques.planar.plate import gather
 from helvor.notebook import classes, pages, photographs
 from helvor.notebook.pages import Draft, NotYours
 from helvor.shelf.solvents import eluotropic_rank
-from helvor.stand_ins.camera import lane_places, photograph
+from helvor.simulators.camera import lane_places, photograph
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
-from helvor.web.planar.photographs import read_soon
 from helvor.web.rendering import Shell, html, is_htmx
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
+from helvor.web.techniques.planar.photographs import read_soon
 
 router = APIRouter()
 
@@ -142,10 +142,15 @@ def _asked(asked: dict[str, str]) -> tuple[int, Setting, float, bool]:
     strong = _number(asked.get("strong", ""), 1, 100, 40)
     acid = _number(asked.get("acid", ""), 0, 10, 0)
     setting = Setting(
-        names, min(strong, 100 - acid), acid, _number(asked.get("level", ""), 1, 40, 6),
-        int(_number(asked.get("touches", ""), 1, 12, 2)), asked.get("lined", "yes") != "no",
-        int(_number(asked.get("seed", ""), 0, 10**9, secrets.randbelow(10**6))), layer,
-    )  # fmt: skip
+        names,
+        min(strong, 100 - acid),
+        acid,
+        _number(asked.get("level", ""), 1, 40, 6),
+        int(_number(asked.get("touches", ""), 1, 12, 2)),
+        asked.get("lined", "yes") != "no",
+        int(_number(asked.get("seed", ""), 0, 10**9, secrets.randbelow(10**6))),
+        layer,
+    )
     return number, setting, _number(asked.get("minutes", ""), 0, 120, 0), asked.get("out") == "yes"
 
 
@@ -168,9 +173,15 @@ def _past(text: str) -> list[tuple[Setting, float]]:
             continue
         strong, acid = _number(parts[0], 1, 100, 40), _number(parts[1], 0, 10, 0)
         setting = Setting(
-            names, min(strong, 100 - acid), acid, _number(parts[2], 1, 40, 6), int(_number(parts[3], 1, 12, 2)),
-            parts[4] != "no", int(_number(parts[6], 0, 10**9, 1)), parts[7],
-        )  # fmt: skip
+            names,
+            min(strong, 100 - acid),
+            acid,
+            _number(parts[2], 1, 40, 6),
+            int(_number(parts[3], 1, 12, 2)),
+            parts[4] != "no",
+            int(_number(parts[6], 0, 10**9, 1)),
+            parts[7],
+        )
         found.append((setting, _number(parts[5], 0, 120, 0)))
     return found
 
@@ -253,12 +264,21 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
     front_y = HEIGHT - ORIGIN - plate.front if plate.front is not None else None
     past = _past(asked.get("past", ""))
     kept = "_".join(_kept(*one) for one in past)
-    query = urlencode({
-        "goal": number, "layer": setting.layer, "compounds": ",".join(setting.compounds), "past": kept,
-        "lamp": "day" if asked.get("lamp") == "day" else "254", "strong": f"{setting.strong:g}",
-        "acid": f"{setting.acid:g}", "level": f"{setting.level:g}",
-        "touches": setting.touches, "lined": "yes" if setting.lined else "no", "seed": setting.seed,
-    })  # fmt: skip
+    query = urlencode(
+        {
+            "goal": number,
+            "layer": setting.layer,
+            "compounds": ",".join(setting.compounds),
+            "past": kept,
+            "lamp": "day" if asked.get("lamp") == "day" else "254",
+            "strong": f"{setting.strong:g}",
+            "acid": f"{setting.acid:g}",
+            "level": f"{setting.level:g}",
+            "touches": setting.touches,
+            "lined": "yes" if setting.lined else "no",
+            "seed": setting.seed,
+        }
+    )
     due = f"{setting.minutes_to(STOP):.1f}" if setting.over_liquid > 0 else ""
     until = max(setting.minutes_to_top, minutes, 1.0)
     curve, now = _curve(setting, minutes, until)
@@ -270,17 +290,36 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
         if 0 < setting.front_at(n) < HEIGHT - ORIGIN - 3
     ]
     return VirtualPlate(
-        goal=goal, number=number, goals=[(n, one.words) for n, one in enumerate(GOALS)], setting=setting,
+        goal=goal,
+        number=number,
+        goals=[(n, one.words) for n, one in enumerate(GOALS)],
+        setting=setting,
         shelf=[(name, name in setting.compounds) for name in COMPOUNDS],
-        layers=[(key, one.words) for key, one in LAYERS.items()], layer=LAYERS[setting.layer],
-        day=asked.get("lamp") == "day", tries=_tries(past, goal),
-        past="_".join(filter(None, (kept, _kept(setting, minutes) if out else ""))), curve=curve, curve_now=now,
+        layers=[(key, one.words) for key, one in LAYERS.items()],
+        layer=LAYERS[setting.layer],
+        day=asked.get("lamp") == "day",
+        tries=_tries(past, goal),
+        past="_".join(filter(None, (kept, _kept(setting, minutes) if out else ""))),
+        curve=curve,
+        curve_now=now,
         curve_due=(*at_due, due) if due else None,
-        minutes=minutes, out=out, plate=plate, lanes=list(lane.items()),
-        spots=_drawn(plate, lane), windows=_windows(plate, goal, lane), front_y=front_y, level_y=HEIGHT - setting.level,
-        met=met, said=said if out else [], query=query, due=due, ticks=ticks, entry=uuid4(),
-        csrf=who.csrf, trouble=trouble,
-    )  # fmt: skip
+        minutes=minutes,
+        out=out,
+        plate=plate,
+        lanes=list(lane.items()),
+        spots=_drawn(plate, lane),
+        windows=_windows(plate, goal, lane),
+        front_y=front_y,
+        level_y=HEIGHT - setting.level,
+        met=met,
+        said=said if out else [],
+        query=query,
+        due=due,
+        ticks=ticks,
+        entry=uuid4(),
+        csrf=who.csrf,
+        trouble=trouble,
+    )
 
 
 @router.get("/practice", include_in_schema=False)
@@ -316,28 +355,36 @@ def own_bench(conn: psycopg.Connection, who: Visitor) -> UUID:
 def entries_of(setting: Setting) -> list[Payload]:
     """What is written on the ordinary page of a virtual plate before it is measured; it says that it is virtual."""
     liquids = (
-        (LAYERS[setting.layer].strong, setting.strong), (LAYERS[setting.layer].weak, setting.weak),
+        (LAYERS[setting.layer].strong, setting.strong),
+        (LAYERS[setting.layer].weak, setting.weak),
         ("acetic acid", setting.acid),
-    )  # fmt: skip
+    )
     eluent = ", ".join(f"{part:g} % {name}" for name, part in liquids if part > 1e-9)
     labels = [label for label, _ in setting.lanes]
     names = {COMPOUNDS[name].label: name for name in setting.compounds} | {MIX: "mixture of them"}
     mm = [parse(f"{value:g} mm", "length") for value in (WIDTH, HEIGHT, ORIGIN, setting.level)]
     return [
         planar.SetUp(
-            phase=LAYERS[setting.layer].phase, indicator=True, width=mm[0], height=mm[1], origin=mm[2],
+            phase=LAYERS[setting.layer].phase,
+            indicator=True,
+            width=mm[0],
+            height=mm[1],
+            origin=mm[2],
             about="virtual plate",
         ),
         planar.EluentUsed(eluent=parse_eluent(eluent)),
         planar.Chamber(level=mm[3], lined=setting.lined, lid=True),
         *(
             planar.Lane(
-                at=parse(f"{round_to(x, 1)} mm", "length"), label=label, substance=names[label],
-                role="unknown" if label == MIX else "reference", touches=setting.touches,
+                at=parse(f"{round_to(x, 1)} mm", "length"),
+                label=label,
+                substance=names[label],
+                role="unknown" if label == MIX else "reference",
+                touches=setting.touches,
             )
             for label, x in zip(labels, lane_places(len(labels)), strict=True)
         ),
-    ]  # fmt: skip
+    ]
 
 
 @router.post("/practice/plate/measure", include_in_schema=False)
@@ -411,14 +458,22 @@ class PlateOut(BaseModel):
 def plate_as_json(asked: PlateIn) -> PlateOut:
     """Develop a virtual plate: the front by its law, Rf from the composition, spreading, tails; the same for a seed."""
     setting = Setting(
-        tuple(asked.compounds), asked.strong, asked.acid, asked.level, asked.touches, asked.lined, asked.seed,
+        tuple(asked.compounds),
+        asked.strong,
+        asked.acid,
+        asked.level,
+        asked.touches,
+        asked.lined,
+        asked.seed,
         asked.layer,
-    )  # fmt: skip
+    )
     plate = develop(setting, asked.minutes)
     return PlateOut(
-        front=plate.front, washed_out=plate.washed_out, minutes_to_top=setting.minutes_to_top,
+        front=plate.front,
+        washed_out=plate.washed_out,
+        minutes_to_top=setting.minutes_to_top,
         spots=[
             VirtualSpotOut(lane=s.lane, compound=s.compound, centre=s.centre, tail=s.tail, head=s.head, width=s.width)
             for s in plate.spots
         ],
-    )  # fmt: skip
+    )

@@ -10,12 +10,12 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Problem
-from helvor.bench.practice.rehearsal import Cost, Made, Option, Played, Scene, Story, costs, dangers, play, whereabouts
-from helvor.bench.practice.rehearsals import STORIES, story
-from helvor.bench.practice.said import Said
-from helvor.bench.procedure import instruction
-from helvor.bench.quantity import round_to
+from helvor.core.practice.feedback import Said
+from helvor.core.practice.rehearsal import Cost, Made, Option, Played, Scene, Story, costs, dangers, play, whereabouts
+from helvor.core.practice.rehearsals import STORIES, story
+from helvor.core.quantities.reading import round_to
+from helvor.core.record.entry import Problem
+from helvor.core.record.procedure import instruction
 from helvor.notebook import rehearsals
 from helvor.notebook.rehearsals import Rehearsal
 from helvor.shelf.procedures import shipped_procedure
@@ -134,9 +134,15 @@ def _signed(value: float, decimals: int) -> str:
 def _cost(cost: Cost) -> CostShown:
     made = cost.made
     return CostShown(
-        made, made.decision.words(made.choice), made.decision.words(made.decision.usual), not cost.usual,
-        _signed(-1000 * cost.grams, 0), _signed(-100 * cost.purity, 1), _signed(cost.minutes, 0), cost.level,
-    )  # fmt: skip
+        made,
+        made.decision.words(made.choice),
+        made.decision.words(made.decision.usual),
+        not cost.usual,
+        _signed(-1000 * cost.grams, 0),
+        _signed(-100 * cost.purity, 1),
+        _signed(cost.minutes, 0),
+        cost.level,
+    )
 
 
 def _products(played: Played) -> list[ProductShown]:
@@ -146,10 +152,15 @@ def _products(played: Played) -> list[ProductShown]:
     found = []
     for one in played.story.products:
         weighed = outcome.weighed[one.portion]
-        found.append(ProductShown(
-            one.portion, round_to(outcome.grams[one.portion], 3), round_to(weighed, 3) if weighed is not None else "",
-            round_to(100 * outcome.purity[one.portion], 1), round_to(100 * outcome.recovered(one.portion), 1),
-        ))  # fmt: skip
+        found.append(
+            ProductShown(
+                one.portion,
+                round_to(outcome.grams[one.portion], 3),
+                round_to(weighed, 3) if weighed is not None else "",
+                round_to(100 * outcome.purity[one.portion], 1),
+                round_to(100 * outcome.recovered(one.portion), 1),
+            )
+        )
     return found
 
 
@@ -165,9 +176,12 @@ def practice_runs(request: Request, who: VisitorDep) -> Response:
         begun = rehearsals.rehearsals_of(conn, who.account.id)
     stories = [(one, len(shipped_procedure(one.procedure).steps)) for one in STORIES.values()]
     page = PracticeRunsPage(
-        visitor=who, place="practice", stories=stories, begun=[(one, one.played) for one in begun],
+        visitor=who,
+        place="practice",
+        stories=stories,
+        begun=[(one, one.played) for one in begun],
         csrf=who.csrf,
-    )  # fmt: skip
+    )
     return html("practice/runs.html", page)
 
 
@@ -206,14 +220,23 @@ def practice_run(request: Request, rehearsal_id: UUID, who: VisitorDep) -> Respo
     procedure = shipped_procedure(kept.story.procedure)
     doing = instruction(procedure.steps[played.open.step - 1], procedure) if played.open else ""
     page = PracticeRunPage(
-        visitor=who, place="practice", rehearsal=kept, played=played, scene=played.scene,
-        last=list(last), offered=played.open.offered(kept.seed) if played.open else [],
-        doing=doing.replace("{", "").replace("}", ""), hazards=procedure.hazards,
-        bars=_bars(played), products=_products(played),
+        visitor=who,
+        place="practice",
+        rehearsal=kept,
+        played=played,
+        scene=played.scene,
+        last=list(last),
+        offered=played.open.offered(kept.seed) if played.open else [],
+        doing=doing.replace("{", "").replace("}", ""),
+        hazards=procedure.hazards,
+        bars=_bars(played),
+        products=_products(played),
         debrief=[_cost(one) for one in costs(played)] if played.outcome else [],
-        dangers=dangers(played), passed=_passed(played.minutes),
-        entry=uuid4(), csrf=who.csrf,
-    )  # fmt: skip
+        dangers=dangers(played),
+        passed=_passed(played.minutes),
+        entry=uuid4(),
+        csrf=who.csrf,
+    )
     return html("practice/run.html", page)
 
 
@@ -227,9 +250,15 @@ def choose(request: Request, rehearsal_id: UUID, who: WriterDep, fields: Submitt
         raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
     with pool(request).connection() as conn:
         rehearsals.choose(
-            conn, who.account.id, who.account.name, rehearsal_id, form.text("decision"), form.text("choice"), entry,
+            conn,
+            who.account.id,
+            who.account.name,
+            rehearsal_id,
+            form.text("decision"),
+            form.text("choice"),
+            entry,
             eluotropic_rank(),
-        )  # fmt: skip
+        )
     return RedirectResponse(f"/practice/runs/{rehearsal_id}", status_code=303)
 
 
@@ -285,16 +314,26 @@ def run_as_json(asked: RunIn) -> RunOut:
     played = play(story(asked.story), asked.choices, asked.seed, usually=asked.usually)
     outcome = played.outcome
     return RunOut(
-        asks=played.open.asks if played.open else "", decision=played.open.key if played.open else "",
+        asks=played.open.asks if played.open else "",
+        decision=played.open.key if played.open else "",
         choices=[one.key for one in played.open.options] if played.open else [],
         said=[one.what for one in (*played.begins, *(said for made in played.made for said in made.said))],
-        lines=played.lines, places=played.places, minutes=played.minutes,
-        grams=outcome.grams if outcome else {}, purity=outcome.purity if outcome else {},
+        lines=played.lines,
+        places=played.places,
+        minutes=played.minutes,
+        grams=outcome.grams if outcome else {},
+        purity=outcome.purity if outcome else {},
         recovery=outcome.recovery if outcome else None,
         costs=[
-            CostOut(decision=one.made.decision.key, choice=one.made.choice, usual=one.made.decision.usual,
-                    grams=one.grams, purity=one.purity, minutes=one.minutes,
-                    dangers=[said.what for said in one.dangers])
+            CostOut(
+                decision=one.made.decision.key,
+                choice=one.made.choice,
+                usual=one.made.decision.usual,
+                grams=one.grams,
+                purity=one.purity,
+                minutes=one.minutes,
+                dangers=[said.what for said in one.dangers],
+            )
             for one in (costs(played) if outcome else [])
         ],
-    )  # fmt: skip
+    )

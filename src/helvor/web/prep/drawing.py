@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from helvor.bench.prep.period import HELD_WAITING, Block, Fit
-from helvor.bench.procedure import Procedure
+from helvor.core.classroom.prep.period import HELD_WAITING, Block, Fit
+from helvor.core.record.procedure import Procedure
 from helvor.web.rendering import clock
 
 LEFT, WIDE, ROW, TOP = 84.0, 1120.0, 17.0, 24.0

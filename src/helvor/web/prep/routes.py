@@ -15,11 +15,9 @@ from fastapi import Form as Field
 from pydantic import ValidationError
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.container import Filled, MadeUp, Moved
-from helvor.bench.entry import Payload, Problem
-from helvor.bench.prep.learn import learn, times_of
-from helvor.bench.prep.make import PrepSheet, prep_sheet, shown_amount
-from helvor.bench.prep.period import (
+from helvor.core.classroom.prep.learn import learn, times_of
+from helvor.core.classroom.prep.make import PrepSheet, prep_sheet, shown_amount
+from helvor.core.classroom.prep.period import (
     RUNS,
     Change,
     Fit,
@@ -31,8 +29,10 @@ from helvor.bench.prep.period import (
     shared_kit,
     simulate,
 )
-from helvor.bench.procedure import Procedure
-from helvor.notebook import classes, containers, prep, procedures, room
+from helvor.core.record.container import Filled, MadeUp, Moved
+from helvor.core.record.entry import Payload, Problem
+from helvor.core.record.procedure import Procedure
+from helvor.notebook import classes, containers, lab_log, prep, procedures
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.notebook.pages import NotYours
 from helvor.notebook.prep import Done
@@ -221,7 +221,7 @@ def period(
         asked = _asked(conn, who, class_id, number, procedure, benches)
         counted = prep.kit_of(conn, who.account.id, class_id)
         marks = procedures.marks_of(conn, who.account.id, asked.chosen.id) if asked.chosen else []
-        book = room.open_book(conn, who.account.id, class_id, asked.meeting.number)
+        book = lab_log.open_book(conn, who.account.id, class_id, asked.meeting.number)
     if not is_htmx(request):
         return RedirectResponse(f"/classes/{class_id}/prep?meeting={asked.meeting.number}", status_code=303)
     if asked.chosen is None:
@@ -317,10 +317,14 @@ def _made(plan: Procedure, line: str, form: Form) -> list[Payload]:
     try:
         return [
             MadeUp(
-                substance=substance.name, formula=substance.formula, mass=mass, volume=volume, tolerance=tolerance,
+                substance=substance.name,
+                formula=substance.formula,
+                mass=mass,
+                volume=volume,
+                tolerance=tolerance,
                 fraction=substance.fraction,
             )
-        ]  # fmt: skip
+        ]
     except ValidationError as invalid:
         raise Problem("mass", f"{substance.name}: {sentence_of(invalid.errors()[0]['msg'])}") from invalid
 

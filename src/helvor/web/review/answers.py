@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -13,15 +13,15 @@ from fastapi import APIRouter, Request
 from markupsafe import Markup
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry, Problem
-from helvor.bench.planar.results import PlateWorksheet
-from helvor.bench.quantity import Unreadable
-from helvor.bench.review import answers as core
-from helvor.bench.review.answers import SHOWS, Asked, Marked, SheetSettings
-from helvor.bench.review.entries import Answered, read_answer
-from helvor.bench.review.questions import EVERY_SPOT, Question
-from helvor.bench.run.work_out import RunWorksheet
-from helvor.bench.worksheet import Worksheet
+from helvor.core.engine.run.work_out import RunWorksheet
+from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.answer import Answered, read_answer
+from helvor.core.record.entry import Entry, Problem
+from helvor.core.record.worksheet import Worksheet
+from helvor.core.review import answers as core
+from helvor.core.review.answers import SHOWS, Asked, Marked, SheetSettings, Shows
+from helvor.core.review.questions import EVERY_SPOT, Question
+from helvor.core.techniques.planar.results import PlateWorksheet
 from helvor.notebook import answer_sheets, pages
 from helvor.notebook.answer_sheets import PLATES
 from helvor.notebook.pages import Draft, NotYours, Page
@@ -69,7 +69,7 @@ class SheetPage(Shell):
     work: str
     questions: list[tuple[Question, Asked]]
     settings: SheetSettings
-    shows: dict[str, str]
+    shows: Mapping[Shows, str]
     closes: str
     errors: dict[str, str]
 
@@ -114,10 +114,17 @@ def _shown(
     said: str = "",
 ) -> Response:
     work = AnswersWork(
-        page=page, marks=marks_of(sheet, settings), settings=settings, sees=sees(who, page, settings),
-        closed=settings.is_closed(datetime.now(UTC)), errors=errors or {}, typed=typed or {}, said=said, csrf=who.csrf,
+        page=page,
+        marks=marks_of(sheet, settings),
+        settings=settings,
+        sees=sees(who, page, settings),
+        closed=settings.is_closed(datetime.now(UTC)),
+        errors=errors or {},
+        typed=typed or {},
+        said=said,
+        csrf=who.csrf,
         zone=who.account.time_zone,
-    )  # fmt: skip
+    )
     status = 422 if errors else 200
     if is_htmx(request):
         headers = {"HX-Trigger": "helvor:written"} if said else None
@@ -125,9 +132,13 @@ def _shown(
     with pool(request).connection() as conn:
         row, meeting = shell_of_class(conn, who, page.class_id)
     shown = AnswersPage(
-        visitor=who, place="bench", class_row=row, meeting=meeting, page=page,
+        visitor=who,
+        place="bench",
+        class_row=row,
+        meeting=meeting,
+        page=page,
         work=fragment("review/answers_work.html", work),
-    )  # fmt: skip
+    )
     return html("review/answers.html", shown, status=status)
 
 
@@ -224,9 +235,14 @@ def _works(found: Sequence[tuple[Page, list[Entry]]]) -> dict[str, list[Question
 
 
 def _sheet_page(
-    request: Request, who: Visitor, class_id: UUID, work: str, settings: SheetSettings | None = None,
-    errors: dict[str, str] | None = None, closes: str | None = None,
-) -> Response:  # fmt: skip
+    request: Request,
+    who: Visitor,
+    class_id: UUID,
+    work: str,
+    settings: SheetSettings | None = None,
+    errors: dict[str, str] | None = None,
+    closes: str | None = None,
+) -> Response:
     with pool(request).connection() as conn:
         row, meeting = shell_of_class(conn, who, class_id)
         if row is None:
@@ -236,10 +252,18 @@ def _sheet_page(
         known = answer_sheets.settings_of(conn, class_id, chosen)
     now = settings or known
     page = SheetPage(
-        visitor=who, place="review", class_row=row, meeting=meeting, works=list(works), work=chosen,
-        questions=[(q, now.of(q)) for q in works.get(chosen, [])], settings=now, shows=dict(SHOWS),
-        closes=closes if closes is not None else _local(now.closes, who), errors=errors or {},
-    )  # fmt: skip
+        visitor=who,
+        place="review",
+        class_row=row,
+        meeting=meeting,
+        works=list(works),
+        work=chosen,
+        questions=[(q, now.of(q)) for q in works.get(chosen, [])],
+        settings=now,
+        shows=SHOWS,
+        closes=closes if closes is not None else _local(now.closes, who),
+        errors=errors or {},
+    )
     return html("review/sheet.html", page, status=422 if errors else 200)
 
 

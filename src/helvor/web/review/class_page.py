@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
@@ -11,14 +11,14 @@ from fastapi import APIRouter, Request
 from markupsafe import Markup
 from starlette.responses import Response
 
-from helvor.bench.planar.results import PlateWorksheet
-from helvor.bench.quantity import round_to
-from helvor.bench.review import unknowns as key
-from helvor.bench.review.answers import Marked, as_written
-from helvor.bench.review.losses import ClassLoss
-from helvor.bench.review.side_by_side import Measure, Shared
-from helvor.bench.robust import Spread
-from helvor.bench.run.work_out import RunWorksheet
+from helvor.core.engine.run.work_out import RunWorksheet
+from helvor.core.quantities.reading import round_to
+from helvor.core.quantities.robust import Spread
+from helvor.core.review import unknowns as key
+from helvor.core.review.answers import Marked, Verdict, as_written
+from helvor.core.review.losses import ClassLoss
+from helvor.core.review.side_by_side import Measure, Shared
+from helvor.core.techniques.planar.results import PlateWorksheet
 from helvor.exchange.review import ANSWER_COLUMNS, NUMBER_COLUMNS, answer_rows, number_rows
 from helvor.exchange.tables import csv_text
 from helvor.notebook import classes, unknowns
@@ -81,7 +81,7 @@ class ReviewFound:
     earlier: str
     answer_rows: list[AnswerRow]
     explained: list[ExplainedShown]
-    counts: dict[str, int]
+    counts: Mapping[Verdict, int]
     missing: int
     mistakes: list[tuple[str, tuple[int, ...]]]
     loss: ClassLoss | None
@@ -166,34 +166,56 @@ def _places(mark: Marked) -> int:
 @drawn_once(
     most=24,
     ink=lambda to: to.found,
-    about=lambda to: (to.class_id, to.work.title, to.earlier[0] if to.earlier else "",
-                      tuple(TheVery(m) for m in to.earlier[1]) if to.earlier else ()),
-)  # fmt: skip
+    about=lambda to: (
+        to.class_id,
+        to.work.title,
+        to.earlier[0] if to.earlier else "",
+        tuple(TheVery(m) for m in to.earlier[1]) if to.earlier else (),
+    ),
+)
 def _draw(to: _ToDraw) -> Markup:
     work, found = to.work, to.found
     address = work.address
     values = [{one.bench: one for one in measure.numbers} for measure in found.measures]
     rows = [
-        (bench, address[bench], [
-            (f"{round_to(each[bench].value, decimals_of(m))} {m.unit}".rstrip(), each[bench].apart)
-            if bench in each else ("", False)
-            for each, m in zip(values, found.measures, strict=True)
-        ])
+        (
+            bench,
+            address[bench],
+            [
+                (f"{round_to(each[bench].value, decimals_of(m))} {m.unit}".rstrip(), each[bench].apart)
+                if bench in each
+                else ("", False)
+                for each, m in zip(values, found.measures, strict=True)
+            ],
+        )
         for bench in work.benches
-    ]  # fmt: skip
+    ]
     first = next((m for m in found.measures if m.key == "closure"), next(iter(found.measures), None))
     answer_rows, explained = _answers(work, found)
-    return fragment("review/found.html", ReviewFound(
-        class_id=to.class_id, work=work.title, benches=work.benches,
-        lanes=lanes_of(found.measures, address, to.earlier[1] if to.earlier else ()),
-        heads=[(measure.label, measure.about) for measure in found.measures],
-        groups=groups_of(found.measures), rows=rows, earlier=to.earlier[0] if to.earlier else "",
-        answer_rows=answer_rows, explained=explained[:MOST_EXPLAINED], counts=dict(found.answers.counts),
-        missing=found.answers.missing, mistakes=list(found.answers.mistakes), loss=found.losses,
-        loss_shown=draw_losses(found.losses) if found.losses is not None else None, shared=found.shared, first=first,
-        first_spread=first.spread if first is not None else None,
-        decimals=decimals_of(first) if first is not None else 1,
-    ))  # fmt: skip
+    return fragment(
+        "review/found.html",
+        ReviewFound(
+            class_id=to.class_id,
+            work=work.title,
+            benches=work.benches,
+            lanes=lanes_of(found.measures, address, to.earlier[1] if to.earlier else ()),
+            heads=[(measure.label, measure.about) for measure in found.measures],
+            groups=groups_of(found.measures),
+            rows=rows,
+            earlier=to.earlier[0] if to.earlier else "",
+            answer_rows=answer_rows,
+            explained=explained[:MOST_EXPLAINED],
+            counts=found.answers.counts,
+            missing=found.answers.missing,
+            mistakes=list(found.answers.mistakes),
+            loss=found.losses,
+            loss_shown=draw_losses(found.losses) if found.losses is not None else None,
+            shared=found.shared,
+            first=first,
+            first_spread=first.spread if first is not None else None,
+            decimals=decimals_of(first) if first is not None else 1,
+        ),
+    )
 
 
 def drawn_of(class_id: UUID, work: Work, earlier: tuple[str, list[Measure]] | None = None) -> Markup:
@@ -233,9 +255,7 @@ def _all_pages(everything: ClassFound) -> Sequence[OnePage]:
 
 @router.get("/classes/{class_id}/results")
 @may(May.STAFF)
-def review(
-    request: Request, class_id: UUID, who: VisitorDep, work: str = "", against: UUID | None = None
-) -> Response:  # fmt: skip
+def review(request: Request, class_id: UUID, who: VisitorDep, work: str = "", against: UUID | None = None) -> Response:
     """The numbers of what a class did, bench beside bench; *against* is another class to hold them to."""
     with pool(request).connection() as conn:
         row, meeting = shell_of_class(conn, who, class_id)
@@ -254,16 +274,25 @@ def review(
     if chosen is not None:
         drawn = drawn_of(class_id, chosen, earlier)
     page = ReviewPage(
-        visitor=who, place="review", class_row=row, meeting=meeting, works=list(everything.works),
-        work=chosen.title if chosen is not None else "", runs=len(chosen.benches) if chosen is not None else 0,
-        found=drawn, keys=keys, others=others, against=before.id if before is not None else None,
-    )  # fmt: skip
+        visitor=who,
+        place="review",
+        class_row=row,
+        meeting=meeting,
+        works=list(everything.works),
+        work=chosen.title if chosen is not None else "",
+        runs=len(chosen.benches) if chosen is not None else 0,
+        found=drawn,
+        keys=keys,
+        others=others,
+        against=before.id if before is not None else None,
+    )
     return html("review/review.html", page)
 
 
 def _file(text: str, name: str, media: str) -> Response:
-    return Response(text, media_type=f"{media}; charset=utf-8",
-                    headers={"Content-Disposition": f'attachment; filename="{name}"'})  # fmt: skip
+    return Response(
+        text, media_type=f"{media}; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{name}"'}
+    )
 
 
 def _one_work(request: Request, who: Visitor, class_id: UUID, work: str) -> tuple[str, Work | None]:

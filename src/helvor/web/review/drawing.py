@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from helvor.bench.quantity import round_to
-from helvor.bench.review.losses import ClassLoss
-from helvor.bench.review.side_by_side import Measure, against
-from helvor.web.extraction.drawing import Axis
+from helvor.core.quantities.reading import round_to
+from helvor.core.review.losses import ClassLoss
+from helvor.core.review.side_by_side import Measure, against
+from helvor.web.techniques.extraction.drawing import Axis
 
 LEFT, WIDE, TOP, FOOT = 8.0, 848.0, 14.0, 250.0
 DOT = 11.0
@@ -133,12 +133,19 @@ def _lane(number: int, of: int, measure: Measure, address: dict[int, str], earli
         )
         other = (y.at(spread.median), y.at(spread.high), y.at(spread.low), words)
     return LaneShown(
-        round(x, 1), round(width, 1), _lines(measure.label, int((width - 8) / LETTER)),
-        round_to(middle.median, decimals), f"{round_to(middle.low, decimals)}–{round_to(middle.high, decimals)}",
-        measure.unit, (y.at(middle.high), y.at(middle.low)), y.at(middle.median),
-        y.at(measure.expected) if measure.expected is not None else None, ticks,
-        _dots(measure, x, width, y, address), other,
-    )  # fmt: skip
+        round(x, 1),
+        round(width, 1),
+        _lines(measure.label, int((width - 8) / LETTER)),
+        round_to(middle.median, decimals),
+        f"{round_to(middle.low, decimals)}–{round_to(middle.high, decimals)}",
+        measure.unit,
+        (y.at(middle.high), y.at(middle.low)),
+        y.at(middle.median),
+        y.at(measure.expected) if measure.expected is not None else None,
+        ticks,
+        _dots(measure, x, width, y, address),
+        other,
+    )
 
 
 @dataclass(frozen=True, slots=True)

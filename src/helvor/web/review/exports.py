@@ -12,8 +12,8 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from starlette.responses import Response, StreamingResponse
 
-from helvor.bench.planar.results import PlateWorksheet
-from helvor.bench.run.work_out import RunWorksheet
+from helvor.core.engine.run.work_out import RunWorksheet
+from helvor.core.techniques.planar.results import PlateWorksheet
 from helvor.exchange import archive, records
 from helvor.exchange.archive import Part
 from helvor.exchange.planar import PLATE_COLUMNS, SPOT_COLUMNS, class_table, spot_row
@@ -34,13 +34,13 @@ from helvor.notebook.whole_class import as_json
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
-from helvor.web.planar.drawing import draw_plate
-from helvor.web.planar.routes import PlateFile
 from helvor.web.rendering import render
 from helvor.web.review.found import ClassFound, OnePage, found_of, read_class
 from helvor.web.run.routes import SchemeFile
 from helvor.web.run.scheme import draw_scheme
 from helvor.web.security import VisitorDep, pool
+from helvor.web.techniques.planar.drawing import draw_plate
+from helvor.web.techniques.planar.routes import PlateFile
 
 router = APIRouter()
 
@@ -88,28 +88,52 @@ def sheets_of(everything: ClassFound) -> Iterator[Sheet]:
     runs = [(one, one.sheet) for one in _pages(everything) if isinstance(one.sheet, RunWorksheet)]
     plates = [(one, one.sheet) for one in _pages(everything) if isinstance(one.sheet, PlateWorksheet)]
     place = ("bench", "work")
-    yield Sheet("Weighings", (*place, *WEIGHING_COLUMNS), (
-        (one.bench, one.page.title, *row) for one, sheet in runs for row in weighing_rows(sheet)
-    ))  # fmt: skip
-    yield Sheet("Portions", (*place, *PORTION_COLUMNS), (
-        (one.bench, one.page.title, *row) for one, sheet in runs for row in portion_rows(sheet)
-    ))  # fmt: skip
-    yield Sheet("Spots", (*PLATE_COLUMNS, *SPOT_COLUMNS), (
-        (one.page.class_code, one.bench, one.page.number, sheet.plate.set_up.phase if sheet.plate.set_up else "",
-         str(sheet.plate.eluent or ""), *spot_row(spot))
-        for one, sheet in plates for spot in sheet.spots
-    ))  # fmt: skip
+    yield Sheet(
+        "Weighings",
+        (*place, *WEIGHING_COLUMNS),
+        ((one.bench, one.page.title, *row) for one, sheet in runs for row in weighing_rows(sheet)),
+    )
+    yield Sheet(
+        "Portions",
+        (*place, *PORTION_COLUMNS),
+        ((one.bench, one.page.title, *row) for one, sheet in runs for row in portion_rows(sheet)),
+    )
+    yield Sheet(
+        "Spots",
+        (*PLATE_COLUMNS, *SPOT_COLUMNS),
+        (
+            (
+                one.page.class_code,
+                one.bench,
+                one.page.number,
+                sheet.plate.set_up.phase if sheet.plate.set_up else "",
+                str(sheet.plate.eluent or ""),
+                *spot_row(spot),
+            )
+            for one, sheet in plates
+            for spot in sheet.spots
+        ),
+    )
     works = list(everything.works.values())
-    yield Sheet("Side by side", ("work", *NUMBER_COLUMNS), (
-        (work.title, *row) for work in works for row in number_rows(found_of(work).measures)
-    ))  # fmt: skip
-    yield Sheet("Answers", ("work", *ANSWER_COLUMNS), (
-        (work.title, *row) for work in works for row in answer_rows(found_of(work).marks, work.settings)
-    ))  # fmt: skip
-    yield Sheet("Findings", (*place, "level", "what", "because", "what_to_do", "accepted"), (
-        (one.bench, one.page.title, f.level, f.what, f.because, f.do, f.acknowledged)
-        for one in _pages(everything) for f in one.sheet.findings
-    ))  # fmt: skip
+    yield Sheet(
+        "Side by side",
+        ("work", *NUMBER_COLUMNS),
+        ((work.title, *row) for work in works for row in number_rows(found_of(work).measures)),
+    )
+    yield Sheet(
+        "Answers",
+        ("work", *ANSWER_COLUMNS),
+        ((work.title, *row) for work in works for row in answer_rows(found_of(work).marks, work.settings)),
+    )
+    yield Sheet(
+        "Findings",
+        (*place, "level", "what", "because", "what_to_do", "accepted"),
+        (
+            (one.bench, one.page.title, f.level, f.what, f.because, f.do, f.acknowledged)
+            for one in _pages(everything)
+            for f in one.sheet.findings
+        ),
+    )
 
 
 def _pages(everything: ClassFound) -> list[OnePage]:
@@ -135,8 +159,9 @@ def _tables(everything: ClassFound) -> Iterator[Part]:
         where = f"bench {one.bench}, {one.page.title}"
         stem = file_name(f"bench {one.bench:02d}", one.page.title, str(one.page.id)[:8])
         if isinstance(one.sheet, RunWorksheet):
-            yield Part(f"tables/{stem}-weighings.csv", f"Weighings, {where}", "text/csv",
-                       weighing_table(one.sheet).encode())  # fmt: skip
+            yield Part(
+                f"tables/{stem}-weighings.csv", f"Weighings, {where}", "text/csv", weighing_table(one.sheet).encode()
+            )
             yield Part(
                 f"tables/{stem}-portions.csv", f"Portions, {where}", "text/csv", ledger_table(one.sheet).encode()
             )
@@ -147,7 +172,7 @@ def _tables(everything: ClassFound) -> Iterator[Part]:
         elif isinstance(one.sheet, PlateWorksheet):
             drawing = draw_plate(one.sheet, "daylight", None)
             if drawing is not None:
-                svg = render("planar/plate.svg", PlateFile(drawing=drawing, title=where))
+                svg = render("techniques/planar/plate.svg", PlateFile(drawing=drawing, title=where))
                 yield Part(f"drawings/{stem}.svg", f"Plate, {where}", "image/svg+xml", svg.encode())
     for work in everything.works.values():
         found, name = found_of(work), file_name(work.title)
@@ -169,10 +194,14 @@ def class_archive(request: Request, class_id: UUID, who: VisitorDep) -> Response
         everything = read_class(conn, who.account.id, class_id)
         about = record["class"]
         parts = [
-            Part(archive.RECORD, "Every entry of the class, with the results", "application/json",
-                 as_json(record).encode()),
+            Part(
+                archive.RECORD,
+                "Every entry of the class, with the results",
+                "application/json",
+                as_json(record).encode(),
+            ),
             *_tables(everything),
-        ]  # fmt: skip
+        ]
         plates = [(one.page, one.sheet) for one in _pages(everything) if isinstance(one.sheet, PlateWorksheet)]
         if plates:
             parts.append(Part("tables/rf.csv", "Rf of every spot", "text/csv", class_table(plates).encode()))
@@ -184,7 +213,7 @@ def class_archive(request: Request, class_id: UUID, who: VisitorDep) -> Response
     out = tempfile.SpooledTemporaryFile(max_size=IN_MEMORY)  # noqa: SIM115  closed when its last chunk is sent
     title = f"{about['code']}, {about['title']}"
     description = f"Bench records of {len(record['pages'])} pages on {len(about['benches'])} benches, with results."
-    archive.write(out, title, description, who.account.institution, now, parts)  # type: ignore[arg-type]
+    archive.write(out, title, description, who.account.institution, now, parts)
     out.seek(0)
 
     def chunks() -> Iterator[bytes]:

@@ -13,16 +13,16 @@ from uuid import UUID
 
 import psycopg
 
-from helvor.bench.entry import Entry
-from helvor.bench.planar.results import PlateWorksheet
-from helvor.bench.planar.side_by_side import OnePlate, SideBySide, side_by_side
-from helvor.bench.review import answers, losses
-from helvor.bench.review import side_by_side as review
-from helvor.bench.review.answers import Marked, SheetSettings, Summed
-from helvor.bench.review.losses import BenchLoss, ClassLoss
-from helvor.bench.review.side_by_side import Measure, Number, Shared
-from helvor.bench.run.work_out import RunWorksheet
-from helvor.bench.worksheet import Worksheet
+from helvor.core.engine.run.work_out import RunWorksheet
+from helvor.core.record.entry import Entry
+from helvor.core.record.worksheet import Worksheet
+from helvor.core.review import answers, losses
+from helvor.core.review import side_by_side as review
+from helvor.core.review.answers import Marked, SheetSettings, Summed
+from helvor.core.review.losses import BenchLoss, ClassLoss
+from helvor.core.review.side_by_side import Measure, Number, Shared
+from helvor.core.techniques.planar.results import PlateWorksheet
+from helvor.core.techniques.planar.side_by_side import OnePlate, SideBySide, side_by_side
 from helvor.notebook import answer_sheets, pages
 from helvor.notebook.answer_sheets import PLATES
 from helvor.notebook.pages import Page

@@ -15,9 +15,9 @@ from fastapi import APIRouter, File, Request, UploadFile
 from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Problem
-from helvor.bench.house_rules import QUESTION, HouseRules
-from helvor.bench.run.record import Run, gather
+from helvor.core.engine.run.record import Run, gather
+from helvor.core.record.entry import Problem
+from helvor.core.record.house_rules import QUESTION, HouseRules
 from helvor.exchange import archive, records, table_apart
 from helvor.exchange.readings_in import MEANINGS, Read, guess, pairs_of, readings_of
 from helvor.exchange.records import BadRecord, ClassRecord, PlateRecord, RunRecord
@@ -170,8 +170,9 @@ def _runs(conn: psycopg.Connection, account_id: int, class_id: UUID) -> _Runs:
     return _Runs(found)
 
 
-def _look(table: Table, mapping: Mapping[str, str], sort: str, runs: dict[int, tuple[UUID, Run]], benches: int,
-          who: Visitor) -> _Looked:  # fmt: skip
+def _look(
+    table: Table, mapping: Mapping[str, str], sort: str, runs: dict[int, tuple[UUID, Run]], benches: int, who: Visitor
+) -> _Looked:
     if sort == NAMES:
         pairs, troubles = pairs_of(table, mapping, benches)
         return _Looked(Read(), pairs, troubles)
@@ -198,9 +199,13 @@ def preview(request: Request, class_id: UUID, draft: UUID, who: VisitorDep) -> R
 
 
 def _preview_record(
-    request: Request, conn: psycopg.Connection, who: Visitor, class_id: UUID, kept: Waiting,
+    request: Request,
+    conn: psycopg.Connection,
+    who: Visitor,
+    class_id: UUID,
+    kept: Waiting,
     troubles: Sequence[tuple[str, str]] = (),
-) -> Response:  # fmt: skip
+) -> Response:
     record = _record(kept.name, kept.content)
     assert not isinstance(record, ClassRecord)
     about = record.about
@@ -217,22 +222,46 @@ def _preview_record(
     ]
     shown = RecordShown(
         about.title or ("Run" if isinstance(record, RunRecord) else f"Plate {about.number or ''}"),
-        "run" if isinstance(record, RunRecord) else "plate", len(record.entries),
+        "run" if isinstance(record, RunRecord) else "plate",
+        len(record.entries),
         list(dict.fromkeys(entry.by for entry in record.entries)),
-        f"{about.class_ or 'a bench without a class'}{f', bench {about.bench}' if about.bench else ''}", other,
-    )  # fmt: skip
+        f"{about.class_ or 'a bench without a class'}{f', bench {about.bench}' if about.bench else ''}",
+        other,
+    )
     page = PreviewPage(
-        visitor=who, place="review", class_row=row, meeting=meeting, key=kept.id, name=kept.name, record=shown,
-        table=None, mapping={}, meanings={}, sort="", works=[], work="", benches=benches, rows=[], count=0,
-        troubles=list(troubles), pairs=[],
-    )  # fmt: skip
+        visitor=who,
+        place="review",
+        class_row=row,
+        meeting=meeting,
+        key=kept.id,
+        name=kept.name,
+        record=shown,
+        table=None,
+        mapping={},
+        meanings={},
+        sort="",
+        works=[],
+        work="",
+        benches=benches,
+        rows=[],
+        count=0,
+        troubles=list(troubles),
+        pairs=[],
+    )
     return html("review/preview.html", page, status=422 if troubles else 200)
 
 
 def _preview_table(
-    request: Request, who: Visitor, class_id: UUID, kept: Waiting, table: Table, mapping: dict[str, str], sort: str,
-    work: str, more: Sequence[tuple[str, str]] = (),
-) -> Response:  # fmt: skip
+    request: Request,
+    who: Visitor,
+    class_id: UUID,
+    kept: Waiting,
+    table: Table,
+    mapping: dict[str, str],
+    sort: str,
+    work: str,
+    more: Sequence[tuple[str, str]] = (),
+) -> Response:
     with pool(request).connection() as conn:
         row, meeting = shell_of_class(conn, who, class_id)
         if row is None:
@@ -242,13 +271,25 @@ def _preview_table(
     chosen = work if work in runs.by_work else next(iter(runs.works), "")
     looked = _look(table, mapping, sort, runs.by_work.get(chosen, {}), len(pairs_now), who)
     page = PreviewPage(
-        visitor=who, place="review", class_row=row, meeting=meeting, key=kept.id, name=kept.name, record=None,
-        table=table, mapping={h: mapping.get(h, "") for h in table.headers}, meanings=MEANINGS, sort=sort,
-        works=runs.works, work=chosen, benches=list(pairs_now),
+        visitor=who,
+        place="review",
+        class_row=row,
+        meeting=meeting,
+        key=kept.id,
+        name=kept.name,
+        record=None,
+        table=table,
+        mapping={h: mapping.get(h, "") for h in table.headers},
+        meanings=MEANINGS,
+        sort=sort,
+        works=runs.works,
+        work=chosen,
+        benches=list(pairs_now),
         rows=[(one.line, one.bench, describe_payload(one.says, NO_STEPS)) for one in looked.read.readings[:SHOWN_ROWS]],
-        count=len(looked.read.readings), troubles=[*more, *looked.troubles],
+        count=len(looked.read.readings),
+        troubles=[*more, *looked.troubles],
         pairs=[(bench, pairs_now.get(bench, ""), pair) for bench, pair in looked.pairs.items()],
-    )  # fmt: skip
+    )
     return html("review/preview.html", page, status=422 if more else 200)
 
 

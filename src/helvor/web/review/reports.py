@@ -19,18 +19,18 @@ from markupsafe import Markup
 from psycopg_pool import ConnectionPool
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry, Typed
-from helvor.bench.house_words import page_in
-from helvor.bench.planar.results import PlateWorksheet
-from helvor.bench.procedure import Procedure, instruction
-from helvor.bench.review import questions
-from helvor.bench.review.answers import Marked
-from helvor.bench.review.questions import Question
-from helvor.bench.run.losses import Ranked
-from helvor.bench.run.work_out import RunWorksheet
-from helvor.bench.step_kinds import StepKind
-from helvor.bench.techniques import STEP_KINDS
-from helvor.bench.worksheet import WorkingLine
+from helvor.core.engine.run.losses import Ranked
+from helvor.core.engine.run.work_out import RunWorksheet
+from helvor.core.quantities.working import WorkingLine
+from helvor.core.record.entry import Entry, Typed
+from helvor.core.record.house_words import page_in
+from helvor.core.record.procedure import Procedure, instruction
+from helvor.core.record.step_kinds import StepKind
+from helvor.core.review import questions
+from helvor.core.review.answers import Marked, SheetSettings
+from helvor.core.review.questions import Question
+from helvor.core.techniques.planar.results import PlateWorksheet
+from helvor.core.techniques.registered import STEP_KINDS
 from helvor.exchange.pdf import Paper, pdf
 from helvor.notebook import answer_sheets, pages, procedures, report_jobs
 from helvor.notebook.classes import ClassRow, Meeting
@@ -41,9 +41,6 @@ from helvor.web.drawings import find_drawing, standalone
 from helvor.web.house_words import in_house_words
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
-from helvor.web.planar.drawing import draw_plate
-from helvor.web.planar.routes import PlateFile
-from helvor.web.planar.words import describe as describe_plate
 from helvor.web.prep.routes import prep_asked
 from helvor.web.rendering import STATIC, Shell, html, render
 from helvor.web.review.answers import marks_of, sees, work_of
@@ -56,6 +53,9 @@ from helvor.web.run.shown import Headline, headlines, working
 from helvor.web.run.words import StepNames
 from helvor.web.run.words import describe as describe_run
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
+from helvor.web.techniques.planar.drawing import draw_plate
+from helvor.web.techniques.planar.routes import PlateFile
+from helvor.web.techniques.planar.words import describe as describe_plate
 
 router = APIRouter(include_in_schema=False)
 
@@ -163,9 +163,7 @@ def _lines(entries: Sequence[Entry], words: Callable[[Entry], str]) -> list[Line
     return [Line(entry.at, entry.by, words(entry), struck(entry), entry.typed) for entry in entries]
 
 
-def bench_report(
-    one: OnePage, who: Visitor, settings: answer_sheets.SheetSettings, now: datetime, *, on_paper: bool
-) -> BenchReport:
+def bench_report(one: OnePage, who: Visitor, settings: SheetSettings, now: datetime, *, on_paper: bool) -> BenchReport:
     """The report of a run or a plate; the numbers are those of the screen, by the same functions."""
     page, sheet = one.page, one.sheet
     drawings: list[tuple[str, Markup]] = []
@@ -178,7 +176,7 @@ def bench_report(
     elif isinstance(sheet, PlateWorksheet):
         drawing = draw_plate(sheet, "daylight", None)
         if drawing is not None:
-            svg = render("planar/plate.svg", PlateFile(drawing=drawing, title="Plate, drawn to scale"))
+            svg = render("techniques/planar/plate.svg", PlateFile(drawing=drawing, title="Plate, drawn to scale"))
             drawings.append(("plate", _own(svg, on_paper)))
     assert isinstance(sheet, RunWorksheet | PlateWorksheet)
     entries = list(one.entries)
@@ -189,16 +187,25 @@ def bench_report(
 
     bench = f"{page.bench_name}{f', {page.pair}' if page.pair else ''}"
     return BenchReport(
-        title=page.title, where=f"{page.class_code or 'My bench'} · {bench} · {page.title}",
-        zone=who.account.time_zone, made_at=now, on_paper=on_paper, address=page.address, page=page, sheet=sheet,
-        lines=_lines(entries, words), drawings=drawings,
+        title=page.title,
+        where=f"{page.class_code or 'My bench'} · {bench} · {page.title}",
+        zone=who.account.time_zone,
+        made_at=now,
+        on_paper=on_paper,
+        address=page.address,
+        page=page,
+        sheet=sheet,
+        lines=_lines(entries, words),
+        drawings=drawings,
         headlines=headlines(sheet) if isinstance(sheet, RunWorksheet) else [],
         working=working(sheet) if isinstance(sheet, RunWorksheet) else _plate_working(sheet),
         causes=[c for c in sheet.causes if c.cause.points and not c.negligible][:6]
-        if isinstance(sheet, RunWorksheet) else [],
+        if isinstance(sheet, RunWorksheet)
+        else [],
         marks=[m for m in marks_of(sheet, settings) if m.answer is not None],
-        sees=sees(who, page, settings), is_run=is_run,
-    )  # fmt: skip
+        sees=sees(who, page, settings),
+        is_run=is_run,
+    )
 
 
 def _own(svg: str, on_paper: bool) -> Markup:
@@ -221,7 +228,7 @@ def _bench_page(conn: psycopg.Connection, who: Visitor, page_id: UUID, technique
     return OnePage(page, entries, page.technique.work_out(entries, page.rules, eluotropic_rank()))
 
 
-def _settings(conn: psycopg.Connection, page: Page) -> answer_sheets.SheetSettings:
+def _settings(conn: psycopg.Connection, page: Page) -> SheetSettings:
     return answer_sheets.settings_of(conn, page.class_id, work_of(page))
 
 
@@ -279,10 +286,18 @@ def class_report(row: ClassRow, work: Work, who: Visitor, now: datetime, *, on_p
     markup = str(drawn_of(row.id, work))
     drawings = [(name, _drawing(svg, on_paper)) for name in ("review", "losses") if (svg := find_drawing(markup, name))]
     return ClassReport(
-        title=work.title, where=f"{row.code}, {row.title} · {work.title}", zone=who.account.time_zone, made_at=now,
-        on_paper=on_paper, address=f"/classes/{row.id}", class_row=row, work=work.title, found=found_of(work),
-        benches=work.benches, drawings=drawings,
-    )  # fmt: skip
+        title=work.title,
+        where=f"{row.code}, {row.title} · {work.title}",
+        zone=who.account.time_zone,
+        made_at=now,
+        on_paper=on_paper,
+        address=f"/classes/{row.id}",
+        class_row=row,
+        work=work.title,
+        found=found_of(work),
+        benches=work.benches,
+        drawings=drawings,
+    )
 
 
 def _class_work(conn: psycopg.Connection, who: Visitor, class_id: UUID, work: str) -> tuple[ClassRow, Work]:
@@ -398,10 +413,17 @@ def handout(procedure: Procedure, who: Visitor, now: datetime, address: str, *, 
         for number, step in enumerate(procedure.steps, start=1)
     ]
     return Handout(
-        title=procedure.title, where=f"{who.account.institution} · {procedure.title}", zone=who.account.time_zone,
-        made_at=now, on_paper=on_paper, address=address, procedure=procedure, steps=steps,
-        before=questions.before(procedure), after=questions.after(procedure),
-    )  # fmt: skip
+        title=procedure.title,
+        where=f"{who.account.institution} · {procedure.title}",
+        zone=who.account.time_zone,
+        made_at=now,
+        on_paper=on_paper,
+        address=address,
+        procedure=procedure,
+        steps=steps,
+        before=questions.before(procedure),
+        after=questions.after(procedure),
+    )
 
 
 def _says(kind: str) -> str:
@@ -435,10 +457,17 @@ def _prep(request: Request, who: Visitor, class_id: UUID, meeting: int | None, *
     when: Meeting = asked.meeting
     title = f"Preparation list: {asked.title}"
     return PrepReport(
-        title=title, where=f"{asked.row.code} · meeting {when.number} · {asked.title}", zone=who.account.time_zone,
-        made_at=datetime.now(UTC), on_paper=on_paper, address=f"/classes/{class_id}/prep", sheet=asked.sheet,
-        benches=asked.benches, spare=asked.spare, amount=asked.amount,
-    )  # fmt: skip
+        title=title,
+        where=f"{asked.row.code} · meeting {when.number} · {asked.title}",
+        zone=who.account.time_zone,
+        made_at=datetime.now(UTC),
+        on_paper=on_paper,
+        address=f"/classes/{class_id}/prep",
+        sheet=asked.sheet,
+        benches=asked.benches,
+        spare=asked.spare,
+        amount=asked.amount,
+    )
 
 
 MeetingAsked = Annotated[int | None, Query(ge=1, le=99)]

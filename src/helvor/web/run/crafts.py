@@ -12,9 +12,9 @@ from uuid import UUID
 
 from markupsafe import Markup
 
-from helvor.bench.entry import Payload
-from helvor.bench.run.record import Run
-from helvor.bench.run.work_out import RunWorksheet, StepSeen
+from helvor.core.engine.run.record import Run
+from helvor.core.engine.run.work_out import RunWorksheet, StepSeen
+from helvor.core.record.entry import Payload
 from helvor.notebook.pages import Page
 from helvor.web.forms import Form
 

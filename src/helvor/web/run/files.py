@@ -10,8 +10,8 @@ from fastapi import APIRouter, File, Request, UploadFile
 from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Problem
-from helvor.bench.run.entries import Attached
+from helvor.core.engine.run.entries import Attached
+from helvor.core.record.entry import Problem
 from helvor.notebook import files, pages
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
@@ -46,9 +46,14 @@ def attach(
         except Problem as trouble:
             return _said_beside_the_field(request, who, page_id, step, words, trouble)
         pages.append(
-            conn, who.account.id, who.account.name, page_id, lambda _: [pages.Draft(entry, says)], eluotropic_rank(),
+            conn,
+            who.account.id,
+            who.account.name,
+            page_id,
+            lambda _: [pages.Draft(entry, says)],
+            eluotropic_rank(),
             typed=who.typed,
-        )  # fmt: skip
+        )
     return RedirectResponse(f"/runs/{page_id}?view=notes&step={quote(step)}", status_code=303)
 
 

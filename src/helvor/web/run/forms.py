@@ -6,14 +6,14 @@ import re
 from collections.abc import Mapping
 from uuid import UUID
 
-from helvor.bench.entry import Payload
-from helvor.bench.formula import molar_mass
-from helvor.bench.procedure import Portion, Step, Substance, same
-from helvor.bench.quantity import Reading, Unreadable, parse
-from helvor.bench.run import entries as e
-from helvor.bench.run.record import Run
-from helvor.bench.step_kinds import StepKind
-from helvor.bench.techniques import STEP_KINDS
+from helvor.core.engine.run import entries as e
+from helvor.core.engine.run.record import Run
+from helvor.core.quantities.formula import molar_mass
+from helvor.core.quantities.reading import Reading, Unreadable, parse
+from helvor.core.record.entry import Payload
+from helvor.core.record.procedure import Portion, Step, Substance, same
+from helvor.core.record.step_kinds import StepKind
+from helvor.core.techniques.registered import STEP_KINDS
 from helvor.notebook.pages import Draft
 from helvor.shelf.shelf import tolerance_of
 from helvor.web.forms import FieldErrors, Form, acknowledged, struck

@@ -6,43 +6,43 @@ from collections.abc import Callable, Mapping
 
 from markupsafe import Markup
 
-from helvor.bench.entry import Payload
-from helvor.web.column import forms as column_forms
-from helvor.web.column import instrument as column
-from helvor.web.crystallization import forms as crystal_forms
-from helvor.web.crystallization import instrument as crystals
-from helvor.web.extraction import forms as extraction_forms
-from helvor.web.extraction import instrument as extraction
-from helvor.web.filtration import forms as filtration_forms
-from helvor.web.filtration import instrument as filtration
+from helvor.core.record.entry import Payload
 from helvor.web.rendering import fragment
 from helvor.web.run.crafts import AtStep, CraftFields, CraftForm, CraftOnPage, Reader
+from helvor.web.techniques.column import forms as column_forms
+from helvor.web.techniques.column import instrument as column
+from helvor.web.techniques.crystallization import forms as crystal_forms
+from helvor.web.techniques.crystallization import instrument as crystals
+from helvor.web.techniques.extraction import forms as extraction_forms
+from helvor.web.techniques.extraction import instrument as extraction
+from helvor.web.techniques.filtration import forms as filtration_forms
+from helvor.web.techniques.filtration import instrument as filtration
 
 CRAFTS_ON_PAGE = (
     CraftOnPage(
         titles=filtration_forms.TITLES,
-        form="filtration/form.html",
+        form="techniques/filtration/form.html",
         values=filtration_forms.values_of,
         readers=filtration_forms.READERS,
         instruments=filtration.INSTRUMENTS,
     ),
     CraftOnPage(
         titles=extraction_forms.TITLES,
-        form="extraction/form.html",
+        form="techniques/extraction/form.html",
         values=extraction_forms.values_of,
         readers=extraction_forms.READERS,
         instruments=extraction.INSTRUMENTS,
     ),
     CraftOnPage(
         titles=column_forms.TITLES,
-        form="column/form.html",
+        form="techniques/column/form.html",
         values=column_forms.values_of,
         readers=column_forms.READERS,
         instruments=column.INSTRUMENTS,
     ),
     CraftOnPage(
         titles=crystal_forms.TITLES,
-        form="crystallization/form.html",
+        form="techniques/crystallization/form.html",
         values=crystal_forms.values_of,
         readers=crystal_forms.READERS,
         instruments=crystals.INSTRUMENTS,

@@ -13,19 +13,19 @@ from fastapi import APIRouter, Request
 from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.bench.entry import Entry, Line, Problem, before, find, line_up_to
-from helvor.bench.measured import shown, shown_with_u
-from helvor.bench.procedure import same
-from helvor.bench.quantity import Unreadable
-from helvor.bench.run import entries as e
-from helvor.bench.run.keep import as_procedure
-from helvor.bench.run.reading_line import complete, understand
-from helvor.bench.run.record import Run, gather
-from helvor.bench.techniques import CRAFTS, STEP_KINDS
+from helvor.core.engine.run import entries as e
+from helvor.core.engine.run.as_procedure import as_procedure
+from helvor.core.engine.run.reading_line import complete, understand
+from helvor.core.engine.run.record import Run, gather
+from helvor.core.quantities.measured import shown, shown_with_u
+from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.entry import Entry, Line, Problem, before, find, line_up_to
+from helvor.core.record.procedure import same
+from helvor.core.techniques.registered import CRAFTS, STEP_KINDS
 from helvor.exchange.run import ledger_table, run_record, weighing_table
 from helvor.notebook import classes, containers, pages, procedures
+from helvor.notebook.file_space import nearly_full
 from helvor.notebook.pages import Inked, NotYours, Page
-from helvor.notebook.room_for_files import nearly_full
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
@@ -71,9 +71,16 @@ def run_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", s
         row, meeting = (None, None) if is_htmx(request) else shell_of_class(conn, who, page.class_id)
         full = nearly_full(conn, page_id) if view == "notes" else ""
     work = work_of(
-        page, entries, sheet_of(page, entries), view, step, who.csrf, plates=plates, registered=registered,
+        page,
+        entries,
+        sheet_of(page, entries),
+        view,
+        step,
+        who.csrf,
+        plates=plates,
+        registered=registered,
         file_room=full,
-    )  # fmt: skip
+    )
     if is_htmx(request):
         answer = html("run/work.html", RunWork(**work))
     else:
@@ -246,10 +253,18 @@ def _form_again(
         row, meeting = shell_of_class(conn, who, page.class_id)
     strikes = None if "strikes" in form.errors else form.id("strikes")
     shown_form = _form(
-        page, gather(entries), kind, who.csrf, values={"way": ["gross"]} | fields, errors=errors, entry=entry,
+        page,
+        gather(entries),
+        kind,
+        who.csrf,
+        values={"way": ["gross"]} | fields,
+        errors=errors,
+        entry=entry,
         strikes=strikes,
-        step=form.text("step"), view=form.text("view"), about=form.text("named"),
-    )  # fmt: skip
+        step=form.text("step"),
+        view=form.text("view"),
+        about=form.text("named"),
+    )
     if is_htmx(request):
         headers = {"HX-Retarget": "#panel-body", "HX-Reswap": "innerHTML"}
         return html("run/form.html", RunFormFragment(form=shown_form), status=422, headers=headers)
@@ -325,8 +340,15 @@ def net_ahead(
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
     only_run(page)
-    form = Form({"container": [container[:160]], "portion": [portion[:40]], "state": [state[:20]], "mass": [mass[:40]],
-                 "way": [way[:5]]})  # fmt: skip
+    form = Form(
+        {
+            "container": [container[:160]],
+            "portion": [portion[:40]],
+            "state": [state[:20]],
+            "mass": [mass[:40]],
+            "way": [way[:5]],
+        }
+    )
     gross = tare = net = trouble = hint = ""
     if mass.strip():
         try:

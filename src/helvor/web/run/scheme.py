@@ -10,12 +10,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from helvor.bench.crystallization.record import estimates
-from helvor.bench.measured import Measured, shown
-from helvor.bench.procedure import Step, same
-from helvor.bench.quantity import digits
-from helvor.bench.run.ledger import Ledger, PortionMass
-from helvor.bench.run.work_out import RunWorksheet
+from helvor.core.engine.run.ledger import Ledger, PortionMass
+from helvor.core.engine.run.work_out import RunWorksheet
+from helvor.core.quantities.measured import Measured, shown
+from helvor.core.quantities.reading import digits
+from helvor.core.record.procedure import Step, same
+from helvor.core.techniques.crystallization.record import estimates
 
 WIDTH, LEFT, RIGHT, TOP = 860.0, 118.0, 196.0, 34.0
 ROW = 84.0

@@ -12,17 +12,17 @@ from uuid import UUID
 
 from markupsafe import Markup
 
-from helvor.bench.entry import Entry, Line
-from helvor.bench.formula import readable
-from helvor.bench.measured import Measured, shown
-from helvor.bench.procedure import Step
-from helvor.bench.run import entries as e
-from helvor.bench.run.ledger import Net, PortionMass, is_blank
-from helvor.bench.run.record import Run
-from helvor.bench.run.work_out import RunWorksheet, StepSeen
-from helvor.bench.safety.substances import known_hazards
-from helvor.bench.techniques import CRAFTS
-from helvor.bench.worksheet import WorkingLine
+from helvor.core.engine.run import entries as e
+from helvor.core.engine.run.ledger import Net, PortionMass, is_blank
+from helvor.core.engine.run.record import Run
+from helvor.core.engine.run.work_out import RunWorksheet, StepSeen
+from helvor.core.hazards.substances import known_hazards
+from helvor.core.quantities.formula import readable
+from helvor.core.quantities.measured import Measured, shown
+from helvor.core.quantities.working import WorkingLine
+from helvor.core.record.entry import Entry, Line, Payload
+from helvor.core.record.procedure import Step
+from helvor.core.techniques.registered import CRAFTS
 from helvor.notebook import classes
 from helvor.notebook.pages import NotYours, Page, worked_out
 from helvor.shelf.solvents import eluotropic_rank
@@ -54,9 +54,22 @@ TITLES = {
     **CRAFT_TITLES,
 }
 PICKS = (
-    "clear", "cloudy", "colourless", "coloured", "fumes", "no more fumes", "bubbles", "warm", "crystals", "oil",
-    "powder", "lumps", "two layers", "spilt", "broken glass",
-)  # fmt: skip
+    "clear",
+    "cloudy",
+    "colourless",
+    "coloured",
+    "fumes",
+    "no more fumes",
+    "bubbles",
+    "warm",
+    "crystals",
+    "oil",
+    "powder",
+    "lumps",
+    "two layers",
+    "spilt",
+    "broken glass",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -462,10 +475,20 @@ def _tares(sheet: RunWorksheet, registered: Mapping[str, str]) -> list[TareShown
     return list(listed.values())
 
 
-READINGS = (
-    e.Weighed, e.Taken, e.VolumeRead, e.UsedInstead, e.Noted, e.Tried, e.Attached, e.Borrowed, e.Late, e.StepAdded,
-    e.SubstanceAdded, *(payload for craft in CRAFTS.all for payload in craft.payloads),
-)  # fmt: skip
+READINGS: tuple[type[Payload], ...] = (
+    e.Weighed,
+    e.Taken,
+    e.VolumeRead,
+    e.UsedInstead,
+    e.Noted,
+    e.Tried,
+    e.Attached,
+    e.Borrowed,
+    e.Late,
+    e.StepAdded,
+    e.SubstanceAdded,
+    *(payload for craft in CRAFTS.all for payload in craft.payloads),
+)
 """Kinds of entry that stand among the last readings; what only moves the strip on does not."""
 
 
@@ -557,9 +580,12 @@ def _plot(nets: list[Net], portion: PortionMass) -> PlotShown | None:
     limit = portion.constancy.limit or 0.0
     height = max(4.0, 24 * limit / span)
     return PlotShown(
-        "M" + "L".join(f"{x} {at}" for x, at in dots), dots, round(y(masses[-1]) - height / 2, 1), round(height, 1),
+        "M" + "L".join(f"{x} {at}" for x, at in dots),
+        dots,
+        round(y(masses[-1]) - height / 2, 1),
+        round(height, 1),
         y(predicted) if predicted else None,
-    )  # fmt: skip
+    )
 
 
 def headlines(sheet: RunWorksheet) -> list[Headline]:

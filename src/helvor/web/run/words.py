@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import cached_property
 
-from helvor.bench.entry import Acknowledged, Entry, Payload, Struck
-from helvor.bench.procedure import without_braces
-from helvor.bench.review.questions import label_of
-from helvor.bench.run import entries as e
-from helvor.bench.run.record import gather
-from helvor.bench.techniques import CRAFTS
+from helvor.core.engine.run import entries as e
+from helvor.core.engine.run.record import gather
+from helvor.core.record.answer import Answered
+from helvor.core.record.entry import Acknowledged, Entry, Payload, Struck
+from helvor.core.record.procedure import without_braces
+from helvor.core.review.questions import label_of
+from helvor.core.techniques.registered import CRAFTS
 
 
 class StepNames:
@@ -72,7 +73,7 @@ def describe_payload(payload: Payload, steps: StepNames) -> str:
             trial = next((one for kind in CRAFTS.kinds for one in CRAFTS.trials(kind) if one.key == t.trial), None)
             outcome = (trial.passed if t.passed else trial.failed) if trial else "passed" if t.passed else "failed"
             return f"tested: {outcome}{f', {t.words}' if t.words else ''}"
-        case e.Answered() as a:
+        case Answered() as a:
             return f"answer, {label_of(a.question)}: {a.written}"
         case e.TimerSet() as t:
             return f"timer of {t.minutes:g} min{f' for {t.label}' if t.label else ''}"

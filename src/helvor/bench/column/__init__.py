@@ -1,1 +1,0 @@
-"""Column chromatography: sizing a column from what a plate shows."""

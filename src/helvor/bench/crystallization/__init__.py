@@ -1,1 +1,0 @@
-"""Recrystallization: solvents, solubility, the plan and its ceiling, cooling, crops, melting ranges."""

@@ -1,1 +1,0 @@
-"""Filtration and decanting: choosing, setting up, running, washing, drying what was collected."""

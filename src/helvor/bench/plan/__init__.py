@@ -1,1 +1,0 @@
-"""Planning: building a procedure, judging it before anybody starts, fitting it into the time."""

@@ -1,1 +1,0 @@
-"""Precipitation, stoichiometry and gravimetry: what reacts, how much it can give, what stays dissolved."""

@@ -1,0 +1,1 @@
+"""The heart: the rules and the arithmetic of the bench, in layers."""

@@ -1,0 +1,1 @@
+"""A class: prep, meetings, numbered unknowns."""

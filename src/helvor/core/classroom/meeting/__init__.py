@@ -1,0 +1,1 @@
+"""A meeting: its lab log, the plan front, what is left standing."""

@@ -1,0 +1,1 @@
+"""Getting a class ready for a meeting."""

@@ -1,0 +1,1 @@
+"""A procedure and a run of it, whatever the technique."""

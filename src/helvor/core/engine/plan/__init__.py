@@ -1,0 +1,1 @@
+"""A procedure: edited, checked, fitted to a period."""

@@ -1,0 +1,1 @@
+"""A run: what is written in it, its mass ledger, its findings."""

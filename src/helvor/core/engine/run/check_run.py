@@ -1,0 +1,628 @@
+"""The findings on a run: a table of rules and the few lines that walk it.
+
+Limits are common practice, no source, unless one stands beside them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+
+from helvor.core.engine.run.ledger import Ledger, PortionMass, Yield, is_blank
+from helvor.core.engine.run.record import Run, WeighedOn
+from helvor.core.engine.technique import NO_CRAFTS, Crafts
+from helvor.core.quantities.measured import Measured, shown
+from helvor.core.quantities.reading import round_to
+from helvor.core.record.finding import Finding
+from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.procedure import Step, same
+from helvor.core.record.step_kinds import StepKind
+
+COVERAGE = 2.0
+"""How many standard uncertainties a value must lie beyond a limit to be beyond it (about 95 %)."""
+GOOD_CLOSURE = (0.98, 1.02)
+OFF_TARGET = 0.10
+"""Part of the target from which an amount counts as another one."""
+DRIFT_STEPS = 2.0
+"""Repeated empty weighings that differ by more steps of the balance than this have drifted."""
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """What a rule may look at."""
+
+    run: Run
+    ledger: Ledger
+    rules: HouseRules
+    crafts: Crafts = NO_CRAFTS
+
+    @property
+    def kinds(self) -> Mapping[str, StepKind]:
+        """Every kind of step by key."""
+        return self.crafts.kinds
+
+
+Rule = Callable[[Case], Iterator[Finding]]
+
+
+def judge(case: Case) -> list[Finding]:
+    """Walk the rules over a run, then those of the crafts."""
+    rules = (*RULES, *(rule for craft in case.crafts.all for rule in craft.rules))
+    return [finding for rule in rules for finding in rule(case)]
+
+
+def join(names: list[str]) -> str:
+    """``A, B and C``"""
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
+def grams(number: Measured) -> str:
+    """A mass for a sentence, with the digits it has."""
+    return f"{shown(number)} g"
+
+
+def percent(number: Measured) -> str:
+    """A ratio in per cent for a sentence."""
+    return f"{shown(number * 100, most=1)} %"
+
+
+def tare_before_wetting(case: Case) -> Iterator[Finding]:
+    """The next step wets a container that is weighed later and has no tare yet."""
+    step = case.run.next_step
+    kind = case.kinds.get(step.kind) if step else None
+    if step is None or kind is None or not (kind.wets or kind.heats) or not step.container:
+        return
+    later = case.run.procedure.steps[case.run.procedure.steps.index(step) + 1 :]
+    weighed = [s for s in later if s.kind == "weigh" and not s.empty and s.container]
+    for label in step.container:
+        if not any(same(label, other) for s in weighed for other in s.container):
+            continue
+        tare = case.ledger.tares.get(frozenset([label.casefold()]))
+        if tare is not None and tare.mass is not None:
+            continue
+        if any(label.casefold() in on.weighed.pan for on in case.run.weighings):
+            continue
+        yield Finding(
+            "tare-first",
+            "caution",
+            f"{label}: no tare recorded yet, and the next step fills it.",
+            "It is weighed with its contents later; without the empty mass the net mass can never be known.",
+            f"Weigh {label} now, empty and dry.",
+            about=label,
+        )
+
+
+def tare_missing(case: Case) -> Iterator[Finding]:
+    """Something was weighed in a container that has no tare, a damp one, or a spare's."""
+    seen: set[str] = set()
+    for portion in case.ledger.portions.values():
+        for net in portion.nets:
+            tare = net.tare
+            if tare is None or portion.basis == "borrowed" or net.on.weighed.name in seen:
+                continue
+            name = net.on.weighed.name
+            if tare.how == "missing":
+                seen.add(name)
+                papers = [label for label in tare.missing if "paper" in label]
+                yield Finding(
+                    "tare-missing",
+                    "caution",
+                    f"No empty mass was recorded for {join(list(tare.missing))}, so the net mass of {portion.name} "
+                    "is unknown: "
+                    f"{net.on.weighed.mass} is the gross mass.",
+                    "The container's mass is still included.",
+                    "Weigh two or three spare papers of the same kind (name them “spare paper 1” and so on): "
+                    "their mean is used, marked as an estimate."
+                    if papers
+                    else f"Transfer {portion.name}, then weigh the container clean and dry: that is a valid tare.",
+                    about=portion.name,
+                )
+            elif tare.how == "spare":
+                seen.add(name)
+                yield Finding(
+                    "tare-spare",
+                    "note",
+                    f"The tare of {name} is the mean of {len(tare.readings)} spare papers.",
+                    "Papers from one box differ, so the net mass is an estimate.",
+                    about=portion.name,
+                )
+            elif tare.how == "damp":
+                seen.add(name)
+                yield Finding(
+                    "tare-damp",
+                    "caution",
+                    f"{name} was damp when weighed empty, so the net mass of {portion.name} is too low.",
+                    "The water was counted as glass, and it is missing from the later weighing.",
+                    "Weigh it empty and dry once the contents are out.",
+                    about=portion.name,
+                )
+
+
+def paper_air_dry(case: Case) -> Iterator[Finding]:
+    """A paper was tared air-dry and weighed oven-dry, and nothing says how much water it lost."""
+    for portion in case.ledger.portions.values():
+        for net in portion.counted:
+            tare = net.tare
+            if tare is None or not tare.air_dry or net.on.weighed.state != "dried" or portion.basis == "borrowed":
+                continue
+            if tare.blank is None:
+                yield Finding(
+                    "paper-air-dry",
+                    "caution",
+                    f"The paper of {portion.name} was tared air-dry and weighed oven-dry: the net mass is too low.",
+                    "Air-dry paper contains several per cent of water, tens of milligrams per sheet.",
+                    "Carry a blank filter paper through (name it “blank paper”, weigh it before and after), or dry "
+                    "papers "
+                    "the same way before taring.",
+                    about=portion.name,
+                )
+            else:
+                yield Finding(
+                    "blank-paper",
+                    "note",
+                    f"The tare of {portion.name} is corrected by the blank paper: {shown(tare.blank)} g per sheet.",
+                    "Without this, the paper's own water would be missing from the net mass.",
+                    about=portion.name,
+                )
+            break
+
+
+def wet_used(case: Case) -> Iterator[Finding]:
+    """A portion has only been weighed wet."""
+    for portion in case.ledger.portions.values():
+        if portion.mass is None and portion.nets and all(n.on.weighed.state == "wet" for n in portion.nets):
+            wet = f" {grams(portion.wet)}" if portion.wet is not None else ""
+            yield Finding(
+                "wet-mass",
+                "caution",
+                f"{portion.name}: weighed only while wet:{wet or ' no net mass'}.",
+                "Solvent is still evaporating, so the wet mass is not used for the yield.",
+                "Dry it, let it cool, weigh it again and record it as dried.",
+                about=portion.name,
+            )
+
+
+def gross_below_tare(case: Case) -> Iterator[Finding]:
+    """A container with content weighs less than empty."""
+    for portion in case.ledger.portions.values():
+        for net in portion.nets:
+            if net.value is None or net.value >= 0 or net.net is None:
+                continue
+            if net.net.value < -COVERAGE * net.net.u and net.tare and net.tare.mass:
+                yield Finding(
+                    "gross-below-tare",
+                    "stop",
+                    f"{net.on.weighed.name} with {portion.name} weighs {net.on.weighed.mass}, "
+                    f"less than the {grams(net.tare.mass)} it weighs empty.",
+                    "The two readings were exchanged, another container was used, or a digit was misread.",
+                    "Check the label on the glass, then weigh again and correct the wrong reading.",
+                    about=portion.name,
+                )
+
+
+def drying(case: Case) -> Iterator[Finding]:
+    """How far drying to constant mass has come, by the house rule."""
+    rule = case.rules["constant-mass"].key
+    for portion in case.ledger.portions.values():
+        dry = portion.constancy
+        if dry is None or portion.mass is None:
+            continue
+        if dry.state == "once":
+            if rule == "two-weighings":
+                yield Finding(
+                    "dried-once",
+                    "note",
+                    f"{portion.name}: weighed only once after drying, {grams(portion.mass)}.",
+                    "One weighing cannot tell whether it has stopped losing mass.",
+                    f"Dry again, cool, weigh again after about {dry.again or 15:.0f} min.",
+                    about=portion.name,
+                )
+        elif dry.state == "constant":
+            yield Finding(
+                "constant-mass",
+                "good",
+                f"{portion.name}: at constant mass, the last two differ by {_mg(dry.difference)}, "
+                f"within {_mg(dry.limit)}.",
+                about=portion.name,
+            )
+        elif dry.state == "drying":
+            goes_to = f" Expected final mass: about {round_to(dry.predicted, 3)} g." if dry.predicted else ""
+            yield Finding(
+                "still-drying",
+                "caution",
+                f"{portion.name}: still losing mass, {_mg(dry.difference)} since the last weighing; "
+                f"limit for constant mass: {_mg(dry.limit)}.{goes_to}",
+                "What still evaporates is counted as product.",
+                f"Weigh again in about {dry.again or 15:.0f} min.",
+                about=portion.name,
+            )
+        elif dry.state == "gaining":
+            yield Finding(
+                "gaining-mass",
+                "caution",
+                f"{portion.name}: gained {_mg(dry.difference)} since the last weighing.",
+                "It is absorbing moisture, was warm at the last weighing, or was contaminated.",
+                "Let it cool in a desiccator, then weigh it again.",
+                about=portion.name,
+            )
+        elif dry.state == "coarse":
+            yield Finding(
+                "balance-too-coarse",
+                "note",
+                f"This balance cannot show constant mass for {portion.name}: the rule allows {_mg(dry.limit)}, "
+                "less than one step of the balance.",
+                "The rule of 0.50 mg per g after a further hour needs a balance that reads to 0.1 mg.",
+                "Use a finer balance, or set the house rule to twice the readability.",
+                about=portion.name,
+            )
+        elif dry.state == "soon":
+            yield Finding(
+                "not-an-hour",
+                "note",
+                f"{portion.name}: within {_mg(dry.limit)}, but the weighings are less than an hour apart.",
+                "The strict rule asks for one more hour of drying.",
+                f"Weigh again in about {dry.again or 60:.0f} min.",
+                about=portion.name,
+            )
+
+
+def _mg(value: float | None) -> str:
+    return f"{round_to(abs(value or 0.0) * 1000, 1 if 0 < abs(value or 0.0) < 0.00095 else 0)} mg"
+
+
+def hot(case: Case) -> Iterator[Finding]:
+    """Something was weighed warm."""
+    for on in case.run.weighings:
+        if on.weighed.hot:
+            yield Finding(
+                "weighed-hot",
+                "caution",
+                f"{on.weighed.name} was weighed while warm: {on.weighed.mass}.",
+                "Warm air lifts the pan, so it reads too light; heat can also damage the balance.",
+                "Let it cool to room temperature, then weigh again.",
+                about=on.weighed.name,
+            )
+
+
+def different_balances(case: Case) -> Iterator[Finding]:
+    """Tare and gross come from two balances."""
+    for portion in case.ledger.portions.values():
+        for net in portion.nets:
+            here = net.on.weighed.balance.strip()
+            others = {on.weighed.balance.strip() for on in (net.tare.readings if net.tare else ())} - {here, ""}
+            if here and others:
+                yield Finding(
+                    "two-balances",
+                    "note",
+                    f"{net.on.weighed.name} was tared on balance {join(sorted(others))} and weighed full on "
+                    f"balance {here}.",
+                    "Two balances differ by more than their last digit; on one balance the error cancels.",
+                    "Next time use one balance for both.",
+                    about=portion.name,
+                )
+                break
+
+
+def drifted(case: Case) -> Iterator[Finding]:
+    """A container was weighed empty twice, with different results."""
+    for tare in case.ledger.tares.values():
+        if len(tare.readings) < 2 or tare.how != "weighed":
+            continue
+        if any(is_blank(on.weighed.pan) for on in tare.readings):
+            continue  # it is weighed twice because it changes
+        pans = {on.weighed.pan for on in tare.readings}
+        step = max(on.weighed.step_g for on in tare.readings)
+        if len(pans) == 1 and tare.spread > DRIFT_STEPS * step:
+            first = tare.readings[0].weighed
+            yield Finding(
+                "tare-drifted",
+                "caution",
+                f"{first.name}: the empty weighings differ by {_mg(tare.spread)}.",
+                "The balance drifted or was not zeroed, the glass was damp, or it is another container.",
+                "Zero the balance, wipe the glass, weigh it empty again and strike out the wrong reading. "
+                "Until then the mean is used, with that uncertainty.",
+                about=first.name,
+            )
+
+
+def used_twice(case: Case) -> Iterator[Finding]:
+    """One container holds two portions at the same time."""
+    holds: dict[str, dict[str, WeighedOn]] = {}
+    for on in case.run.weighings:
+        if on.weighed.portion:
+            for label in on.weighed.container:
+                holds.setdefault(label.casefold(), {})[on.weighed.portion.casefold()] = on
+    lineage = _ancestors(case)
+    for label, portions in holds.items():
+        names = sorted(portions)
+        unrelated = [
+            (a, b)
+            for i, a in enumerate(names)
+            for b in names[i + 1 :]
+            if b not in lineage.get(a, set()) and a not in lineage.get(b, set())
+        ]
+        if unrelated:
+            a, b = unrelated[0]
+            yield Finding(
+                "container-twice",
+                "caution",
+                f"{label}: recorded with both {portions[a].weighed.portion} and {portions[b].weighed.portion}.",
+                "One container cannot hold two separate portions.",
+                "Check the label on the glass and correct the other weighing.",
+                about=label,
+            )
+
+
+def _ancestors(case: Case) -> dict[str, set[str]]:
+    """Portion → every portion that it was made from."""
+    lineage: dict[str, set[str]] = {}
+    for step in case.run.procedure.steps:
+        for name in step.gives:
+            above = lineage.setdefault(name.casefold(), set())
+            for parent in step.takes:
+                above |= {parent.casefold()} | lineage.get(parent.casefold(), set())
+    return lineage
+
+
+def too_many_digits(case: Case) -> Iterator[Finding]:
+    """A mass with more or fewer digits than the same balance gave elsewhere."""
+    by_balance: dict[str, dict[int, WeighedOn]] = {}
+    for on in case.run.weighings:
+        if on.weighed.balance and on.weighed.mass.unit == "g":
+            by_balance.setdefault(on.weighed.balance.casefold(), {}).setdefault(on.weighed.mass.decimals, on)
+        if on.weighed.readability and on.weighed.mass.resolution < on.weighed.readability.value * 0.99:
+            yield Finding(
+                "too-many-digits",
+                "note",
+                f"{on.weighed.mass} for {on.weighed.name} has more digits than the balance shows "
+                f"({on.weighed.readability}).",
+                "A digit that the balance does not show was not read from it.",
+                "Read again and record what the display shows.",
+                about=on.weighed.name,
+            )
+    for found in by_balance.values():
+        if len(found) > 1:
+            most, least = found[max(found)], found[min(found)]
+            yield Finding(
+                "digits-differ",
+                "note",
+                f"Balance {most.weighed.balance} gave {most.weighed.mass} and {least.weighed.mass}: "
+                "not the same number of digits.",
+                "A missing last zero makes a reading look coarser; an extra digit was not read.",
+                f"Record every digit of the display, also for {least.weighed.name}.",
+                about=least.weighed.name,
+            )
+
+
+def impossible_loss(case: Case) -> Iterator[Finding]:
+    """More was lost than was there, or less than nothing."""
+    for portion in case.ledger.portions.values():
+        if portion.basis != "by loss" or portion.mass is None:
+            continue
+        if portion.mass.value < -COVERAGE * portion.mass.u:
+            yield Finding(
+                "gained-by-heating",
+                "stop",
+                f"{portion.name}: {grams(portion.mass)} by difference, because the residue weighs more than before.",
+                "A residue cannot gain mass on heating: a tare, a digit or a label is wrong.",
+                "Check both weighings and their containers.",
+                about=portion.name,
+            )
+
+
+def above_possible(case: Case) -> Iterator[Finding]:
+    """A product, a recovery or the closure is above what can be, beyond its uncertainty."""
+    ledger = case.ledger
+    for made in ledger.yields:
+        if made.percent is not None and _beyond(made.percent, 1.0) and made.obtained is not None:
+            yield _above(case, made.portion, made.obtained, made.theoretical, made)
+    told = {made.portion.casefold() for made in ledger.yields}
+    for account in ledger.components:
+        if account.recovery is None or not _beyond(account.recovery, 1.0):
+            continue
+        portion = ledger.portion(account.portions[0]) if account.portions else None
+        if portion is None or portion.name.casefold() in told or portion.mass is None:
+            continue
+        told.add(portion.name.casefold())
+        most = portion.mass / account.recovery.value
+        yield _above(case, portion.name, portion.mass, Measured(most.value), None)
+    if ledger.closure is not None and ledger.missing is not None and _beyond(ledger.closure, 1.0):
+        causes = likely_causes(case, -ledger.missing.value, ledger.missing.u, None)
+        yield Finding(
+            "closure-above",
+            "stop" if ledger.closure.value > GOOD_CLOSURE[1] else "caution",
+            f"Mass balance {percent(ledger.closure)}: {grams(Measured(0.0) - ledger.missing)} more than went in.",
+            "Mass cannot be created: something is weighed too high. " + _causes(causes),
+            "Check these first, then weigh again.",
+        )
+
+
+def _beyond(number: Measured, limit: float) -> bool:
+    return number.value - limit > COVERAGE * number.u
+
+
+def _above(case: Case, name: str, mass: Measured, most: Measured, made: Yield | None) -> Finding:
+    excess = mass.value - most.value
+    causes = likely_causes(case, excess, mass.u, case.ledger.portion(name), made)
+    return Finding(
+        "above-possible",
+        "stop",
+        f"{name}: net {grams(mass)} is above the theoretical yield of {grams(most)}.",
+        _causes(causes),
+        causes[0][1] if causes else "Weigh again.",
+        about=name,
+    )
+
+
+def _causes(causes: list[tuple[str, str]]) -> str:
+    return f"Most likely {join([cause for cause, _ in causes[:3]])}." if causes else ""
+
+
+def likely_causes(
+    case: Case, excess: float, u: float, portion: PortionMass | None, made: Yield | None = None
+) -> list[tuple[str, str]]:
+    """Which usual causes fit a mass that is *excess* g too high; most likely first, with what to do.
+
+    A tare fits if its mass is the excess within its uncertainty; another component fits if
+    just that much of it is missing; wet fits as long as constant mass is not shown.
+    """
+    found: list[tuple[float, str, str]] = []
+    near = max(COVERAGE * u, 0.02 * excess)
+    portions = [portion] if portion is not None else list(case.ledger.portions.values())
+    dry = [p for p in portions if p.constancy is not None and p.constancy.state == "constant"]
+    for one in portions:
+        for net in one.nets:
+            for label in net.on.weighed.container:
+                tare = case.ledger.tares.get(frozenset([label.casefold()]))
+                if tare and tare.mass and abs(tare.mass.value - excess) <= near and net.on.weighed.way == "net":
+                    found.append(
+                        (0.0, f"the tare of {label} ({grams(tare.mass)}) in it", f"Subtract the tare of {label}.")
+                    )
+    ends = {name.casefold() for name in case.ledger.ends}
+    still_wet = [p for p in portions if p.name.casefold() in ends and p not in dry and p.basis in ("dried", "as is")]
+    if portion is None and still_wet:
+        names = join([p.name for p in still_wet][:2])
+        found.append((1.0, f"still wet ({names} not at constant mass)", f"Dry {names} again and weigh it."))
+    elif portion is not None and portion not in dry:
+        found.append((1.0, "still wet", "Dry it again, cool, weigh again after 15 more minutes."))
+    for account in case.ledger.components:
+        if account.taken_g is None or account.found_g is None or case.ledger.reacts:
+            continue
+        short = account.taken_g.value - account.found_g.value
+        if portion is not None and short > 0 and abs(short - excess) <= max(near, 0.1 * excess):
+            found.append(
+                (0.5, f"{account.component.name} in it: the same mass is missing there", "Separate the two again.")
+            )
+    if made is not None and made.excess:
+        found.append((2.5, f"more {made.limiting} taken than recorded", "Check the amounts actually taken."))
+    for one_taken in case.ledger.substances:
+        if one_taken.substance.role == "aid" and one_taken.readings:
+            found.append(
+                (2.0, f"{one_taken.substance.name} carried over", f"Filter {one_taken.substance.name} off again.")
+            )
+    if not found or portion in dry:
+        found.append((3.0, "solvent or reagent trapped in the solid", "Crush it, wash it once more, dry it again."))
+    return [(cause, do) for _, cause, do in sorted(found, key=lambda f: f[0])]
+
+
+def closure(case: Case) -> Iterator[Finding]:
+    """Whether the masses at the end add up to what went in."""
+    ledger = case.ledger
+    if ledger.closure is None or ledger.missing is None or not ledger.complete or _beyond(ledger.closure, 1.0):
+        return
+    low, high = GOOD_CLOSURE
+    span = f"Mass balance {percent(ledger.closure)}"
+    if low <= ledger.closure.value <= high:
+        yield Finding("closure-good", "good", f"{span}; {grams(ledger.missing)} unaccounted for.")
+        return
+    leaves = [p for p in ledger.portions.values() if p.said.end == "waste"]
+    # A liquor is said to hold some, and nobody weighs it: what is missing is no surprise.
+    held = [p.name for p in leaves if p.said.component and p.mass is None]
+    if held and ledger.closure.value < low:
+        yield Finding(
+            "closure-held",
+            "note",
+            f"{span}; {grams(ledger.missing)} unaccounted for.",
+            f"Some of it stays in {join(held)}, which was not weighed.",
+            "The amount expected from its solubility is shown at the step and on the scheme.",
+        )
+        return
+    measured = [p for p in leaves if p.mass is not None]
+    where = f" {join([p.name for p in measured])} was weighed as a loss." if measured else ""
+    yield Finding(
+        "closure-low",
+        "note" if ledger.closure.value >= 0.9 else "caution",
+        f"{span}; {grams(ledger.missing)} unaccounted for.{where}",
+        "It stayed on glass and rods, went with a decanted liquid, or spat out while drying. "
+        "The weighings alone cannot show at which step.",
+        "Dry and weigh what is left in the used glassware: a measured loss is better than a guess.",
+    )
+
+
+def taken_off_target(case: Case) -> Iterator[Finding]:
+    """An exact amount differs from its target; a substance was replaced or judged."""
+    for one in case.ledger.substances:
+        target = one.substance.amount
+        real = one.mass if target is not None and target.unit == "g" else one.volume
+        if one.instead:
+            yield Finding(
+                "used-instead",
+                "note",
+                f"{one.instead} was used instead of {one.substance.name}.",
+                "The calculation uses it."
+                if one.formula
+                else "Its formula is not recorded, so no amount in mol is calculated from it.",
+                "" if one.formula else f"Correct the entry and enter the formula of {one.instead}.",
+                about=one.substance.name,
+            )
+        elif target is not None and real is not None and one.substance.exact and target.value > 0:
+            off = real.value / target.value - 1
+            if abs(off) > OFF_TARGET:
+                yield Finding(
+                    "off-target",
+                    "note",
+                    f"{one.substance.name}: {target} planned, {shown(real)} {target.unit} used "
+                    f"({'+' if off > 0 else '−'}{abs(off) * 100:.0f} %).",
+                    "The calculation uses the amount taken.",
+                    about=one.substance.name,
+                )
+        if one.estimated:
+            yield Finding(
+                "estimated",
+                "note",
+                f"The amount of {one.substance.name} was estimated.",
+                "Its uncertainty is taken as 10 %.",
+                about=one.substance.name,
+            )
+
+
+def borrowed(case: Case) -> Iterator[Finding]:
+    """The bench goes on with another's product."""
+    for entry in case.run.borrowed.values():
+        yield Finding(
+            "borrowed",
+            "note",
+            f"{entry.portion}: taken over from {entry.source}.",
+            "Its values are shown but not counted in this bench's recovery or the class statistics.",
+            about=entry.portion,
+        )
+
+
+def drying_skipped(case: Case) -> Iterator[Finding]:
+    """A step that gives evidence was left out."""
+    for step in case.run.procedure.steps:
+        why = case.run.skipped.get(step.id)
+        if why is not None and step.kind in ("dry", "cool", "weigh"):
+            lost = {"dry": "the next portion weighed may be wet", "cool": "the next portion weighed may be warm"}
+            yield Finding(
+                "step-skipped",
+                "note",
+                f"“{_title(step, case)}” was skipped: {why}.",
+                f"As a result, {lost.get(step.kind, 'its value is missing from the mass balance')}.",
+                about=step.id,
+            )
+
+
+def _title(step: Step, case: Case) -> str:
+    return step.says or (case.kinds[step.kind].title if step.kind in case.kinds else step.kind)
+
+
+RULES: tuple[Rule, ...] = (
+    gross_below_tare,
+    impossible_loss,
+    above_possible,
+    tare_before_wetting,
+    tare_missing,
+    paper_air_dry,
+    wet_used,
+    used_twice,
+    drifted,
+    hot,
+    drying,
+    closure,
+    taken_off_target,
+    different_balances,
+    too_many_digits,
+    borrowed,
+    drying_skipped,
+)

@@ -1,0 +1,159 @@
+"""What a technique that is carried out inside a run brings along, and all of them together.
+
+A craft has no pages of its own: its steps stand in a procedure, its readings in a run, its
+portions in the one ledger. The run knows it only through what stands here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Literal
+
+from helvor.core.record.entry import Payload
+from helvor.core.record.finding import Finding
+from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.step_kinds import GENERAL, StepKind
+
+if TYPE_CHECKING:
+    from helvor.core.engine.plan.check_plan import Advice, Plan
+    from helvor.core.engine.run.check_run import Case
+    from helvor.core.engine.run.reading_line import Understood
+    from helvor.core.engine.run.record import Run
+
+
+Sign = Literal["loss", "gain"]
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """Something to see to before or while a step is done.
+
+    Attributes:
+        key: kept in the record.
+        words: what is so when it is right: ``the stem touches the wall``.
+        why: its reason, in one line.
+        when: house rule and school under which it is asked; always without.
+        safety: leaving it out can hurt somebody.
+        on: which part of the drawing it points at.
+    """
+
+    key: str
+    words: str
+    why: str
+    when: tuple[str, str] | None = None
+    safety: bool = False
+    on: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """Something that is tried, with two outcomes.
+
+    Attributes:
+        key: kept in the record.
+        asks: what to do and look for.
+        passed, failed: the words of either outcome.
+        why: what it tells.
+    """
+
+    key: str
+    asks: str
+    passed: str
+    failed: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Cause:
+    """Something that can explain why a number is too low or too high.
+
+    Attributes:
+        code: which rule spoke.
+        sign: *loss* makes the number too low, *gain* too high.
+        what: the cause in a sentence.
+        points: what in the record points at it; nothing where it is only usual.
+        weight: how strongly, 0 to 1; before the size is held against what is missing.
+        size: g, where it can be said; an upper limit where ``at_most``.
+        portion: whose mass it touches; empty for the whole.
+    """
+
+    code: str
+    sign: Sign
+    what: str
+    points: tuple[str, ...] = ()
+    weight: float = 0.1
+    size: float | None = None
+    at_most: bool = False
+    portion: str = ""
+
+
+Command = Callable[[list[str], "Run", str], "Understood"]
+"""Reads the words after a command of the reading line, against the run and the step worked on."""
+
+
+@dataclass(frozen=True)
+class Craft:
+    """A technique inside a run.
+
+    Attributes:
+        key, title: its names.
+        step_kinds: the kinds of step that it brings.
+        payloads: its kinds of entry.
+        checks, trials: by kind of step.
+        describe: an entry of its own in bench words.
+        rules, causes: what it judges in a run; plan_rules: in a procedure.
+        commands: words of the reading line → how the rest is read.
+    """
+
+    key: str
+    title: str
+    step_kinds: tuple[StepKind, ...] = ()
+    payloads: tuple[type[Payload], ...] = ()
+    checks: Mapping[str, tuple[Check, ...]] = field(default_factory=dict)
+    trials: Mapping[str, tuple[Trial, ...]] = field(default_factory=dict)
+    describe: Callable[[Payload], str] | None = None
+    rules: tuple[Callable[[Case], Iterator[Finding]], ...] = ()
+    causes: tuple[Callable[[Case], Iterator[Cause]], ...] = ()
+    plan_rules: tuple[Callable[[Plan], Iterator[Advice]], ...] = ()
+    commands: Mapping[str, Command] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class Crafts:
+    """Every craft there is, and every kind of step by key, in the order of the palette."""
+
+    all: tuple[Craft, ...] = ()
+    more_kinds: Sequence[StepKind] = ()
+    kinds: Mapping[str, StepKind] = field(init=False)
+    commands: Mapping[str, Command] = field(init=False)
+
+    def __post_init__(self) -> None:
+        kinds = [*GENERAL, *self.more_kinds, *(kind for craft in self.all for kind in craft.step_kinds)]
+        object.__setattr__(self, "kinds", {kind.key: kind for kind in kinds})
+        commands = {word: command for craft in self.all for word, command in craft.commands.items()}
+        object.__setattr__(self, "commands", commands)
+
+    def checks(self, kind: str, rules: HouseRules | None = None) -> tuple[Check, ...]:
+        """The checks of a kind of step; with house rules only those that these ask for."""
+        return tuple(
+            check
+            for craft in self.all
+            for check in craft.checks.get(kind, ())
+            if rules is None or check.when is None or rules[check.when[0]].key == check.when[1]
+        )
+
+    def trials(self, kind: str) -> tuple[Trial, ...]:
+        """The trials of a kind of step."""
+        return tuple(trial for craft in self.all for trial in craft.trials.get(kind, ()))
+
+    def describe(self, payload: Payload) -> str:
+        """A craft's own entry in bench words; empty for what is not one."""
+        for craft in self.all:
+            if craft.describe is not None and isinstance(payload, craft.payloads):
+                return craft.describe(payload)
+        return ""
+
+
+NO_CRAFTS = Crafts()
+"""The general kinds alone."""

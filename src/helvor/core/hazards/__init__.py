@@ -1,0 +1,1 @@
+"""What is known of substances that can hurt."""

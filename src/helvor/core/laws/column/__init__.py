@@ -1,0 +1,1 @@
+"""Columns: sizing, bands, pools."""

@@ -1,0 +1,1 @@
+"""Recrystallization: solubility, solvents, ceiling, melting ranges."""

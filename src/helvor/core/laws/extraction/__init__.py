@@ -1,0 +1,1 @@
+"""Extraction: layers, distribution, acids and bases, drying, reflux."""

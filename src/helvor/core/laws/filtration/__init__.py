@@ -1,0 +1,1 @@
+"""Filtration: papers, ways, washing, ovens."""

@@ -1,0 +1,1 @@
+"""Precipitation: reactions, solubility, solutions, gravimetry."""

@@ -1,0 +1,1 @@
+"""Readings, units, uncertainty, formulas, robust statistics."""

@@ -1,0 +1,1 @@
+"""What is written down, and what it is written about."""

@@ -1,0 +1,261 @@
+"""The kinds of step that a procedure is built from: a table, and what it says of each.
+
+A technique adds its own kinds through :data:`helvor.core.techniques.registered.TECHNIQUES`; they
+stand in the same palette.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+
+@dataclass(frozen=True, slots=True)
+class StepKind:
+    """What every step of a kind has in common.
+
+    Attributes:
+        key: kept in procedures.
+        group: where it stands in the palette.
+        title: what people call it.
+        says: the instruction that a new step starts with.
+        hands, waits: usual minutes hands-on and waiting.
+        asks: readings that a new step asks for.
+        kit: what a new step needs.
+        wets: liquid comes to what was dry: a container weighed afterwards needs its tare before.
+        heats: leaves things hot.
+        cools: leaves things at room temperature.
+        dries: takes solvent out.
+        ends: the portion leaves the bench.
+        collects: matter is brought from one vessel to another; what is not brought over is lost.
+        liquid_first: of the portions it gives the liquid is named first; the solid stays.
+        layers: of the portions it gives the first is the layer of what is added, the second what it came from.
+        caution: shown beside the step; example: a reading as it is typed there.
+        rules: house rules that say how it is done here; they stand under the instruction.
+    """
+
+    key: str
+    group: str
+    title: str
+    says: str
+    hands: int = 3
+    waits: int = 0
+    asks: tuple[str, ...] = ()
+    kit: tuple[str, ...] = ()
+    wets: bool = False
+    heats: bool = False
+    cools: bool = False
+    dries: bool = False
+    ends: bool = False
+    collects: bool = False
+    liquid_first: bool = False
+    layers: bool = False
+    caution: str = ""
+    example: str = ""
+    rules: tuple[str, ...] = ()
+
+
+GROUPS = ("Measure", "Combine", "Separate", "Heat and cool", "Observe and test", "Store and discard")
+
+GENERAL: tuple[StepKind, ...] = (
+    StepKind(
+        "weigh",
+        "Measure",
+        "weigh",
+        "Weigh it",
+        4,
+        asks=("mass",),
+        kit=("balance",),
+        caution="At room temperature only: warm air lifts the pan.",
+        rules=("constant-mass", "constant-mass-limit"),
+    ),
+    StepKind("volume", "Measure", "volume", "Measure the volume", 3, asks=("volume",), kit=("measuring cylinder",)),
+    StepKind("divide", "Measure", "divide", "Divide into equal parts", 5, asks=("volume",), kit=("pipette",)),
+    StepKind("grind", "Combine", "grind", "Grind to a fine powder", 4, kit=("mortar",)),
+    StepKind("dissolve", "Combine", "dissolve", "Dissolve, stirring", 5, 2, kit=("beaker", "rod"), wets=True),
+    StepKind("add", "Combine", "add", "Add", 4, kit=("beaker",), wets=True),
+    StepKind("combine", "Combine", "combine", "Combine", 2, wets=True, collects=True),
+    StepKind("stir", "Combine", "stir", "Stir", 2, 5, kit=("rod",)),
+    StepKind(
+        "decant",
+        "Separate",
+        "decant",
+        "Let settle, pour the liquid off along a rod",
+        6,
+        3,
+        kit=("beaker", "rod"),
+        wets=True,
+        collects=True,
+        liquid_first=True,
+        rules=("pouring",),
+    ),
+    StepKind(
+        "evaporate",
+        "Separate",
+        "evaporate",
+        "Evaporate gently",
+        3,
+        25,
+        kit=("hotplate", "evaporating dish"),
+        heats=True,
+        dries=True,
+        caution="Spits near the end: cover it and turn the heat down.",
+    ),
+    StepKind(
+        "dry",
+        "Separate",
+        "dry",
+        "Dry",
+        2,
+        20,
+        asks=("temperature",),
+        kit=("oven",),
+        heats=True,
+        dries=True,
+        caution="Never a solid wet with flammable solvent into a closed oven.",
+        rules=("drying-solid", "drying-place", "constant-mass"),
+    ),
+    StepKind(
+        "heat",
+        "Heat and cool",
+        "heat",
+        "Heat gently",
+        3,
+        10,
+        asks=("temperature",),
+        kit=("hotplate",),
+        heats=True,
+        caution="Hot glass looks like cold glass.",
+    ),
+    StepKind("cool", "Heat and cool", "cool", "Let cool to room temperature", 1, 10, cools=True),
+    StepKind("ice bath", "Heat and cool", "ice bath", "Cool in ice with water", 2, 10, kit=("ice",), cools=True),
+    StepKind("wait", "Heat and cool", "wait", "Wait", 0, 10),
+    StepKind(
+        "test",
+        "Observe and test",
+        "test",
+        "Test",
+        3,
+        asks=("outcome",),
+        caution="By paper, drop or eye; never by smell.",
+    ),
+    StepKind("observe", "Observe and test", "observe", "Observe and record", 2, asks=("observation",)),
+    StepKind("photograph", "Observe and test", "photograph", "Take a picture", 2, asks=("photo",), kit=("camera",)),
+    StepKind("label", "Store and discard", "label", "Label it with bench, content, date", 1, kit=("label",)),
+    StepKind(
+        "discard",
+        "Store and discard",
+        "discard",
+        "Into its waste bottle",
+        2,
+        ends=True,
+        kit=("waste bottle",),
+        rules=("throwing-layers",),
+    ),
+    StepKind("keep", "Store and discard", "put away", "Store until the next meeting", 2),
+)
+
+WASTE: dict[str, str] = {
+    "solvents": "organic, not halogenated",
+    "halogenated": "organic, halogenated",
+    "aqueous": "aqueous acid and base",
+    "oxidizing": "oxidizers and oxidizing acid",
+    "heavy metal": "heavy metal",
+    "solids": "solid chemicals",
+    "silica": "solid silica",
+    "reuse": "clean solid to be reused",
+    "sink": "sink, plenty of water",
+    "bin": "dry bin",
+}
+"""Waste streams: key → words. Local rules decide what may go down a sink."""
+
+
+@dataclass(frozen=True, slots=True)
+class WrongBottle:
+    """What must not go into a stream's bottle.
+
+    Attributes:
+        bottle: the stream on the bottle; matter: the stream that the thing belongs to.
+        level: *stop* is never done, *caution* is wrong, *note* is allowed but worth a word.
+        why: what comes of it.
+    """
+
+    bottle: str
+    matter: str
+    level: Literal["stop", "caution", "note"]
+    why: str
+
+
+_FIRE = "an oxidizer with organic matter can catch fire or burst the bottle, even hours later"
+_SPOILS = "a little halogen makes the whole bottle halogenated waste, which costs far more to dispose of"
+_DRAIN = "it can burn in the drain, poisons the water, and its vapour rises elsewhere"
+_BIN = "its vapour fills the bin, and the person who empties it is not warned"
+
+WRONG_BOTTLES: tuple[WrongBottle, ...] = (
+    WrongBottle("sink", "solvents", "stop", _DRAIN),
+    WrongBottle("sink", "halogenated", "stop", "it sinks, stays in the trap and the soil, and poisons the water"),
+    WrongBottle("sink", "oxidizing", "stop", "it corrodes pipes and meets other chemicals in the drain"),
+    WrongBottle("sink", "heavy metal", "stop", "heavy metals never go down a sink"),
+    WrongBottle("sink", "solids", "caution", "a chemical in the drain cannot be recovered"),
+    WrongBottle("sink", "silica", "caution", "silica settles in the trap, with everything adsorbed on it"),
+    WrongBottle("sink", "aqueous", "note", "only neutralized, in plenty of water, and where local rules allow it"),
+    WrongBottle("bin", "solvents", "stop", _BIN),
+    WrongBottle("bin", "halogenated", "stop", _BIN),
+    WrongBottle("bin", "oxidizing", "stop", "with paper and dust it can ignite by itself"),
+    WrongBottle("bin", "heavy metal", "stop", "heavy metals never go into a bin"),
+    WrongBottle("bin", "solids", "caution", "the person who empties the bin is not warned, and some of it burns"),
+    WrongBottle("bin", "aqueous", "caution", "a liquid in the bin spills over the person who empties it"),
+    WrongBottle("bin", "silica", "caution", "its dust harms lungs, and adsorbed solvent evaporates in the bin"),
+    WrongBottle("solvents", "halogenated", "stop", _SPOILS),
+    WrongBottle("solvents", "oxidizing", "stop", _FIRE),
+    WrongBottle("solvents", "heavy metal", "caution", "burning the solvent leaves the metal in the ash"),
+    WrongBottle("solvents", "aqueous", "caution", "acid or base attacks the solvent and the can"),
+    WrongBottle("halogenated", "oxidizing", "stop", _FIRE),
+    WrongBottle("halogenated", "aqueous", "stop", "hydroxide with chloroform reacts violently in the closed bottle"),
+    WrongBottle(
+        "halogenated",
+        "solvents",
+        "note",
+        "correct for a mixture that contains halogen; halogen-free solvent has a cheaper bottle",
+    ),
+    WrongBottle("oxidizing", "solvents", "stop", _FIRE),
+    WrongBottle("oxidizing", "halogenated", "stop", _FIRE),
+    WrongBottle("oxidizing", "solids", "stop", _FIRE),
+    WrongBottle("oxidizing", "bin", "stop", _FIRE),
+    WrongBottle("oxidizing", "silica", "stop", _FIRE),
+    WrongBottle("oxidizing", "aqueous", "caution", "the contents may react; carbonate gives gas in a closed bottle"),
+    WrongBottle("oxidizing", "heavy metal", "caution", "the metal must be on the label"),
+    WrongBottle("aqueous", "halogenated", "stop", "hydroxide with chloroform reacts violently in the closed bottle"),
+    WrongBottle("aqueous", "solvents", "caution", "it floats on top, and its vapour fills the bottle"),
+    WrongBottle("aqueous", "oxidizing", "caution", "nitric acid keeps reacting with the contents and forms gas"),
+    WrongBottle("aqueous", "heavy metal", "caution", "the metal must be on the label; it has a bottle of its own"),
+    WrongBottle(
+        "heavy metal", "solvents", "caution", "metal solutions are not incinerated; solvent makes them flammable"
+    ),
+    WrongBottle("heavy metal", "halogenated", "caution", "neither bottle's disposal route fits both"),
+    WrongBottle("heavy metal", "oxidizing", "caution", "the oxidizer must be on the label; keep organic matter away"),
+)
+"""Stream on the bottle and stream of the matter, one way only. Common practice; local rules decide."""
+
+
+def wrong_bottle(bottle: str, matter: str) -> WrongBottle | None:
+    """What is wrong with putting matter of one stream into another's bottle; None where nothing is said of it.
+
+    It holds one way only: solvent may go into the halogenated bottle, halogenated never into the solvents'.
+
+    >>> wrong_bottle("halogenated", "solvents").level, wrong_bottle("solvents", "halogenated").level
+    ('note', 'stop')
+    """
+    return next((row for row in WRONG_BOTTLES if row.bottle == bottle and row.matter == matter), None)
+
+
+def never_together(bottle: str, matter: str) -> str:
+    """Why matter of one stream must never go into another's bottle; empty where it may, or is only wrong.
+
+    >>> never_together("oxidizing", "solvents")
+    'oxidizer and organic matter can catch fire or burst the bottle, hours later too'
+    >>> never_together("aqueous", "aqueous"), never_together("halogenated", "solvents")
+    ('', '')
+    """
+    wrong = wrong_bottle(bottle, matter)
+    return wrong.why if wrong is not None and wrong.level == "stop" else ""

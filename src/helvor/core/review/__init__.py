@@ -1,0 +1,1 @@
+"""What a class found."""

@@ -1,0 +1,771 @@
+"""What the record gives for a question: the sum with the bench's own readings, other bases, possible mistakes.
+
+Truth 1. The sum is put together from the readings, never from rounded results. Where the ledger has the same
+         number, both agree; a test holds them together.
+Truth 2. Another basis is not a mistake: a recovery in mol or in grams of the same form, a part of what was found
+         again, another place of the spot, the tare as it was read first.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from helvor.core.engine.run.ledger import Ledger, Net, PortionMass, SubstanceTaken
+from helvor.core.engine.run.work_out import RunWorksheet
+from helvor.core.quantities.formula import Equation, atoms, molar_mass, parse_equation, plain, supplies, units
+from helvor.core.quantities.measured import Measured, decimals_for
+from helvor.core.quantities.reading import Reading, Unreadable
+from helvor.core.record.procedure import Procedure, Substance, same
+from helvor.core.review.common_mistakes import Slip, outcome_slips, slip
+from helvor.core.review.questions import Question, eluent_parts
+from helvor.core.review.quotient import Factor, Quotient, Term, one
+from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
+
+IONS = ("SO4", "CO3", "PO4", "C2O4", "CrO4", "NO3", "OH", "Cl", "Br", "I")
+"""Groups whose mass is easily taken for that of their salt; the rest of the salt is the other ion."""
+LIGHTEST_CATION = 6.5
+"""Less than lithium is left of an acid, not of a salt, g/mol."""
+
+
+@dataclass(frozen=True, slots=True)
+class Truth:
+    """What is right.
+
+    Attributes:
+        quotient: the sum, or None where a word is asked; choice: that word.
+        decimals: that the readings allow.
+        step: of the last digit of a net, the least that a tolerance can be, in the unit.
+        bases: other legitimate values: what they rest on, and the number.
+        slips: the mistakes that can be made in it; wrong_choices: word → the mistake it shows.
+    """
+
+    quotient: Quotient | None
+    decimals: int = 6
+    step: float = 0.0
+    bases: tuple[tuple[str, float], ...] = ()
+    slips: tuple[Slip, ...] = ()
+    choice: str = ""
+    wrong_choices: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def value(self) -> float | None:
+        return self.quotient.value if self.quotient is not None else None
+
+
+def _truth(
+    quotient: Quotient,
+    slips: Iterable[Slip],
+    decimals: int,
+    bases: Iterable[tuple[str, float | None]] = (),
+    step: float = 0.0,
+) -> Truth | None:
+    if quotient.value is None:
+        return None
+    known = tuple((what, value) for what, value in bases if value is not None)
+    return Truth(quotient, decimals, step, known, (*slips, *outcome_slips(quotient)))
+
+
+# ── masses ──────────────────────────────────────────────────────────────────────────────────────
+
+
+def _net_terms(name: str, net: Net, coefficient: float) -> list[Term]:
+    """A weighing as its gross with every tare taken off by its own name."""
+    weighed = net.on.weighed
+    decimals = weighed.mass.decimals
+    terms = [Term(f"{name} gross", weighed.mass.value, coefficient, decimals)]
+    if net.tare is None or net.tare_used is None:
+        return terms
+    used = net.tare_used.value
+    pans: dict[str, list[float]] = {}
+    for on in net.tare.readings:
+        pans.setdefault(on.weighed.name, []).append(on.weighed.mass.value)
+    named_tares = {label: sum(masses) / len(masses) for label, masses in pans.items()}
+    if not named_tares or net.tare.how == "spare" or abs(sum(named_tares.values()) - used) > 1e-9:
+        # A tare that is not simply the sum of what was read: corrected by a blank, or from spare ones.
+        return [*terms, Term(f"{name} tare {weighed.name}", used, -coefficient, max(decimals, 3))]
+    return [*terms, *(Term(f"{name} tare {label}", m, -coefficient, decimals) for label, m in named_tares.items())]
+
+
+def _mass_slips(where: str, portion: PortionMass) -> list[Slip]:
+    """What can go wrong with the mass of a portion inside the factor *where*."""
+    found: list[Slip] = []
+    name = portion.name
+    for net in portion.counted:
+        for term in _net_terms(name, net, 1.0)[1:]:
+            label = term.name.removeprefix(f"{name} tare ")
+            key = "paper-tare" if "paper" in label.casefold() else "dish-tare"
+            found.append(
+                slip(key, lambda q, t=term.name: q.without(where, t), term.name, detail=label)  # type: ignore[misc]
+            )
+    others = [net for net in portion.nets if net.on.weighed.state == "wet" and net.value is not None]
+    if others and portion.counted:
+        found.append(slip("wet", _put_net(where, name, others[-1]), *_places(name, portion)))
+    if len(portion.counted) == 1:
+        last = portion.counted[0]
+        earlier = [
+            n
+            for n in portion.nets
+            if n is not last
+            and n.on.weighed.state == last.on.weighed.state
+            and n.on.weighed.pan == last.on.weighed.pan
+            and n.value is not None
+            and n.on.weighed.mass.value != last.on.weighed.mass.value
+        ]
+        found += [slip("not-last", _put_net(where, name, net), f"{name} gross") for net in earlier]
+    return found
+
+
+def _places(name: str, portion: PortionMass) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(term.name for net in portion.counted for term in _net_terms(name, net, 1.0)))
+
+
+def _put_net(where: str, name: str, net: Net) -> Callable[[Quotient], Quotient]:
+    """Another weighing of a portion in the place of the one that counts."""
+
+    def change(quotient: Quotient) -> Quotient:
+        def put(factor: Factor) -> Factor:
+            mine = [t for t in factor.terms if t.name.startswith((f"{name} gross", f"{name} tare "))]
+            if not mine:
+                return factor
+            first = next(i for i, t in enumerate(factor.terms) if t in mine)
+            coefficient = next((abs(t.coefficient) for t in mine), 1.0)
+            rest = [t for t in factor.terms if t not in mine]
+            return replace(factor, terms=(*rest[:first], *_net_terms(name, net, coefficient), *rest[first:]))
+
+        return quotient.changed(where, put)
+
+    return change
+
+
+def _found(where: str, portions: Sequence[PortionMass]) -> tuple[Factor, list[Slip], int]:
+    """Masses of portions as one factor, what can go wrong in it, and the decimals that were read."""
+    terms: list[Term] = []
+    slips: list[Slip] = []
+    decimals = 0
+    for portion in portions:
+        assert portion.mass is not None
+        scale = portion.scale
+        if portion.counted:
+            for net in portion.counted:
+                terms += _net_terms(portion.name, net, scale)
+                decimals = max(decimals, net.on.weighed.mass.decimals)
+            slips += _mass_slips(where, portion)
+        else:
+            decimals = max(decimals, portion.mass.decimals or 3)
+            terms.append(Term(f"{portion.name} gross", portion.mass.value, scale, portion.mass.decimals or 3))
+        if scale != 1.0:
+            slips.append(slip("share", _unscaled(where, portion.name), "share"))
+        if len(portions) > 1:
+            slips.append(
+                slip(
+                    "left-out",
+                    _left_out(where, portion.name),
+                    *(_places(portion.name, portion) or (portion.name,)),
+                    detail=portion.name,
+                )
+            )
+    return Factor(where, tuple(terms)), slips, decimals
+
+
+def _of(term: Term, name: str) -> bool:
+    return term.name.startswith((f"{name} gross", f"{name} tare "))
+
+
+def _left_out(where: str, name: str) -> Callable[[Quotient], Quotient]:
+    return lambda q: q.changed(where, lambda f: replace(f, terms=tuple(t for t in f.terms if not _of(t, name))))
+
+
+def _unscaled(where: str, name: str) -> Callable[[Quotient], Quotient]:
+    def own(factor: Factor) -> Factor:
+        terms = (
+            replace(t, coefficient=1.0 if t.coefficient > 0 else -1.0) if _of(t, name) else t for t in factor.terms
+        )
+        return replace(factor, terms=tuple(terms))
+
+    return lambda q: q.changed(where, own)
+
+
+def _decimals(amount: Reading | None) -> int:
+    return amount.decimals if amount is not None else 3
+
+
+def _taken_mass(where: str, taken: Sequence[SubstanceTaken]) -> tuple[Factor, list[Slip]] | None:
+    """Masses taken as one factor, pure part and density put in; None where one is not known."""
+    terms: list[Term] = []
+    slips: list[Slip] = []
+    wanted: list[Term] = []
+    for one_ in taken:
+        substance = one_.substance
+        if one_.mass is None:
+            return None
+        pure = substance.fraction
+        by_volume = one_.volume is not None and substance.density is not None and not one_.readings_in_g
+        if by_volume and one_.volume is not None and substance.density is not None:
+            term = Term(
+                f"taken {substance.name}", one_.volume.value, pure * substance.density, one_.volume.decimals or 2
+            )
+            slips.append(
+                slip(
+                    "ml-as-g", _coefficient(where, term.name, pure), f"density {substance.name}", detail=substance.name
+                )
+            )
+        else:
+            term = Term(f"taken {substance.name}", one_.mass.value, pure, one_.mass.decimals or 3)
+        terms.append(term)
+        target = substance.amount
+        factor = pure * (substance.density or 1.0) if target is not None and target.unit == "mL" else pure
+        wanted.append(Term(term.name, target.value, factor, _decimals(target)) if target is not None else term)
+    if any(w.amount != t.amount for w, t in zip(wanted, terms, strict=True)):
+        slips.append(slip("target", _put_terms(where, wanted), *(t.name for t in terms)))
+    return Factor(where, tuple(terms)), slips
+
+
+def _coefficient(where: str, term: str, value: float) -> Callable[[Quotient], Quotient]:
+    return lambda q: q.changed(
+        where,
+        lambda f: replace(f, terms=tuple(replace(t, coefficient=value) if t.name == term else t for t in f.terms)),
+    )
+
+
+def _put_terms(where: str, terms: Sequence[Term]) -> Callable[[Quotient], Quotient]:
+    """Other numbers of the same names in their places."""
+    by_name = {term.name: term for term in terms}
+    return lambda q: q.changed(
+        where, lambda f: replace(f, terms=tuple(by_name.get(term.name, term) for term in f.terms))
+    )
+
+
+# ── molar masses ────────────────────────────────────────────────────────────────────────────────
+
+
+def _molar(where: str, formula: str) -> tuple[Factor, list[Slip]]:
+    """A molar mass as a factor, and how it is taken wrongly."""
+    slips: list[Slip] = []
+
+    def put(value: float) -> Callable[[Quotient], Quotient]:
+        return lambda q: q.changed(where, lambda f: one(where, value, 2))
+
+    bare = plain(formula).split(".")[0]
+    if bare != plain(formula):
+        slips.append(slip("hydrate", put(molar_mass(bare)), where))
+    groups = [ion for ion in IONS if re.search(rf"{ion}(?![a-z\d])", bare) and bare != ion]
+    for ion in groups[:1]:
+        count = supplies_of(bare, ion)
+        slips.append(slip("ion", put(molar_mass(ion)), where, detail=ion))
+        rest = molar_mass(bare) - count * molar_mass(ion)
+        if rest > LIGHTEST_CATION:
+            slips.append(slip("ion", put(rest), where, detail=f"without {ion}"))
+    return one(where, molar_mass(formula), 2), slips
+
+
+def supplies_of(salt: str, ion: str) -> int:
+    """How many of a group a salt holds, by the group's first element.
+
+    >>> supplies_of("Al2(SO4)3", "SO4"), supplies_of("CaCl2", "Cl")
+    (3, 2)
+    """
+    element = re.match(r"[A-Z][a-z]?", ion)
+    assert element is not None
+    return atoms(salt).get(element.group(), 0) // atoms(ion)[element.group()]
+
+
+# ── amounts in mol ──────────────────────────────────────────────────────────────────────────────
+
+
+def _moles_factors(
+    substance: Substance, taken: SubstanceTaken | None
+) -> tuple[list[Factor], list[Factor], float, list[Slip], float] | None:
+    """mol of a substance as top, under, times; its slips; and the number itself.
+
+    With *taken* what went in, without it what the procedure wants.
+    """
+    formula = taken.formula if taken is not None else substance.formula
+    if not formula:
+        return None
+    if taken is None:
+        if substance.amount is None:
+            return None
+        amount = Measured(substance.amount.value, {}, substance.amount.decimals)
+        in_g = substance.amount.unit == "g"
+        taken = SubstanceTaken(
+            substance,
+            (),
+            amount if in_g else amount * substance.density if substance.density else None,
+            None,
+            None if in_g else amount,
+            formula,
+            "",
+            False,
+            (),
+        )
+    name = substance.name
+    molar = substance.molar
+    bottle = next((on.taken.bottle.molar for on in taken.readings if on.taken.bottle is not None), None)
+    if (molar or bottle) and taken.volume is not None:
+        volume = one(f"taken {name}", taken.volume.value, taken.volume.decimals or 2)
+        strength = one(f"molar {name}", bottle or molar or 0.0, 4)
+        slips = [slip("ml-not-l", lambda q: replace(q, times=q.times * 1000), "litres")]
+        slips += _target_of(substance, taken.volume.value)
+        if bottle and molar and abs(bottle - molar) > 1e-9:
+            put = _put_terms(f"molar {name}", [Term(f"molar {name}", molar, 1.0, 4)])
+            slips.append(slip("target", put, f"molar {name}", detail="nominal concentration"))
+        return [volume, strength], [], 0.001, slips, taken.volume.value * (bottle or molar or 0.0) * 0.001
+    mass = _taken_mass(f"taken {name}", [taken])
+    if mass is None:
+        return None
+    molar_factor, molar_slips = _molar(f"M {name}", formula)
+    value = mass[0].value / molar_factor.value
+    return [mass[0]], [molar_factor], 1.0, [*mass[1], *molar_slips], value
+
+
+def _target_of(substance: Substance, value: float) -> list[Slip]:
+    if substance.amount is None or abs(substance.amount.value - value) < 1e-12:
+        return []
+    where = f"taken {substance.name}"
+    term = Term(where, substance.amount.value, 1.0, substance.amount.decimals)
+    return [slip("target", _put_terms(where, [term]), where)]
+
+
+def _moles(substance: Substance, taken: SubstanceTaken | None) -> Truth | None:
+    parts = _moles_factors(substance, taken)
+    if parts is None:
+        return None
+    top, under, times, slips, value = parts
+    return _truth(Quotient(tuple(top), tuple(under), times), slips, decimals_for(value / 1000))
+
+
+# ── what an equation makes possible ─────────────────────────────────────────────────────────────
+
+
+@dataclass(frozen=True, slots=True)
+class _Way:
+    """A reagent as what limits: how much of a product its amount allows."""
+
+    name: str
+    taken_g: Factor | None
+    top: tuple[Factor, ...]
+    under: tuple[Factor, ...]
+    times: float
+    slips: tuple[Slip, ...]
+    mol: float
+
+    def __call__(self) -> Quotient:
+        return Quotient(self.top, self.under, self.times)
+
+
+def _ways(procedure: Procedure, equation: Equation, product: str, ledger: Ledger | None) -> list[_Way]:
+    """Most of a product from each reagent, the least first."""
+    made = plain(product)
+    found = []
+    for formula, count in equation.left.items():
+        bring = [s for s in procedure.substances if s.formula and s.role in ("sample", "reagent")]
+        if sum(supplies(s.formula, formula) > 0 for s in bring) > 1:
+            return []  # side by side or from two bottles: no one sum that a bench would write
+        for substance in bring:
+            taken = ledger.taken(substance.name) if ledger is not None else None
+            if ledger is not None and (taken is None or taken.amount is None):
+                continue
+            used = taken.formula if taken is not None else substance.formula
+            holds = supplies(used, formula) if used else 0
+            parts = _moles_factors(substance, taken) if holds else None
+            if parts is None:
+                continue
+            top, under, times, slips, mol = parts
+            molar, molar_slips = _molar("M product", product)
+            ratio_top, ratio_under = holds * equation.right[made], count
+            ratio: tuple[Factor, ...] = ()
+            below: tuple[Factor, ...] = ()
+            more = list(molar_slips)
+            if ratio_top != ratio_under:
+                ratio, below = (one("ratio made", ratio_top, 0),), (one("ratio used", ratio_under, 0),)
+                more.append(slip("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
+                more.append(slip("ratio-inverted", _ratio_inverted(ratio_top, ratio_under), "ratio"))
+            in_g = next((f for f in top if under and f.name.startswith("taken ")), None)
+            found.append(
+                _Way(
+                    substance.name,
+                    in_g,
+                    (*top, *ratio, molar),
+                    (*under, *below),
+                    times,
+                    (*slips, *more),
+                    mol * ratio_top / ratio_under,
+                )
+            )
+            break
+    return sorted(found, key=lambda way: way.mol)
+
+
+def _ratio_inverted(made: int, used: int) -> Callable[[Quotient], Quotient]:
+    return lambda q: q.changed("ratio made", lambda f: one("ratio made", used, 0)).changed(
+        "ratio used", lambda f: one("ratio used", made, 0)
+    )
+
+
+def _ways_of(procedure: Procedure, portion: str, ledger: Ledger | None) -> list[_Way]:
+    formula = procedure.portion(portion).formula
+    try:
+        equation = parse_equation(procedure.equation)
+    except Unreadable:
+        return []
+    return _ways(procedure, equation, formula, ledger) if plain(formula) in equation.right else []
+
+
+def _most(ways: Sequence[_Way]) -> Truth | None:
+    if not ways:
+        return None
+    least = ways[0]()
+    value = least.value or 0.0
+    slips = list(ways[0].slips)
+    everywhere = tuple(f.name for f in least.factors)
+    for other in ways[1:]:
+        slips.append(slip("excess", lambda q, w=other: w(), *everywhere, "litres", "ratio", detail=other.name))  # type: ignore[misc]
+    return _truth(least, slips, decimals_for(value / 1000))
+
+
+def _yield(procedure: Procedure, portion: PortionMass, ledger: Ledger) -> Truth | None:
+    """100 × obtained ÷ most possible; the sum of the most stands upside down in it."""
+    ways = _ways_of(procedure, portion.name, ledger)
+    if not ways or portion.mass is None or portion.basis in ("borrowed", "taken"):
+        return None
+    obtained, slips, decimals = _found("obtained", [portion])
+
+    def over(way: _Way) -> Quotient:
+        return Quotient((obtained, *way.under), way.top, 100 / way.times)
+
+    quotient = over(ways[0])
+    everything = tuple(f.name for f in quotient.factors if f.name != "obtained")
+    changed = [replace(s, does=_times_turned) if s.key == "ml-not-l" else s for s in ways[0].slips]
+    for other in ways[1:]:
+        changed.append(
+            slip(
+                "excess",
+                lambda q, w=other: replace(over(w), top=(*(f for f in q.top if f.name == "obtained"), *w.under)),  # type: ignore[misc]
+                *everything,
+                "litres",
+                "ratio",
+                detail=other.name,
+            )
+        )
+    samples = [w.taken_g for w in ways if w.taken_g is not None]
+    for mass in samples[:1]:
+        changed.append(
+            slip(
+                "on-sample",
+                lambda q, m=mass: Quotient(tuple(f for f in q.top if f.name == "obtained"), (m,), 100.0),  # type: ignore[misc]
+                *everything,
+                "litres",
+                "ratio",
+            )
+        )
+    truth = _truth(quotient, [*slips, *changed], 1)
+    if truth is None:
+        return None
+    # What is turned upside down is obtained over possible, whatever it is multiplied with on the way.
+    turned = slip("inverted", lambda q: replace(q.inverted(), times=1e4 / q.times), "outcome")
+    percent = slip("percent", lambda q: replace(q, times=q.times / 100), "times")
+    kept = [s for s in truth.slips if s.key not in ("inverted", "percent")]
+    return replace(truth, slips=(*kept, turned, percent), decimals=_percent_decimals(portion.mass, decimals))
+
+
+def _times_turned(quotient: Quotient) -> Quotient:
+    return replace(quotient, times=quotient.times / 1000)
+
+
+def _percent_decimals(mass: Measured, read: int) -> int:
+    """Decimals of a per cent that a mass read to so many decimals allows; one at least is right."""
+    return max(1, decimals_for(100 * max(mass.u, 10.0**-read) / max(mass.value, 1e-9), most=2))
+
+
+# ── the questions one by one ────────────────────────────────────────────────────────────────────
+
+
+def before(question: Question, procedure: Procedure) -> Truth | None:
+    """What the procedure gives for a question asked before the lab."""
+    substance = procedure.substance(question.about)
+    match question.sort:
+        case "moles" if substance is not None:
+            return _moles(substance, None)
+        case "solid" if substance is not None and substance.molar and substance.amount:
+            molar, slips = _molar("M", substance.formula)
+            volume = one("volume", substance.amount.value, substance.amount.decimals)
+            quotient = Quotient((volume, one("molar", substance.molar, 3), molar), (), 0.001)
+            slips.append(slip("ml-not-l", lambda q: replace(q, times=1.0), "litres"))
+            slips.append(slip("reagent-form", lambda q: q.without("M"), "M"))
+            return _truth(quotient, slips, decimals_for((quotient.value or 1.0) / 100))
+        case "theoretical":
+            return _most(_ways_of(procedure, question.about, None))
+        case "limiting":
+            return _limiting(_ways_of(procedure, question.about, None))
+        case "eluent":
+            return _eluent(question, procedure)
+    return None
+
+
+def _limiting(ways: Sequence[_Way]) -> Truth | None:
+    if len(ways) < 2:
+        return None
+    return Truth(None, choice=ways[0].name, wrong_choices=tuple((w.name, "excess") for w in ways[1:]))
+
+
+def _eluent(question: Question, procedure: Procedure) -> Truth | None:
+    number = int(question.key.split()[1])
+    if not 1 <= number <= len(procedure.steps):
+        return None
+    step = procedure.steps[number - 1]
+    parts = eluent_parts(step.eluent)
+    mine = next((part for name, part in parts if name == question.about), None)
+    if mine is None or not step.eluent_volume:
+        return None
+    whole = sum(part for _, part in parts)
+    quotient = Quotient((one("whole", step.eluent_volume, 1), one("part", mine, 1)), (one("parts", whole, 1),))
+    slips = [
+        slip("parts", lambda q, p=part: q.changed("part", lambda f: one("part", p, 1)), "part", detail=name)  # type: ignore[misc]
+        for name, part in parts
+        if name != question.about
+    ]
+    return _truth(quotient, slips, 2)
+
+
+def after(question: Question, sheet: RunWorksheet) -> Truth | None:
+    """What the record of a run gives for a question; None while readings are missing."""
+    ledger, procedure = sheet.ledger, sheet.run.procedure
+    match question.sort:
+        case "net":
+            return _net_truth(ledger.portion(question.about))
+        case "moles":
+            taken = ledger.taken(question.about)
+            if taken is None or taken.amount is None:
+                return None
+            truth = _moles(taken.substance, taken)
+            return replace(truth, decimals=decimals_for(taken.amount.u)) if truth else None
+        case "theoretical":
+            return _most(_ways_of(procedure, question.about, ledger))
+        case "yield":
+            portion = ledger.portion(question.about)
+            return _yield(procedure, portion, ledger) if portion is not None else None
+        case "recovery":
+            return _recovery(question.about, sheet)
+        case "content":
+            return _content(question.about, sheet)
+        case "part" | "closure":
+            return _of_the_sample(question, sheet)
+    return None
+
+
+def _net_truth(portion: PortionMass | None) -> Truth | None:
+    if portion is None or portion.mass is None or not portion.counted:
+        return None
+    found, slips, decimals = _found("net", [replace_scale(portion)])
+    step = max(net.on.weighed.step_g for net in portion.counted)
+    bases: list[tuple[str, float | None]] = []
+    if portion.scale != 1.0:
+        bases.append(("for the whole, not the aliquot", portion.whole.value))
+    bases += _other_tares(portion)
+    return _truth(Quotient((found,)), slips, decimals, bases, step)
+
+
+def replace_scale(portion: PortionMass) -> PortionMass:
+    """The portion as it was weighed, without what an aliquot is multiplied with."""
+    return replace(portion, scale=1.0)
+
+
+def _other_tares(portion: PortionMass) -> list[tuple[str, float | None]]:
+    """The net with the tare as it was read first or last, and without the blank's change."""
+    if len(portion.counted) != 1:
+        return []
+    net = portion.counted[0]
+    tare = net.tare
+    if tare is None or tare.mass is None:
+        return []
+    gross = net.on.weighed.mass.value
+    found: list[tuple[str, float | None]] = []
+    if tare.blank is not None and tare.in_the_oven is not tare.mass:
+        found.append(("without the blank's change", gross - tare.mass.value))
+    pans = {on.weighed.pan for on in tare.readings}
+    if len(pans) == 1 and len(tare.readings) > 1:
+        ordered = sorted(tare.readings, key=lambda on: on.entry.at)
+        found.append(("with the first tare", gross - ordered[0].weighed.mass.value))
+        found.append(("with the last tare", gross - ordered[-1].weighed.mass.value))
+    return found
+
+
+def _recovery(name: str, sheet: RunWorksheet) -> Truth | None:
+    ledger = sheet.ledger
+    account = next((a for a in ledger.components if same(a.component.name, name)), None)
+    if account is None or account.recovery is None:
+        return None
+    holders = [p for key in account.portions if (p := ledger.portion(key)) is not None]
+    brought = [one_ for one_ in ledger.substances if same(one_.substance.component, name)]
+    found, slips, _ = _found("found", holders)
+    taken = _taken_mass("taken", brought)
+    if taken is None:
+        return None
+    slips += taken[1]
+    if len(brought) == 1:
+        slips += _as_if_pure(brought[0])
+    # The whole mixture in the place of this one's part of it.
+    samples = [one_ for one_ in ledger.substances if one_.substance.role == "sample"]
+    whole = _taken_mass("taken", samples) if len(samples) > len(brought) else None
+    if whole is not None:
+        slips.append(slip("whole-mixture", _factor_put("taken", whole[0]), *(t.name for t in taken[0].terms), "pure"))
+    top, under = [found], [taken[0]]
+    bases: list[tuple[str, float | None]] = []
+    if ledger.reacts and account.found is not None and account.taken is not None:
+        forms = {p.said.formula or brought[0].formula for p in holders}
+        if len(forms) != 1 or len(brought) != 1 or not brought[0].formula:
+            return None
+        portion_formula = forms.pop()
+        carrier = account.component.carrier
+        molar_found, found_slips = _molar("M found", portion_formula)
+        molar_taken, taken_slips = _molar("M taken", brought[0].formula)
+        n_found, n_taken = units(portion_formula, carrier), units(brought[0].formula, carrier)
+        top, under = [found, molar_taken], [taken[0], molar_found]
+        slips += [*found_slips, *taken_slips]
+        if plain(portion_formula) != plain(brought[0].formula):
+            slips.append(slip("form", lambda q: q.without("M found").without("M taken"), "M found", "M taken"))
+        if n_found != n_taken:
+            top.append(one("ratio made", n_found, 0))
+            under.append(one("ratio used", n_taken, 0))
+            slips.append(slip("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
+            slips.append(slip("ratio-inverted", _ratio_inverted(n_found, n_taken), "ratio"))
+    quotient = Quotient(tuple(top), tuple(under), 100.0)
+    return _truth(quotient, slips, _percent_decimals_of(account.recovery), bases)
+
+
+def _as_if_pure(taken: SubstanceTaken) -> list[Slip]:
+    """A mixture's whole mass where only a part of it is the component."""
+    substance = taken.substance
+    if substance.fraction >= 1.0:
+        return []
+    term = f"taken {substance.name}"
+    return [
+        slip("whole-mixture", _coefficient("taken", term, (substance.density or 1.0) if taken.volume else 1.0), "pure")
+    ]
+
+
+def _factor_put(where: str, factor: Factor) -> Callable[[Quotient], Quotient]:
+    return lambda q: q.changed(where, lambda f: factor)
+
+
+def _percent_decimals_of(part: Measured) -> int:
+    return max(1, decimals_for(100 * part.u, most=2))
+
+
+def _content(name: str, sheet: RunWorksheet) -> Truth | None:
+    ledger = sheet.ledger
+    account = next((a for a in ledger.components if any(same(portion, name) for portion, _ in a.contents)), None)
+    portion = ledger.portion(name)
+    if account is None or portion is None or portion.mass is None:
+        return None
+    part = next(part for said, part in account.contents if same(said, name))
+    names = {added.casefold() for step in sheet.run.procedure.made_by(name) for added in step.adds}
+    samples = [s for s in ledger.substances if s.substance.role == "sample" and s.substance.name.casefold() in names]
+    taken = _taken_mass(
+        "taken", [replace(s, substance=s.substance.model_copy(update={"fraction": 1.0})) for s in samples]
+    )
+    if taken is None:
+        return None
+    found, slips, _ = _found("found", [portion])
+    sought, weighed = account.component.expressed, portion.said.formula
+    carrier = account.component.carrier
+    molar_sought, _ = _molar("M sought", sought)
+    molar_weighed, weighed_slips = _molar("M weighed", weighed)
+    top, under = [found, molar_sought], [molar_weighed, taken[0]]
+    n_weighed, n_sought = units(weighed, carrier), units(sought, carrier)
+    slips += [*taken[1], *weighed_slips]
+    bare = plain(sought).split(".")[0]
+    if bare != plain(sought):
+        slips.append(
+            slip("hydrate", lambda q: q.changed("M sought", lambda f: one("M sought", molar_mass(bare), 2)), "M sought")
+        )
+    slips.append(slip("factor", lambda q: q.without("M sought").without("M weighed"), "M sought", "M weighed"))
+    slips.append(
+        slip("factor-inverted", _factor_turned(molar_mass(sought), molar_mass(weighed)), "M sought", "M weighed")
+    )
+    if n_weighed != n_sought:
+        top.append(one("ratio made", n_weighed, 0))
+        under.append(one("ratio used", n_sought, 0))
+        slips.append(slip("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
+        slips.append(slip("ratio-inverted", _ratio_inverted(n_weighed, n_sought), "ratio"))
+    mean = account.mean_content
+    bases = (
+        [("the mean of the determinations", 100 * mean.value)] if mean is not None and len(account.contents) > 1 else []
+    )
+    return _truth(Quotient(tuple(top), tuple(under), 100.0), slips, _percent_decimals_of(part), bases)
+
+
+def _factor_turned(sought: float, weighed: float) -> Callable[[Quotient], Quotient]:
+    return lambda q: q.changed("M sought", lambda f: one("M sought", weighed, 2)).changed(
+        "M weighed", lambda f: one("M weighed", sought, 2)
+    )
+
+
+def _of_the_sample(question: Question, sheet: RunWorksheet) -> Truth | None:
+    """A portion, or all of them together, over the sample taken."""
+    ledger = sheet.ledger
+    parts = {key.casefold(): part for key, part in ledger.parts.items()}
+    if ledger.sample is None or not parts:
+        return None
+    if question.sort == "closure" and not ledger.complete:
+        return None
+    names = list(parts) if question.sort == "closure" else [question.about.casefold()]
+    portions = [p for name in names if (p := ledger.portion(name)) is not None and p.mass is not None]
+    number = ledger.closure if question.sort == "closure" else parts.get(question.about.casefold())
+    if not portions or number is None:
+        return None
+    samples = [s for s in ledger.substances if s.substance.role == "sample"]
+    taken = _taken_mass(
+        "taken", [replace(s, substance=s.substance.model_copy(update={"fraction": 1.0})) for s in samples]
+    )
+    if taken is None:
+        return None
+    found, slips, _ = _found("found", portions)
+    bases: list[tuple[str, float | None]] = []
+    if question.sort == "part" and ledger.found is not None and ledger.found.value > 0:
+        bases.append(("of the total recovered", 100 * number.value * ledger.sample.value / ledger.found.value))
+    quotient = Quotient((found,), (taken[0],), 100.0)
+    return _truth(quotient, [*slips, *taken[1]], _percent_decimals_of(number), bases)
+
+
+def of_spot(spot: SpotResult, sheet: PlateWorksheet) -> Truth | None:
+    """The Rf of a spot, with the usual ways of measuring it wrongly."""
+    if spot.front is None or spot.rf is None:
+        return None
+    set_up = sheet.plate.set_up
+    s, f = one("spot", spot.at, 1), one("front", spot.front.distance, 1)
+    slips: list[Slip] = []
+    if set_up is not None:
+        origin, height = set_up.origin.value, set_up.height.value
+        edge = Term("origin", origin, 1.0, 1)
+        slips.append(
+            slip(
+                "from-edge",
+                lambda q: q.changed("spot", lambda x: replace(x, terms=(*x.terms, edge))).changed(
+                    "front", lambda x: replace(x, terms=(*x.terms, edge))
+                ),
+                "edge",
+            )
+        )
+        top = (Term("height", height, 1.0, 1), Term("below", origin, -1.0, 1))
+        slips.append(
+            slip(
+                "front-top",
+                lambda q: q.changed(
+                    "front", lambda x: replace(x, terms=(*top, *(t for t in x.terms if t.name == "origin")))
+                ),
+                "front",
+            )
+        )
+    mark = spot.on.spot
+    bases: list[tuple[str, float | None]] = [("as hRf", 100 * spot.rf.value)]
+    over = spot.front.distance
+    bases.append(("at the densest part", mark.distance.value / over))
+    if mark.head is not None:
+        bases.append(("at the leading edge", mark.head.value / over))
+        if mark.tail is not None:
+            bases.append(("in the middle of the outline", (mark.head.value + mark.tail.value) / 2 / over))
+    others = [(what, value) for what, value in bases if value is not None and abs(value - spot.rf.value) > 1e-9]
+    return _truth(Quotient((s,), (f,)), slips, 2, others)

@@ -1,0 +1,1 @@
+"""One folder for everything about one technique."""

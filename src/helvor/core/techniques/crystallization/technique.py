@@ -1,0 +1,592 @@
+"""Recrystallizing as the run and the planner know it: steps, checks, findings, causes, words of the reading line."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from helvor.core.engine.plan.check_plan import Advice, Plan
+from helvor.core.engine.run.check_run import COVERAGE, Case
+from helvor.core.engine.run.reading_line import Understood, built
+from helvor.core.engine.run.record import Run
+from helvor.core.engine.technique import Cause, Check, Craft
+from helvor.core.laws.crystallization.melting import (
+    Standard,
+    correction,
+    judge_range,
+    read_range,
+    same_by_mixing,
+    too_fast,
+)
+from helvor.core.laws.crystallization.plan import GREEDY, TEACHING
+from helvor.core.quantities.reading import Unreadable, digits, parse, parse_number, round_to
+from helvor.core.record.entry import Payload
+from helvor.core.record.finding import Finding
+from helvor.core.record.procedure import named, same
+from helvor.core.record.step_kinds import StepKind
+from helvor.core.techniques.crystallization.entries import (
+    REMEDIES,
+    WHY,
+    Crystallized,
+    MeltingSeen,
+    SolventAdded,
+    SolventTried,
+    StandardMelted,
+    TemperatureSeen,
+)
+from helvor.core.techniques.crystallization.record import (
+    CRYSTALLIZE,
+    DISSOLVE,
+    MELT,
+    TRY,
+    Flask,
+    component_of,
+    flasks,
+    liquors_of,
+    melted,
+    published_of,
+    standards_of,
+)
+from helvor.core.techniques.filtration.technique import step_here
+
+GROUP = "Crystals"
+WARM = 10.0
+"""°C above which a flask was hardly cooled in ice. Common practice."""
+FAR_BELOW = 0.12
+"""Below the ceiling by so much of the solid, a loss is looked for. Common practice."""
+ORDER = "Scratch the glass below the surface; then add a seed crystal; then cool in ice; then boil off some solvent."
+
+STEP_KINDS = (
+    StepKind(
+        TRY,
+        GROUP,
+        "try solvents",
+        "Test a few grains in each solvent: cold, at the boil, on cooling",
+        15,
+        kit=("test tubes", "water bath"),
+        wets=True,
+        example="try water cold none hot all cooled crystals",
+        caution="Flammable solvents in the water bath, never over a flame.",
+    ),
+    StepKind(
+        DISSOLVE,
+        GROUP,
+        "dissolve hot",
+        "Dissolve in the least hot solvent, portion by portion, boiling",
+        10,
+        5,
+        kit=("flask", "hotplate", "boiling chips"),
+        wets=True,
+        heats=True,
+        example="solvent 10 mL",
+        caution="Boiling chips before heating; charcoal never into boiling liquid: it foams over.",
+    ),
+    StepKind(
+        CRYSTALLIZE,
+        GROUP,
+        "crystallize",
+        "Let it cool slowly, undisturbed; then ice with water",
+        3,
+        40,
+        kit=("ice bath",),
+        cools=True,
+        example="temp 74 first crystals",
+    ),
+    StepKind(
+        MELT,
+        GROUP,
+        "melting",
+        "Melting range of the dry solid, 1 to 2 °C a minute near the end",
+        12,
+        kit=("melting block", "capillary"),
+        example="melts product 113.2-114.1 1/min",
+        caution="The block is hot long after: hot metal looks cold.",
+    ),
+)
+CHECKS: dict[str, tuple[Check, ...]] = {
+    DISSOLVE: (
+        Check("chips", "boiling chips in before heating", "added hot, the liquid boils over", safety=True, on="flask"),
+        Check(
+            "portions",
+            "solvent in portions, each boiled before the next",
+            "excess solvent keeps product dissolved",
+            on="flask",
+        ),
+        Check(
+            "no-flame", "no flame near a flammable solvent", "its vapour runs along the bench", safety=True, on="plate"
+        ),
+        Check(
+            "residue",
+            "a solid that two more portions do not dissolve is not the product",
+            "filter it off hot",
+            on="flask",
+        ),
+    ),
+    CRYSTALLIZE: (
+        Check(
+            "still",
+            "covered and left alone until lukewarm",
+            "crystals that grow slowly are large and clean",
+            on="flask",
+        ),
+        Check("ice-last", "ice only after crystals have formed", "fast cooling traps mother liquor", on="ice"),
+    ),
+    MELT: (
+        Check("dry", "dry to constant mass", "residual solvent lowers and widens the range", on="capillary"),
+        Check("slow", "1 to 2 °C a minute near melting", "faster reads too high", on="block"),
+    ),
+}
+
+
+def judge_crystals(case: Case) -> Iterator[Finding]:
+    """All findings on recrystallizing and melting in a run."""
+    for flask in flasks(case.run, case.ledger):
+        yield from _dissolved(flask)
+        yield from _came(flask)
+        yield from _recovery(flask)
+        yield from _liquor_gone(case, flask)
+    yield from _ranges(case)
+
+
+def _dissolved(flask: Flask) -> Iterator[Finding]:
+    plan = flask.plan
+    if plan is None or not flask.volume:
+        return
+    if not plan.crystallizes:
+        yield Finding(
+            "never-saturated",
+            "caution",
+            f"{digits(flask.volume, 3)} mL dissolves all {digits(plan.mass, 3)} g of {flask.component} at "
+            f"{digits(plan.cold, 2)} °C.",
+            "It never becomes saturated, so nothing can crystallize.",
+            f"Boil it down to about {digits(plan.least * 1.2, 2)} mL before you cool it.",
+            about=flask.step,
+        )
+    elif flask.volume > GREEDY * plan.least:
+        stays = digits(100 * plan.liquor / plan.mass, 2)
+        yield Finding(
+            "too-much-solvent",
+            "caution",
+            f"{digits(flask.volume, 3)} mL of {flask.solvent} used; {digits(plan.least, 2)} mL is enough.",
+            f"{stays} % stays dissolved in the cold mother liquor.",
+            "Boil off the excess before cooling; keep the mother liquor for a second crop.",
+            about=flask.step,
+        )
+    if flask.extra and flask.lean:
+        yield Finding(
+            "little-extra",
+            "note",
+            f"Only {digits(flask.extra, 2)} mL more for the hot filtration.",
+            f"It is saturated below {digits(plan.due, 2)} °C, so crystals form on the paper."
+            if plan.due is not None
+            else "Crystals form on the paper during the filtration.",
+            "Add 10 to 25 % more solvent, and warm the funnel.",
+            about=flask.step,
+        )
+
+
+def _came(flask: Flask) -> Iterator[Finding]:
+    last = flask.outcomes[-1] if flask.outcomes else None
+    if last is None:
+        return
+    if last.outcome == "oil":
+        yield Finding(
+            "oil",
+            "caution",
+            f"{flask.component or 'It'} separated as an oil.",
+            "It melts under this solvent, or it separated above its melting point. An oil keeps its impurities.",
+            "Warm until clear, add a little solvent, cool slowly, stir and seed. If it oils out again, "
+            "use another solvent.",
+            about=flask.step,
+        )
+    elif last.outcome == "nothing":
+        tried = [one.remedy for one in flask.outcomes if one.outcome == "nothing" and one.remedy]
+        left = [words for key, words in REMEDIES.items() if key and key not in tried and key != "more solvent"]
+        yield Finding(
+            "nothing-crystallizes",
+            "caution",
+            "No crystals yet.",
+            "It is supersaturated, or there is too much solvent.",
+            f"Next: {left[0]}. {ORDER}" if left else ORDER,
+            about=flask.step,
+        )
+    elif last.outcome == "grey":
+        yield Finding(
+            "charcoal-through",
+            "caution",
+            "Charcoal came through: the crystals are grey.",
+            "Fine charcoal passes a coarse or torn paper and is weighed with the product.",
+            "Dissolve the crystals again hot, filter through a finer fluted paper or twice, and cool again.",
+            about=flask.step,
+        )
+    elif last.outcome == "coloured":
+        yield Finding(
+            "coloured",
+            "note",
+            "The crystals are coloured.",
+            "A coloured impurity is on or in the crystals.",
+            "Wash with cold solvent. If the colour stays, recrystallize with 1 to 2 % charcoal and filter hot.",
+            about=flask.step,
+        )
+
+
+def _recovery(flask: Flask) -> Iterator[Finding]:
+    product, top, part = flask.product, flask.ceiling, flask.recovered
+    if product is None or product.mass is None or top is None or part is None or not flask.mass:
+        return
+    u = product.mass.u / flask.mass
+    shown, most = digits(100 * part, 3), digits(100 * top, 3)
+    if part - top > COVERAGE * u + 0.002:
+        yield Finding(
+            "above-ceiling",
+            "caution",
+            f"{shown} % recovered, but at most {most} % can crystallize from {digits(flask.volume, 3)} mL.",
+            "The product is still wet or impure, or solvent boiled off and was not recorded.",
+            "Dry it to constant mass; check the melting range.",
+            about=product.name,
+        )
+    elif top - part > FAR_BELOW:
+        why = []
+        if flask.plan is not None and flask.volume > GREEDY * flask.plan.least:
+            why.append("too much solvent")
+        if not flask.cold_seen:
+            why.append("no temperature recorded, perhaps not cooled in ice")
+        elif flask.cold > WARM:
+            why.append(f"filtered at {digits(flask.cold, 2)} °C, not in ice")
+        if flask.warm_wash:
+            why.append(f"washed with {digits(flask.warm_wash, 2)} mL that was not ice-cold")
+        why += ["left on the hot paper and in flasks"] if flask.extra or flask.rinsed else ["left in flask and funnel"]
+        yield Finding(
+            "far-below-ceiling",
+            "note",
+            f"{shown} % recovered; the maximum is {most} %.",
+            f"Most likely: {'; '.join(why)}.",
+            "Rinse the flask with cold mother liquor; take a second crop from the mother liquor.",
+            about=product.name,
+        )
+    elif TEACHING[0] <= part <= top:
+        yield Finding("ordinary-recovery", "good", f"{shown} % recovered; the maximum is {most} %.", about=product.name)
+
+
+def _liquor_gone(case: Case, flask: Flask) -> Iterator[Finding]:
+    """The liquor was thrown away before the product was weighed: there is no second crop, and no way back."""
+    if flask.product is not None and flask.product.mass is not None:
+        return
+    procedure = case.run.procedure
+    liquors = {name.casefold() for name in liquors_of(procedure, flask.component)}
+    for step in procedure.steps:
+        gone = [name for name in step.takes if name.casefold() in liquors]
+        if gone and step.kind == "discard" and step.id in case.run.done:
+            yield Finding(
+                "liquor-gone",
+                "caution",
+                f"{gone[0]} was discarded before the product was weighed.",
+                "A second crop, or product that stayed dissolved, is lost with it.",
+                "Keep the mother liquor, labelled, until the product is weighed.",
+                about=step.id,
+            )
+
+
+def _ranges(case: Case) -> Iterator[Finding]:
+    found = melted(case.run)
+    alone = {one.said.portion.casefold(): one for one in found if not one.said.mixed_with}
+    for one in alone.values():
+        if one.published is not None:
+            verdict = judge_range(one.true, one.published, one.what)
+            # What is not the product yet may be impure: that is why it is purified.
+            before = case.run.procedure.portion(one.said.portion).end != "product" and verdict.level == "caution"
+            code = "melting-before" if before else f"melting-{verdict.code}"
+            yield Finding(
+                code,
+                "note" if before else verdict.level,
+                f"{one.said.portion}: {verdict.says}",
+                verdict.because,
+                "" if before else verdict.do,
+                about=one.said.portion,
+            )
+        if too_fast(one.said.rate):
+            yield Finding(
+                "melted-fast",
+                "note",
+                f"{one.said.portion}: heated at {one.said.rate:g} °C a minute.",
+                "The thermometer lags, so the range reads too high and too wide.",
+                "Measure again at 1 to 2 °C a minute.",
+                about=one.said.portion,
+            )
+    for one in found:
+        if not one.said.mixed_with:
+            continue
+        by_itself = alone.get(one.said.portion.casefold())
+        if by_itself is None:
+            continue
+        same_ = same_by_mixing(by_itself.true, one.true)
+        yield Finding(
+            "mixed-same" if same_ else "mixed-other",
+            "good" if same_ else "caution",
+            f"{one.said.portion} mixed with {one.said.mixed_with}: {one.true.shown} °C, "
+            f"{'as alone' if same_ else 'lower than alone'}.",
+            "The melting point is unchanged, so they are the same substance."
+            if same_
+            else "The melting point is depressed, so they are different compounds.",
+            "" if same_ else "Mix it with another reference, or identify it in another way.",
+            about=one.said.portion,
+        )
+
+
+def where_it_stayed(case: Case) -> Iterator[Cause]:
+    """What of the solid stays in the liquor and the washes by the curve, and on the hot paper."""
+    for flask in flasks(case.run, case.ledger):
+        plan = flask.plan
+        if plan is None or not flask.volume:
+            continue
+        yield Cause(
+            "cold-liquor",
+            "loss",
+            f"{flask.component} stayed in the cold mother liquor.",
+            (f"{digits(flask.volume, 3)} mL at {digits(plan.cold, 2)} °C by its solubility",),
+            0.9,
+            plan.liquor,
+            at_most=False,
+        )
+        if plan.washed:
+            yield Cause(
+                "cold-wash",
+                "loss",
+                "The cold wash dissolved some.",
+                (f"{digits(flask.wash, 3)} mL by its solubility",),
+                0.7,
+                plan.washed,
+                at_most=True,
+            )
+        if plan.due is not None and flask.lean and any(step.kind == "hot filter" for step in case.run.procedure.steps):
+            yield Cause(
+                "hot-paper",
+                "loss",
+                "Crystals formed on the hot paper.",
+                (f"saturated below {digits(plan.due, 2)} °C",),
+                0.5,
+            )
+
+
+def judge_plan_crystals(plan: Plan) -> Iterator[Advice]:
+    """What can be said of a recrystallization before the first flask is warm."""
+    procedure = plan.procedure
+    for number, step in enumerate(procedure.steps, 1):
+        if step.kind != DISSOLVE:
+            continue
+        component = component_of(procedure, step)
+        for name in step.adds:
+            solvent = procedure.substance(name)
+            if solvent is None or solvent.role != "solvent":
+                continue
+            if component is not None and not any(same(name, known) for known in component.dissolves):
+                yield Advice(
+                    Finding(
+                        "no-solubility",
+                        "note",
+                        f"Step {number}: the solubility of {component.name} in {name} is not known.",
+                        "Without it the maximum recovery is unknown.",
+                        "Enter two solubilities, one cold and one hot.",
+                    ),
+                    step.id,
+                )
+            melts = published_of(procedure, "")[1] if len(procedure.components) == 1 else None
+            if melts is not None and solvent.boils is not None and solvent.boils >= melts:
+                yield Advice(
+                    Finding(
+                        "boils-above-melting",
+                        "caution",
+                        f"Step {number}: {name} boils at {solvent.boils:g} °C, the solid melts at {melts:g} °C.",
+                        "It may separate as an oil.",
+                        "Use a solvent that boils lower.",
+                    ),
+                    step.id,
+                )
+
+
+def describe(payload: Payload) -> str:
+    """An entry in bench words."""
+    match payload:
+        case SolventAdded() as added:
+            return f"{added.volume} {WHY[added.why]}" if added.why != "dissolve" else f"{added.volume} hot solvent"
+        case TemperatureSeen() as seen:
+            return f"{seen.celsius:g} °C" + (f", {seen.seen}" if seen.seen else "")
+        case Crystallized() as came:
+            words = {
+                "crystals": "crystals",
+                "nothing": "no crystals",
+                "oil": "an oil",
+                "coloured": "coloured crystals",
+                "grey": "grey crystals",
+            }
+            return words[came.outcome] + (f", {REMEDIES[came.remedy]}" if came.remedy else "")
+        case MeltingSeen() as melting:
+            mixed = f" with {melting.mixed_with}" if melting.mixed_with else ""
+            rate = f", {melting.rate:g} °C/min" if melting.rate is not None else ""
+            return f"{melting.portion}{mixed} melts {melting.range.shown} °C{rate}"
+        case StandardMelted() as standard:
+            read, known = round_to(standard.read, 1), round_to(standard.published, 1)
+            return f"standard {standard.name}: {read} °C read, {known} °C known"
+        case SolventTried() as tried:
+            said = [
+                f"{when} {how}"
+                for when, how in (("cold", tried.cold), ("hot", tried.hot), ("cooled", tried.cooled))
+                if how
+            ]
+            return f"{tried.solvent}: {', '.join(said)}"
+    return ""
+
+
+def _solvent(words: list[str], run: Run, step: str) -> Understood:
+    if not words:
+        raise Unreadable("Enter the volume, for example: solvent 10 mL, or solvent 4 mL rinse.")
+    here = step_here(run, step, (DISSOLVE, CRYSTALLIZE), "dissolved hot")
+    text = " ".join(words)
+    match = re.match(r"[\d.,]+\s*(?:mL|ml|L)?", text)
+    if match is None:
+        raise Unreadable("Enter the volume, for example: solvent 10 mL, or solvent 4 mL rinse.")
+    rest = text[match.end() :].strip().casefold()
+    why = next((key for key in WHY if rest and key.startswith(rest.split()[0])), "dissolve" if not rest else None)
+    if why is None:
+        raise Unreadable(f"“{rest[:20]}”: {', '.join(WHY)}?")
+    dissolving = next((s.id for s in run.procedure.steps if s.kind == DISSOLVE), here)
+    payload = built(
+        SolventAdded, step=dissolving, volume=parse(match.group().strip(), "volume", field_unit="mL"), why=why
+    )
+    return Understood(payload, f"*{describe(payload)}*")
+
+
+def _temperature(words: list[str], run: Run, step: str) -> Understood:
+    if not words:
+        raise Unreadable("Enter the temperature, for example: temp 74, or temp 74 first crystals.")
+    value = parse_number(words[0].rstrip("°C"))[0]
+    payload = built(
+        TemperatureSeen,
+        step=step_here(run, step, (CRYSTALLIZE, DISSOLVE), "cooled"),
+        celsius=value,
+        seen=" ".join(words[1:]).removeprefix("°C").strip(),
+    )
+    return Understood(payload, f"*{describe(payload)}*")
+
+
+_OUTCOMES = {
+    "yes": "crystals",
+    "crystals": "crystals",
+    "none": "nothing",
+    "no": "nothing",
+    "nothing": "nothing",
+    "oil": "oil",
+    "coloured": "coloured",
+    "grey": "grey",
+}
+
+
+def _crystals(words: list[str], run: Run, step: str) -> Understood:
+    first = words[0].casefold() if words else ""
+    if first not in _OUTCOMES:
+        raise Unreadable("Enter the result: crystals yes, crystals none, crystals oil, or crystals none scratched.")
+    rest = " ".join(words[1:]).casefold()
+    remedy = next((key for key in REMEDIES if key and rest and key.startswith(rest.split()[0])), "")
+    payload = built(
+        Crystallized,
+        step=step_here(run, step, (CRYSTALLIZE, DISSOLVE), "crystallized"),
+        outcome=_OUTCOMES[first],
+        remedy=remedy,
+    )
+    return Understood(payload, f"*{describe(payload)}*")
+
+
+_MELTS = re.compile(
+    r"(?P<portion>.+?)\s+(?:mixed\s+with|with)?\s*(?P<range>\d[\d.,]*\s*(?:(?:-|–|to)\s*\d[\d.,]*)?)\s*(?:°C)?"
+    r"(?:\s+(?P<rate>[\d.,]+)\s*(?:°C)?\s*/\s*min)?\s*$"
+)
+
+
+def _melts(words: list[str], run: Run, step: str) -> Understood:
+    match = _MELTS.match(" ".join(words))
+    if match is None:
+        raise Unreadable(
+            "Enter what melted and its range, for example: melts product 113.2-114.1, or melts product with "
+            "acetanilide 113-114."
+        )
+    seen = read_range(match["range"])
+    portion, _, mixed = match["portion"].partition(" with ")
+    known = next((name for name in run.portion_names if same(name, portion.strip())), portion.strip())
+    payload = built(
+        MeltingSeen,
+        step=step_here(run, step, (MELT,), "melted"),
+        portion=known,
+        starts=seen.starts,
+        ends=seen.ends,
+        rate=parse_number(match["rate"])[0] if match["rate"] else None,
+        mixed_with=mixed.strip(),
+    )
+    judged = ""
+    _, published = published_of(run.procedure, known)
+    if published is not None and not mixed:
+        off = correction(seen.starts, standards_of(run))
+        shown = f", corrected by {round_to(off, 1)} °C" if off else ""
+        judged = f"{shown}; published {round_to(published, 1)} °C"
+    return Understood(payload, f"*{describe(payload)}*{judged}")
+
+
+def _standard(words: list[str], run: Run, step: str) -> Understood:
+    match = re.fullmatch(r"(.+?)\s+([\d.,]+)\s+(?:read\s+)?([\d.,]+)", " ".join(words))
+    if match is None:
+        raise Unreadable(
+            "Enter the standard and both temperatures, for example: standard benzoic acid 122.4 read 121.6."
+        )
+    published, read = parse_number(match[2])[0], parse_number(match[3])[0]
+    payload = built(
+        StandardMelted, step=step_here(run, step, (MELT,), "melted"), name=match[1], published=published, read=read
+    )
+    off = correction(read, [Standard(match[1], published, read)])
+    return Understood(
+        payload,
+        f"*{describe(payload)}*, so this thermometer is {round_to(abs(off), 1)} °C "
+        f"{'low' if off > 0 else 'high'} there",
+    )
+
+
+_TRIED = re.compile(r"\b(cold|hot|cooled)\s+(none|some|all|crystals|oil|nothing)\b")
+
+
+def _try(words: list[str], run: Run, step: str) -> Understood:
+    text = " ".join(words)
+    said = dict(_TRIED.findall(text.casefold()))
+    name = re.split(r"\b(?:cold|hot|cooled)\b", text, maxsplit=1, flags=re.IGNORECASE)[0].strip()
+    if not name or not said:
+        raise Unreadable(
+            "Enter the solvent and what you saw, for example: try water cold none hot all cooled crystals."
+        )
+    known = named(run.procedure.substances, name)
+    payload = built(
+        SolventTried,
+        step=step_here(run, step, (TRY, DISSOLVE), "tried"),
+        solvent=known.name if known else name,
+        cold=said.get("cold", ""),
+        hot=said.get("hot", ""),
+        cooled=said.get("cooled", ""),
+    )
+    return Understood(payload, f"*{describe(payload)}*")
+
+
+CRAFT = Craft(
+    key="crystallization",
+    title="Crystals",
+    step_kinds=STEP_KINDS,
+    payloads=(SolventAdded, TemperatureSeen, Crystallized, MeltingSeen, StandardMelted, SolventTried),
+    checks=CHECKS,
+    describe=describe,
+    rules=(judge_crystals,),
+    causes=(where_it_stayed,),
+    plan_rules=(judge_plan_crystals,),
+    commands={
+        "solvent": _solvent,
+        "temp": _temperature,
+        "crystals": _crystals,
+        "melts": _melts,
+        "standard": _standard,
+        "try": _try,
+    },
+)

@@ -1,0 +1,1 @@
+"""Liquid–liquid extraction and work-up."""

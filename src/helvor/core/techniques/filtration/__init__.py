@@ -1,0 +1,1 @@
+"""Filtration and decanting."""

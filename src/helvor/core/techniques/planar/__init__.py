@@ -1,0 +1,1 @@
+"""Paper and thin-layer plates."""

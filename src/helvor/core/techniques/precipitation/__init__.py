@@ -1,0 +1,1 @@
+"""Precipitation and gravimetry."""

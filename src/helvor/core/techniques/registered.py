@@ -1,0 +1,110 @@
+"""Where techniques are registered. A new technique adds one entry to ``TECHNIQUES``.
+
+The notebook, the board and the procedure builder know a technique only through what
+stands here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from typing import Annotated, Any, Union
+from uuid import UUID
+
+from pydantic import Field, TypeAdapter
+
+from helvor.core.engine.run import entries as run_entries
+from helvor.core.engine.run import record as run_record
+from helvor.core.engine.run import work_out as run_work_out
+from helvor.core.engine.technique import Crafts
+from helvor.core.record.entry import Entry, Payload
+from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.step_kinds import StepKind
+from helvor.core.record.worksheet import Worksheet
+from helvor.core.techniques.column import technique as column
+from helvor.core.techniques.crystallization import technique as crystallization
+from helvor.core.techniques.extraction import technique as extraction
+from helvor.core.techniques.filtration import technique as filtration
+from helvor.core.techniques.planar import plate as planar
+from helvor.core.techniques.planar import work_out as planar_work_out
+from helvor.core.techniques.precipitation import technique as precipitation
+from helvor.core.techniques.safety import technique as safety
+from helvor.core.techniques.solids import technique as solids
+
+
+@dataclass(frozen=True)
+class Technique:
+    """What the rest of the house needs to know of a technique.
+
+    Attributes:
+        key: its short name, kept in the notebook.
+        title: what a page of it is called, such as ``Plate``.
+        address: where its pages are on the web, such as ``/plates``.
+        payloads: reads any of its kinds of entry.
+        gather: folds entries into the state that the checks look at; its ``lines`` are the lines of ink.
+        check: refuses an entry that this state cannot hold (:class:`~helvor.core.record.entry.Problem`).
+        twin: the standing entry that a payload takes the place of, where only one may stand.
+        work_out: entries → worksheet.
+    """
+
+    key: str
+    title: str
+    address: str
+    payloads: TypeAdapter[Any]
+    gather: Callable[[Iterable[Entry]], Any]
+    check: Callable[[Any, Payload, UUID | None], None]
+    twin: Callable[[Any, Payload], UUID | None]
+    work_out: Callable[[Iterable[Entry], HouseRules, Mapping[str, int]], Worksheet]
+
+
+CRAFTS = Crafts(
+    (
+        safety.CRAFT,
+        filtration.CRAFT,
+        precipitation.CRAFT,
+        solids.CRAFT,
+        extraction.CRAFT,
+        column.CRAFT,
+        crystallization.CRAFT,
+    ),
+    more_kinds=planar.STEP_KINDS,
+)
+"""Techniques that are carried out inside a run. A new one adds its name here."""
+
+RUN_PAYLOADS = (*run_entries.GENERAL, *(payload for craft in CRAFTS.all for payload in craft.payloads))
+RunPayload: Any = Annotated[Union[RUN_PAYLOADS], Field(discriminator="kind")]  # noqa: UP007  built from a list
+"""Any kind of entry that can be written on a run's page."""
+
+
+def _work_out_run(entries: Iterable[Entry], rules: HouseRules, rank: Mapping[str, int]) -> Worksheet:
+    return run_work_out.work_out(entries, rules, CRAFTS)
+
+
+TECHNIQUES: dict[str, Technique] = {
+    technique.key: technique
+    for technique in (
+        Technique(
+            key="run",
+            title="Run",
+            address="/runs",
+            payloads=TypeAdapter(RunPayload),
+            gather=run_record.gather,
+            check=run_record.check,
+            twin=run_record.standing_twin,
+            work_out=_work_out_run,
+        ),
+        Technique(
+            key="planar",
+            title="Plate",
+            address="/plates",
+            payloads=TypeAdapter(planar.AnyPayload),
+            gather=planar.gather,
+            check=planar.check,
+            twin=planar.standing_twin,
+            work_out=planar_work_out.work_out,
+        ),
+    )
+}
+
+STEP_KINDS: Mapping[str, StepKind] = CRAFTS.kinds
+"""Every kind of step, by key, in the order of the palette."""

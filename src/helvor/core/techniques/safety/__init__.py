@@ -1,0 +1,1 @@
+"""What can hurt somebody: rules held against a plan and a run."""

@@ -1,0 +1,1 @@
+"""Solid mixtures: subliming and dissolving."""

@@ -1,0 +1,95 @@
+"""What a sum asks and what comes out of it, whatever it is about."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from markupsafe import Markup
+
+from helvor.core.quantities.working import WorkingLine
+from helvor.core.record.house_rules import HouseRules
+from helvor.shelf.shelf import Item, known_as
+from helvor.web.forms import Form
+
+
+@dataclass(frozen=True, slots=True)
+class House:
+    """What a sum may look at besides its form: the shelf and the house rules of the institution."""
+
+    shelf: Sequence[Item]
+    rules: HouseRules
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A field of a sum: ``options`` make it a choice, ``lines`` a text of several lines, ``slides`` a slider.
+
+    ``when`` names another field and what it must say for this one to be asked.
+    """
+
+    name: str
+    label: str
+    hint: str = ""
+    unit: str = ""
+    usual: str = ""
+    options: tuple[tuple[str, str], ...] = ()
+    lines: int = 0
+    wide: bool = False
+    slides: tuple[float, float] | None = None
+    when: tuple[str, str] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Large:
+    """A large number: what it is, value, unit, and a word more."""
+
+    label: str
+    value: str
+    unit: str
+    more: str = ""
+
+
+@dataclass(slots=True)
+class Answer:
+    """What comes out: large numbers, a sentence, a table, what to do, remarks, the working, a drawing, and a procedure
+    (JSON) that it can be kept as."""
+
+    says: str = ""
+    large: list[Large] = field(default_factory=list)
+    head: tuple[str, ...] = ()
+    rows: list[tuple[str, ...]] = field(default_factory=list)
+    steps: list[str] = field(default_factory=list)
+    remarks: list[tuple[str, str]] = field(default_factory=list)
+    working: list[WorkingLine] = field(default_factory=list)
+    drawing: Markup = field(default_factory=Markup)
+    links: list[tuple[str, str]] = field(default_factory=list)
+    keep: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Sum:
+    """One sum: its key, title, a line on what it answers, its fields, and the reader of its answer."""
+
+    key: str
+    title: str
+    about: str
+    asks: tuple[Asked, ...]
+    answer: Callable[[Form, House], Answer]
+
+
+def formula_of(name: str, house: House) -> str:
+    """The formula of a name on the shelf; what was typed where it is not a name there."""
+    item = known_as(house.shelf, name, ("substance", "precipitate", "solvent"))
+    return item.formula or name if item is not None else name
+
+
+def number_of(form: Form, name: str, what: str, usual: float | None = None) -> float:
+    """A number that is needed; its trouble stands at its field."""
+    value = form.number(name)
+    if value is None:
+        if usual is None:
+            form.errors.setdefault(name, f"{what}: enter a value.")
+            return 0.0
+        return usual
+    return value

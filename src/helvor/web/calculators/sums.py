@@ -1,0 +1,18 @@
+"""Every sum there is, in the order of the list."""
+
+from __future__ import annotations
+
+from helvor.web.calculators.amounts import AMOUNTS
+from helvor.web.calculators.columns import COLUMNS
+from helvor.web.calculators.crystals import CRYSTALS
+from helvor.web.calculators.layers import LAYERS
+from helvor.web.calculators.plates import PLATES
+
+GROUPS = (
+    ("Amounts and filters", AMOUNTS),
+    ("Plates and columns", (*PLATES, *COLUMNS)),
+    ("Layers and reflux", LAYERS),
+    ("Crystals", CRYSTALS),
+)
+SUMS = (*AMOUNTS, *PLATES, *COLUMNS, *LAYERS, *CRYSTALS)
+SUM = {one.key: one for one in SUMS}

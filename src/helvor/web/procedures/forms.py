@@ -1,0 +1,269 @@
+"""Forms of the procedure builder → changes of a procedure."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from helvor.core.engine.plan import edit
+from helvor.core.engine.plan.check_plan import judge_plan
+from helvor.core.laws.crystallization.solubility import read_curve
+from helvor.core.quantities.reading import Unreadable, parse_number
+from helvor.core.record.entry import Problem
+from helvor.core.record.house_rules import HouseRules, known_choices
+from helvor.core.record.procedure import Component, Portion, Procedure, Step, Substance
+from helvor.core.techniques.registered import CRAFTS, STEP_KINDS
+from helvor.shelf.liquids import liquid_named, part_named
+from helvor.shelf.shelf import shipped
+from helvor.web.forms import FieldErrors, Form
+from helvor.web.run.forms import labels_of, names_of
+
+Change = Callable[[Procedure], Procedure]
+
+
+def change_from(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    """What a form of the builder changes, and what that is called.
+
+    Raises:
+        FieldErrors: with a sentence for each field.
+    """
+    what = form.text("op")
+    reader = _READERS.get(what)
+    if reader is None:
+        raise FieldErrors({"": "There is no such form. Reload the page."})
+    return reader(form, rules)
+
+
+def _place(form: Form) -> int:
+    at = form.whole("at")
+    form.check()
+    return at if at is not None else 10_000
+
+
+def _add(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    kind = STEP_KINDS.get(form.text("kind"))
+    if kind is None:
+        raise FieldErrors({"kind": "Choose a kind of step."})
+    at = _place(form)
+    return lambda p: edit.add_step(p, kind, at), f"{kind.title} added"
+
+
+def _move(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    step, at = form.text("step"), _place(form)
+    return lambda p: edit.move_step(p, step, at), "step moved"
+
+
+def _duplicate(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    step = form.text("step")
+    return lambda p: edit.duplicate_step(p, step), "step duplicated"
+
+
+def _remove(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    step = form.text("step")
+    return lambda p: edit.remove_step(p, step), "step deleted"
+
+
+def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    celsius, volume, paper = form.number("celsius"), form.volume("volume"), form.length("paper")
+    ph, bore, bed, fraction = form.number("ph"), form.length("bore"), form.length("bed"), form.volume("fraction")
+    times = form.whole("times")
+    width, height, eluent_ml = form.length("plate_width"), form.length("plate_height"), form.volume("eluent_volume")
+    hands, waits, meeting = form.whole("hands"), form.whole("waits"), form.whole("meeting")
+    step = form.build_part(
+        Step,
+        id=form.text("step"),
+        kind=form.text("kind"),
+        says=form.text("says"),
+        takes=names_of(form.text("takes")),
+        gives=names_of(form.text("gives")),
+        on=form.text("on"),
+        adds=tuple(name for name in form.all("adds") if name),
+        asks=names_of(form.text("asks")),
+        container=labels_of(form.text("container")),
+        empty=bool(form.text("empty")),
+        celsius=celsius,
+        volume=volume.value if volume else None,
+        paper=paper.value if paper else None,
+        times=times or 1,
+        plate_width=width.value if width else None,
+        plate_height=height.value if height else None,
+        eluent=form.text("eluent"),
+        eluent_volume=eluent_ml.value if eluent_ml else None,
+        spots=names_of(form.text("spots")),
+        ph=ph,
+        bore=bore.value if bore else None,
+        bed=bed.value if bed else None,
+        fraction=fraction.value if fraction else None,
+        place=form.text("place"),
+        kit=names_of(form.text("kit")),
+        hands=hands or 0,
+        waits=waits or 0,
+        doer=form.text("doer") or "bench",
+        meeting=meeting or 1,
+        cautions=form.text("cautions"),
+        waste=form.text("waste"),
+    )
+    return lambda p: edit.replace_step(p, step), "step changed"
+
+
+def _fix(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    """Put in the step that settles a finding, as the finding stands when the change is made."""
+    code, step = form.text("code"), form.text("step")
+
+    def change(procedure: Procedure) -> Procedure:
+        for advice in judge_plan(procedure, rules, CRAFTS):
+            if advice.finding.code == code and advice.step == step and advice.fix is not None:
+                at = next(i for i, other in enumerate(procedure.steps) if other.id == step)
+                return edit.insert_step(procedure, advice.fix, at)
+        raise Problem("code", "That was already resolved.")
+
+    return change, "finding resolved"
+
+
+def _head(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    period = form.whole("period")
+    head = form.build_part(
+        Procedure,
+        title=form.text("title"),
+        aim=form.text("aim"),
+        hazards=form.text("hazards"),
+        equation=form.text("equation"),
+        period=period or 165,
+    )
+    update = {name: getattr(head, name) for name in ("title", "aim", "hazards", "equation", "period")}
+    return lambda p: p.model_copy(update=update), "title and aim changed"
+
+
+def _substance(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    amount = form.amount("amount")
+    numbers = {name: form.number(name) for name in ("fraction", "molar", "density", "melts", "boils")}
+    substance = form.build_part(
+        Substance,
+        name=form.text("name"),
+        amount=amount,
+        exact=form.text("exact") == "yes",
+        role=form.text("role") or "reagent",
+        formula=form.text("formula"),
+        component=form.text("component"),
+        layer=form.text("layer") or ("" if form.text("was") else _layer_of(form.text("name"))),
+        fraction=numbers.pop("fraction") or 1.0,
+        flammable=bool(form.text("flammable")),
+        hazards=form.text("hazards"),
+        waste=form.text("waste"),
+        **numbers,
+    )
+    was = form.text("was")
+    return lambda p: edit.put_substance(p, substance, was), f"{substance.name} {'changed' if was else 'added'}"
+
+
+def _rf_lines(form: Form) -> dict[str, float]:
+    """``heptane = 0.55``, a line each: an eluent and the Rf in it."""
+    found: dict[str, float] = {}
+    for line in form.text("rf").splitlines():
+        if not line.strip():
+            continue
+        eluent, equals, number = line.rpartition("=")
+        try:
+            found[eluent.strip()] = parse_number(number.strip())[0]
+        except Unreadable as unreadable:
+            form.errors["rf"] = str(unreadable)
+        if not equals or not eluent.strip():
+            form.errors["rf"] = (
+                f"“{line.strip()[:30]}” is not clear: enter an eluent and its Rf, such as heptane = 0.55."
+            )
+    return found
+
+
+def _dissolves_lines(form: Form) -> dict[str, tuple[tuple[float, float], ...]]:
+    """``water = 0.56 at 25, 5.55 at 100``, a line each: a solvent and g in 100 mL of it at two temperatures or more."""
+    found: dict[str, tuple[tuple[float, float], ...]] = {}
+    for line in form.text("dissolves").splitlines():
+        if not line.strip():
+            continue
+        solvent, equals, points = line.partition("=")
+        if not equals or not solvent.strip():
+            form.errors["dissolves"] = (
+                f"“{line.strip()[:30]}” is not clear: "
+                "enter a solvent and its points, such as water = 0.56 at 25, 5.55 at 100."
+            )
+            continue
+        try:
+            found[solvent.strip()] = tuple((point.celsius, point.grams) for point in read_curve(points).points)
+        except Unreadable as unreadable:
+            form.errors["dissolves"] = str(unreadable)
+    return found
+
+
+def _layer_of(name: str) -> str:
+    """The layer that a new liquid makes, where the shelf knows it."""
+    liquid = liquid_named(name, shipped())
+    return liquid.makes if liquid is not None else ""
+
+
+def _component(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    pka, log_k = form.number("pka"), form.number("log_k")
+    known = part_named(form.text("name"), shipped()) if form.text("acts") else None
+    if known is not None and known.acts == form.text("acts"):
+        # What was left empty is what the shelf knows.
+        pka = known.pka if pka is None else pka
+        log_k = known.log_k if log_k is None else log_k
+    component = form.build_part(
+        Component,
+        name=form.text("name"),
+        carrier=form.text("carrier"),
+        expressed=form.text("expressed"),
+        acts=form.text("acts"),
+        rf=_rf_lines(form),
+        dissolves=_dissolves_lines(form),
+        pka=pka,
+        log_k=log_k,
+    )
+    was = form.text("was")
+    return lambda p: edit.put_component(p, component, was), f"{component.name} tracked"
+
+
+def _portion(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    share, soluble = form.number("share"), form.number("soluble")
+    portion = form.build_part(
+        Portion,
+        name=form.text("name"),
+        component=form.text("component"),
+        formula=form.text("formula"),
+        end=form.text("end"),
+        by_loss=bool(form.text("by_loss")),
+        share=share,
+        soluble=soluble,
+    )
+    was = form.text("was")
+    return lambda p: edit.put_portion(p, portion, was), f"portion {portion.name} changed"
+
+
+def _take_out(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    kind, name = form.text("part"), form.text("name")
+    return lambda p: edit.remove_part(p, kind, name), f"{name} deleted"
+
+
+def _rule(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    question, school = form.text("question"), form.text("school")
+    chosen = known_choices({question: school})
+
+    def change(procedure: Procedure) -> Procedure:
+        left = {key: value for key, value in procedure.house_rules.items() if key != question}
+        return procedure.model_copy(update={"house_rules": {**left, **chosen}})
+
+    return change, "house rule changed"
+
+
+_READERS: dict[str, Callable[[Form, HouseRules], tuple[Change, str]]] = {
+    "add": _add,
+    "move": _move,
+    "duplicate": _duplicate,
+    "remove": _remove,
+    "step": _step,
+    "fix": _fix,
+    "head": _head,
+    "substance": _substance,
+    "component": _component,
+    "portion": _portion,
+    "take-out": _take_out,
+    "rule": _rule,
+}

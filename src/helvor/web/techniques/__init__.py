@@ -1,0 +1,1 @@
+"""What each technique shows: its drawings and forms."""

@@ -1,0 +1,641 @@
+"""A plate: its page, its forms, what is written on it, what goes out."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Annotated, Literal
+from urllib.parse import urlencode
+from uuid import UUID, uuid4
+
+from fastapi import APIRouter, Request
+from fastapi import Form as Field
+from markupsafe import Markup
+from starlette.responses import RedirectResponse, Response
+
+from helvor.core.laws.planar.solvents import Freshness, freshness
+from helvor.core.quantities.reading import Reading, Unreadable, parse
+from helvor.core.quantities.working import WorkingLine
+from helvor.core.record.entry import Entry, Line, Payload, Problem, Struck, before, line_of
+from helvor.core.techniques.planar import plate as planar
+from helvor.core.techniques.planar.plate import LIGHTS, PHASES, SWATCHES, Plate, gather, moved
+from helvor.core.techniques.planar.reading_line import complete, understand
+from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
+from helvor.core.techniques.planar.side_by_side import nearest_in_lane, tuning_hint
+from helvor.core.techniques.planar.work_out import result_for, work_out
+from helvor.exchange.planar import plate_record, spot_table
+from helvor.notebook import pages
+from helvor.notebook.pages import Draft, NotYours, Page, Written
+from helvor.shelf.solvents import boiling_points, eluotropic_rank
+from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
+from helvor.web.history import history_page
+from helvor.web.house_words import line_as_typed_here
+from helvor.web.may import May, may
+from helvor.web.places import shell_of_class
+from helvor.web.reading import UnderstoodShown, refused
+from helvor.web.rendering import Shell, drawn_once, fragment, html, is_htmx, render, sent
+from helvor.web.security import VisitorDep, WriterDep, pool
+from helvor.web.techniques.planar import forms
+from helvor.web.techniques.planar.drawing import SNAP_MM, PlateDrawing, draw_plate, rows_of
+from helvor.web.techniques.planar.words import describe
+
+router = APIRouter(include_in_schema=False)
+
+HINT = "e.g. T 41.0 · front 81.0 · ? for all commands"
+EDITS = {
+    "set-up": "Plate",
+    "eluent": "Eluent",
+    "chamber": "Chamber",
+    "lane": "Lane",
+    "front": "Front",
+    "spot": "Spot",
+    "struck": "Strike out",
+    "acknowledged": "Continue after a Stop",
+}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Work:
+    """The part of the page that every write replaces: drawing, table, findings, working."""
+
+    page: Page
+    sheet: PlateWorksheet
+    plate: Plate
+    drawing: PlateDrawing | None
+    rows: Markup
+    view: str
+    chosen: SpotResult | None
+    reference: SpotResult | None
+    working: list[WorkingLine]
+    crowded: list[WorkingLine]
+    csrf: str
+    said: str
+    fresh: Freshness | None
+    tune: str
+    column: str
+    lights: dict[str, str]
+    phases: dict[str, str]
+    swatches: dict[str, str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlatePage(Shell):
+    """A plate's page: the form to set it up, or its work once that is done. ``view`` is the light it is seen under."""
+
+    page: Page
+    photographed: bool
+    view: str
+    start: FormShown | None
+    work: Markup
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FormShown:
+    """A form with what was typed and what is wrong with it."""
+
+    page: Page
+    kind: str
+    title: str
+    values: dict[str, list[str]]
+    errors: dict[str, str]
+    plate: Plate
+    entry: UUID
+    strikes: UUID | None
+    view: str
+    spot: str
+    about: str
+    csrf: str
+    phases: dict[str, str]
+    lights: dict[str, str]
+    swatches: dict[str, str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FormPage(Shell):
+    form: FormShown
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FormFragment:
+    form: FormShown
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlateFile:
+    drawing: PlateDrawing
+    title: str
+
+
+def _light(view: str, plate: Plate) -> str:
+    """The light to show: the one asked for, else daylight or the lamp that the plate is made for."""
+    if view in LIGHTS:
+        return view
+    seen = {light for spot in plate.spots for light in spot.spot.seen}
+    lamp = plate.set_up is not None and plate.set_up.indicator
+    return "254" if lamp and (not seen or "254" in seen) else next((v for v in LIGHTS if v in seen), "daylight")
+
+
+@dataclass(frozen=True, slots=True)
+class AtPlate:
+    """What is looked at of a plate: under which light, and which spot is picked."""
+
+    page: Page
+    sheet: PlateWorksheet
+    view: str
+    spot: UUID | None
+    csrf: str
+    said: str = ""
+
+
+@drawn_once(64, ink=lambda at: at.sheet, about=lambda at: (at.page.id, at.view, at.spot, at.csrf, at.said))
+def draw_work(at: AtPlate) -> Markup:
+    """The part of the page that every write replaces."""
+    return fragment("techniques/planar/work.html", _work(at))
+
+
+def _work(at: AtPlate) -> Work:
+    sheet, plate = at.sheet, at.sheet.plate
+    chosen = result_for(sheet, at.spot) or (sheet.spots[0] if sheet.spots else None)
+    reference = result_for(sheet, plate.compared_to)
+    light = _light(at.view, plate)
+    pairs = [
+        pair.working
+        for pair in sheet.neighbours
+        if chosen is not None and chosen.key in (pair.upper_key, pair.lower_key)
+    ]
+    return Work(
+        page=at.page,
+        sheet=sheet,
+        plate=plate,
+        drawing=draw_plate(sheet, light, chosen.key if chosen else None),
+        rows=rows_of(
+            sheet, chosen.key if chosen else None, reference is not None, f"/plates/{at.page.id}?view={light}&spot="
+        ),
+        view=light,
+        chosen=chosen,
+        reference=reference,
+        working=chosen.working(reference.name if reference else "") if chosen else [],
+        crowded=pairs,
+        csrf=at.csrf,
+        said=at.said,
+        tune=_to_tuning(sheet),
+        column=_to_column(sheet, chosen),
+        fresh=None if not plate.eluent else freshness(plate.eluent, plate.eluent_age or 0, boiling_points()),
+        lights=LIGHTS,
+        phases=PHASES,
+        swatches=SWATCHES,
+    )
+
+
+def _to_tuning(sheet: PlateWorksheet) -> str:
+    """The tuning sum with this plate's references in it; a hint until a second composition is run."""
+    text, strong = tuning_hint(sheet, eluotropic_rank())
+    if not text or sheet.plate.set_up is None:
+        return ""
+    return f"/calculators/tuning?{urlencode({'phase': sheet.plate.set_up.phase, 'plates': text, 'strong': strong})}"
+
+
+def _to_column(sheet: PlateWorksheet, chosen: SpotResult | None) -> str:
+    """The column sum with the chosen spot and its nearest neighbour; columns here are packed with silica."""
+    near = nearest_in_lane(sheet, chosen) if chosen else None
+    on_silica = sheet.plate.set_up is not None and sheet.plate.set_up.phase == "silica"
+    if chosen is None or near is None or not on_silica:
+        return ""
+    slow, fast = sorted((chosen, near), key=lambda spot: spot.rf.value if spot.rf else 0.0)
+    return f"/calculators/column?{urlencode({'rf_fast': fast.rf_shown, 'rf_slow': slow.rf_shown})}"
+
+
+def _sheet(page: Page, entries: Sequence[Entry]) -> PlateWorksheet:
+    return work_out(entries, page.rules, eluotropic_rank())
+
+
+def _planar(page: Page) -> Page:
+    if page.technique_key != "planar":
+        raise NotYours
+    return page
+
+
+@router.get("/plates/{page_id}")
+@may(May.BENCH)
+def plate_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", spot: UUID | None = None) -> Response:
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        _planar(page)
+        sheet = _sheet(page, entries)
+        at = AtPlate(page, sheet, view, spot, who.csrf)
+        if is_htmx(request):
+            return sent(draw_work(at))
+        row, meeting = shell_of_class(conn, who, page.class_id)
+    start, work = None, Markup("")
+    if sheet.plate.set_up is None:
+        start = _form_shown(page, sheet.plate, "start", who.csrf, values=START_VALUES)
+    else:
+        work = draw_work(at)
+    shown = PlatePage(
+        visitor=who,
+        place="bench",
+        class_row=row,
+        meeting=meeting,
+        page=page,
+        photographed=bool(sheet.plate.photos),
+        view=_light(view, sheet.plate),
+        start=start,
+        work=work,
+    )
+    return html("techniques/planar/plate.html", shown)
+
+
+START_VALUES: dict[str, list[str]] = {
+    "phase": ["silica"],
+    "backing": ["aluminium"],
+    "indicator": ["yes"],
+    "width": ["50"],
+    "height": ["100"],
+    "origin": ["10"],
+    "ruler": ["0.5 mm"],
+}
+
+
+def _form_shown(
+    page: Page,
+    plate: Plate,
+    kind: str,
+    csrf: str,
+    *,
+    values: dict[str, list[str]] | None = None,
+    errors: dict[str, str] | None = None,
+    entry: UUID | None = None,
+    strikes: UUID | None = None,
+    view: str = "",
+    spot: str = "",
+    about: str = "",
+) -> FormShown:
+    return FormShown(
+        page=page,
+        kind=kind,
+        title=EDITS.get(kind, "New plate"),
+        values=values or {},
+        errors=errors or {},
+        plate=plate,
+        entry=entry or uuid4(),
+        strikes=strikes,
+        view=view,
+        spot=spot,
+        about=about,
+        csrf=csrf,
+        phases=PHASES,
+        lights=LIGHTS,
+        swatches=SWATCHES,
+    )
+
+
+@router.get("/plates/{page_id}/edit/{kind}")
+@may(May.BENCH)
+def edit(
+    request: Request,
+    page_id: UUID,
+    kind: str,
+    who: VisitorDep,
+    key: UUID | None = None,
+    lane: UUID | None = None,
+    view: str = "",
+    spot: str = "",
+    code: str = "",
+    about: str = "",
+) -> Response:
+    """A form: empty for something new, filled with what stands for a correction."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        _planar(page)
+        row, meeting = shell_of_class(conn, who, page.class_id)
+    sheet = _sheet(page, entries)
+    if kind not in EDITS:
+        raise NotYours
+    values, strikes, named = _prefilled(sheet, kind, key, lane, view, code, about)
+    form = _form_shown(
+        page, sheet.plate, kind, who.csrf, values=values, strikes=strikes, view=view, spot=spot, about=named
+    )
+    if is_htmx(request):
+        return html("techniques/planar/form.html", FormFragment(form=form))
+    return html(
+        "techniques/planar/form_page.html",
+        FormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=form),
+    )
+
+
+def _prefilled(
+    sheet: PlateWorksheet, kind: str, key: UUID | None, lane: UUID | None, view: str, code: str, about: str
+) -> tuple[dict[str, list[str]], UUID | None, str]:
+    """Values, what would be struck, and how the thing is called."""
+    plate = sheet.plate
+    if kind == "acknowledged":
+        found = next((f for f in sheet.findings if (f.code, f.about) == (code, about)), None)
+        if found is None:
+            raise NotYours
+        return {"code": [found.code], "about": [found.about], "what": [found.what]}, None, found.what
+    line: Line | None = None
+    if key is not None:
+        line = next((line for line in plate.lines if line.root.id == key and line.stands), None)
+        if line is None:
+            raise NotYours
+    elif kind in ("set-up", "eluent", "chamber"):
+        line = next((line for line in plate.lines if line.stands and line.head.payload.kind == kind), None)
+    elif kind == "front":
+        line = next(
+            (
+                line
+                for line in plate.lines
+                if isinstance(front := line.head.payload, planar.Front) and front.lane == lane
+            ),
+            None,
+        )
+    if line is not None:
+        return values_for(kind, line), line.head.id, name_of(sheet, line)
+    fresh: dict[str, list[str]] = {}
+    if lane is not None:
+        fresh["lane"] = [str(lane)]
+    if kind == "spot":
+        fresh |= {"strength": ["clear"], "seen": [view if view in LIGHTS else "daylight"]}
+    return fresh, None, ""
+
+
+def values_for(kind: str, line: Line) -> dict[str, list[str]]:
+    return {} if kind == "struck" else values_of(line.head.payload)
+
+
+def name_of(sheet: PlateWorksheet, line: Line) -> str:
+    """How people call the reading of a line."""
+    payload = next(e.payload for e in reversed(line.entries) if not isinstance(e.payload, Struck))
+    spot = sheet.plate.spot(line.root.id)
+    match payload:
+        case planar.Spot():
+            return f"spot {spot.name}" if spot else "spot"
+        case planar.Lane():
+            return f"lane {payload.label}"
+        case planar.Front(lane=UUID() as key):
+            lane = sheet.plate.lane(key)
+            return f"front of lane {lane.label}" if lane else "front"
+        case _:
+            return (
+                payload.kind.replace("compared-to", "comparison")
+                .replace("set-up", "plate")
+                .replace("front-seen", "rising front")
+            )
+
+
+@router.post("/plates/{page_id}/entries")
+@may(May.BENCH)
+def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
+    """Write what a form says."""
+    form = Form(fields)
+    kind = form.text("kind")
+    entry = form.id("entry")
+    view, spot = form.text("view"), form.text("spot")
+    if entry is None:
+        raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
+
+    def compose(entries: list[Entry]) -> list[Draft]:
+        return forms.drafts_from(kind, form, entry, gather(before(entries, entry)))
+
+    try:
+        written = _append(request, who, page_id, compose)
+    except (FieldErrors, Problem) as trouble:
+        errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
+        return _form_again(request, who, page_id, kind, fields, errors, entry, form, view, spot)
+    chosen = spot
+    if kind == "spot":
+        chosen = str(_root_of(written, entry))
+    return _answer(request, who, written, view, chosen, _said(written, entry))
+
+
+def _form_again(
+    request: Request,
+    who: VisitorDep,
+    page_id: UUID,
+    kind: str,
+    fields: dict[str, list[str]],
+    errors: dict[str, str],
+    entry: UUID,
+    form: Form,
+    view: str,
+    spot: str,
+) -> Response:
+    """The form with what was typed and a sentence at each field that cannot be taken."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        row, meeting = shell_of_class(conn, who, page.class_id)
+    shown = _form_shown(
+        page,
+        gather(entries),
+        kind,
+        who.csrf,
+        values=fields,
+        errors=errors,
+        entry=entry,
+        strikes=None if "strikes" in form.errors else form.id("strikes"),
+        view=view,
+        spot=spot,
+        about=form.text("named"),
+    )
+    if is_htmx(request):
+        target = "#start-form" if kind == "start" else "#panel-body"
+        headers = {"HX-Retarget": target, "HX-Reswap": "innerHTML"}
+        return html("techniques/planar/form.html", FormFragment(form=shown), status=422, headers=headers)
+    page_shown = FormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=shown)
+    return html("techniques/planar/form_page.html", page_shown, status=422)
+
+
+def _append(
+    request: Request, who: VisitorDep, page_id: UUID, compose: Callable[[list[Entry]], Sequence[Draft]]
+) -> Written:
+    with pool(request).connection() as conn:
+        return pages.append(
+            conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank(), typed=who.typed
+        )
+
+
+def _root_of(written: Written, entry_id: UUID) -> UUID | None:
+    assert isinstance(written.worksheet, PlateWorksheet)
+    line = line_of(written.worksheet.plate.lines, entry_id)
+    return line.root.id if line else None
+
+
+def _said(written: Written, entry_id: UUID) -> str:
+    """What a screen reader hears after writing."""
+    if not written.new:
+        return "Already saved; no duplicate was made."
+    assert isinstance(written.worksheet, PlateWorksheet)
+    result = result_for(written.worksheet, _root_of(written, entry_id))
+    if result is not None:
+        rf = f", Rf {result.rf_shown}" if result.rf else ""
+        return f"Saved: {result.name} at {result.on.spot.distance}{rf}."
+    return "Saved."
+
+
+def _answer(request: Request, who: VisitorDep, written: Written, view: str, spot: str, said: str) -> Response:
+    """After writing: the fresh work for htmx, the plate's page for a plain form."""
+    if not is_htmx(request):
+        query = f"?view={view}" if view in LIGHTS else ""
+        return RedirectResponse(f"/plates/{written.page.id}{query}", status_code=303)
+    try:
+        key = UUID(spot) if spot else None
+    except ValueError:
+        key = None
+    assert isinstance(written.worksheet, PlateWorksheet)
+    work = draw_work(AtPlate(written.page, written.worksheet, view, key, who.csrf, said))
+    return sent(work, headers={"HX-Trigger": "helvor:written"})
+
+
+@router.post("/plates/{page_id}/drop")
+@may(May.BENCH)
+def drop(
+    request: Request,
+    page_id: UUID,
+    who: WriterDep,
+    entry: Annotated[UUID, Field()],
+    what: Annotated[Literal["spot", "new-spot", "front", "origin"], Field()],
+    distance: Annotated[str, Field(max_length=20)],
+    key: Annotated[UUID | None, Field()] = None,
+    view: Annotated[str, Field(max_length=20)] = "",
+    spot: Annotated[str, Field(max_length=40)] = "",
+    by: Annotated[Literal["drawing", "keys"], Field()] = "drawing",
+) -> Response:
+    """Write where something was dropped on the drawing, read to the half millimetre that it snaps to."""
+    value = parse(distance, "length", field_unit="mm").value
+    reading = Reading(written=f"{value:.1f} mm", value=value, unit="mm", resolution=SNAP_MM)
+    reason = "moved on the drawing" if by == "drawing" else "moved with the arrow keys"
+
+    def compose(entries: list[Entry]) -> list[Draft]:
+        payload, strikes = _dropped(gather(before(entries, entry)), what, key, reading, view)
+        why = "seen under another light" if what == "new-spot" else reason
+        return [Draft(entry, payload, strikes, why if strikes else "")]
+
+    written = _append(request, who, page_id, compose)
+    chosen = str(_root_of(written, entry)) if what in ("spot", "new-spot") else spot
+    return _answer(request, who, written, view, chosen, _said(written, entry))
+
+
+def _dropped(plate: Plate, what: str, key: UUID | None, reading: Reading, view: str) -> tuple[Payload, UUID | None]:
+    """The entry that a drop means, and what it strikes.
+
+    Raises:
+        Problem: what was dropped is not on the plate any more.
+    """
+    if what == "origin":
+        if plate.set_up is None:
+            raise Problem("origin", "Set up the plate first.")
+        # Checked anew, because the line may have been dropped above the plate.
+        data = plate.set_up.model_dump() | {"origin": reading}
+        line = next(line for line in plate.lines if line.stands and isinstance(line.head.payload, planar.SetUp))
+        return planar.SetUp(**data), line.head.id
+    if what == "front":
+        line_ = next(
+            (
+                line
+                for line in plate.lines
+                if isinstance(front := line.head.payload, planar.Front) and front.lane == key
+            ),
+            None,
+        )
+        return planar.Front(lane=key, distance=reading), line_.head.id if line_ else None
+    if what == "new-spot":
+        if key is None:
+            raise Problem("lane", "Drop a new spot on a lane.")
+        light = view if view in LIGHTS else "daylight"
+        new = planar.Spot(lane=key, distance=reading, seen=(light,))
+        again = planar.seen_again(plate, new)
+        return (planar.also_seen(again.spot, new), again.line.head.id) if again else (new, None)
+    standing = plate.spot(key) if key else None
+    if standing is None:
+        raise Problem("spot", "This spot has been struck out. Add it again if it is there.")
+    return moved(standing.spot, reading), standing.line.head.id
+
+
+@router.get("/plates/{page_id}/read")
+@may(May.BENCH)
+def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "", view: str = "") -> Response:
+    """What a typed reading means, before it is written, and how it could go on."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+    _planar(page)
+    says = trouble = ""
+    text = line_as_typed_here(text[:200])
+    if text.strip():
+        try:
+            says = understand(text, entries, view).says
+        except Unreadable as unreadable:
+            trouble = str(unreadable)
+    shown = UnderstoodShown(
+        says=says, trouble=trouble, offered=complete(text, entries), stem=text.rpartition(" ")[0], hint=HINT
+    )
+    return html("understood.html", shown)
+
+
+@router.post("/plates/{page_id}/read")
+@may(May.BENCH)
+def read(
+    request: Request,
+    page_id: UUID,
+    who: WriterDep,
+    entry: Annotated[UUID, Field()],
+    text: Annotated[str, Field(max_length=200)] = "",
+    view: Annotated[str, Field(max_length=20)] = "",
+    spot: Annotated[str, Field(max_length=40)] = "",
+) -> Response:
+    """Write a typed reading."""
+
+    def compose(entries: list[Entry]) -> list[Draft]:
+        understood = understand(line_as_typed_here(text), before(entries, entry), view)
+        return [Draft(entry, understood.payload, understood.strikes, understood.reason)]
+
+    try:
+        written = _append(request, who, page_id, compose)
+    except (Unreadable, Problem) as trouble:
+        if not is_htmx(request):
+            raise
+        return refused(trouble)
+    root = _root_of(written, entry)
+    assert isinstance(written.worksheet, PlateWorksheet)
+    chosen = str(root) if result_for(written.worksheet, root) else spot
+    return _answer(request, who, written, view, chosen, _said(written, entry))
+
+
+@router.get("/plates/{page_id}/history")
+@may(May.BENCH)
+def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
+    """Every entry in ink, struck ones too."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        row, meeting = shell_of_class(conn, who, _planar(page).class_id)
+    says = {entry.id: describe(entry.payload, entries) for entry in entries}
+    return history_page(who, row, meeting, page, entries, says)
+
+
+def _file(page: Page, suffix: str) -> dict[str, str]:
+    name = f"{page.class_code or 'front'}-{page.bench_name}-{page.title}".lower().replace(" ", "-")
+    safe = "".join(c for c in name if c.isascii() and (c.isalnum() or c in "-_"))
+    return {"Content-Disposition": f'attachment; filename="{safe}.{suffix}"'}
+
+
+@router.get("/plates/{page_id}/plate.{suffix}")
+@may(May.BENCH)
+def export(
+    request: Request, page_id: UUID, suffix: Literal["csv", "json", "svg"], who: VisitorDep, view: str = ""
+) -> Response:
+    """The plate as a file: its spots, its whole record, or its drawing in real millimetres."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+    _planar(page)
+    sheet = _sheet(page, entries)
+    if suffix == "csv":
+        return Response(spot_table(sheet), media_type="text/csv; charset=utf-8", headers=_file(page, suffix))
+    if suffix == "json":
+        text = json.dumps(plate_record(page, entries, sheet), ensure_ascii=False, indent=1)
+        return Response(text, media_type="application/json", headers=_file(page, suffix))
+    drawing = draw_plate(sheet, _light(view, sheet.plate), None)
+    if drawing is None:
+        raise Problem("", "Nothing to draw yet: set up the plate first.")
+    title = f"{page.bench_name}, {page.title}"
+    svg = render("techniques/planar/plate.svg", PlateFile(drawing=drawing, title=title))
+    return Response(svg, media_type="image/svg+xml", headers=_file(page, suffix))

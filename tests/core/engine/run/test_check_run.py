@@ -1,0 +1,154 @@
+"""Every finding on a run: what brings it, what keeps it away."""
+
+import pytest
+
+from helvor.core.engine.run import entries as e
+from helvor.core.quantities.reading import parse
+from helvor.core.record.house_rules import HouseRules
+from tests.core.runs import CHALK, LOSSLESS, POWDER, codes, page_of, sheet_of
+
+
+def weighed(text, **more):
+    page = page_of("dish 30.000", "beaker 50.000", text)
+    return page[-1].payload.model_copy(update=more)
+
+
+DISH = "dish 30.000"
+
+
+@pytest.mark.parametrize(
+    ("code", "said", "procedure"),
+    [
+        ("tare-missing", ["beaker + watch glass salt dried 62.213"], POWDER),
+        ("tare-missing", ["lid 3.2", "dish + lid salt 41.2"], None),
+        ("tare-spare", ["spare paper 1 0.400", "spare paper 2 0.404", "paper 9 salt 1.652"], None),
+        ("tare-damp", ["dish damp 30.2", "dish salt 31.2"], None),
+        ("wet-mass", [DISH, "dish salt wet 31.2"], None),
+        ("gross-below-tare", [DISH, "dish salt 29.5"], None),
+        ("tare-drifted", [DISH, "dish 30.012", "dish salt 31.2"], None),
+        ("weighed-hot", [DISH, weighed("dish salt dried 31.2", hot=True)], None),
+        ("two-balances", [weighed("dish 30.000", balance="1"), weighed("dish salt 31.2", balance="2")], None),
+        ("digits-differ", [weighed("dish 30.000", balance="1"), weighed("dish salt 31.2", balance="1")], None),
+        ("too-many-digits", [weighed("dish 30.1234", readability=parse("0.01 g", "mass"))], None),
+        ("container-twice", [DISH, "dish salt 31.2", "dish sand 33.1"], None),
+        ("dried-once", [DISH, "dish salt dried 31.2"], None),
+        ("constant-mass", [DISH, "dish salt dried 31.202", "dish salt dried 31.201"], None),
+        ("still-drying", [DISH, "dish salt dried 31.302", "dish salt dried 31.201"], None),
+        ("gaining-mass", [DISH, "dish salt dried 31.201", "dish salt dried 31.260"], None),
+        ("closure-good", LOSSLESS, POWDER),
+        ("closure-low", [*LOSSLESS[:-2], "beaker + watch glass salt dried 62.0"], POWDER),
+        ("closure-above", [*LOSSLESS[:-2], "beaker + watch glass salt dried 62.9"], POWDER),
+        ("gained-by-heating", ["dish 30.000", "dish powder 33.000", "dish residue dried 33.2"], POWDER),
+        (
+            "above-possible",
+            ["take calcium chloride dihydrate 1.5 g", "beaker A 70.000", "beaker A chalk dried 71.2"],
+            CHALK,
+        ),
+        ("off-target", ["take calcium chloride dihydrate 1.8 g"], CHALK),
+        ("estimated", [e.Taken(substance="water", amount="25 mL", estimated=True)], CHALK),
+        ("used-instead", ["take sodium carbonate 1.3 g instead potassium carbonate"], CHALK),
+        ("borrowed", [e.Borrowed(portion="salt", source="bench 3")], POWDER),
+        ("step-skipped", ["skip 4 no time"], POWDER),
+        ("tare-first", [f"done {n}" for n in range(1, 8)], POWDER),
+    ],
+)
+def test_what_brings_a_finding(code, said, procedure):
+    sheet = sheet_of(*said, procedure=procedure)
+    found = [f for f in sheet.findings if f.code == code]
+    assert found, codes(sheet)
+    assert found[0].what
+    if found[0].level in ("stop", "caution"):
+        assert found[0].because
+        assert found[0].do
+
+
+@pytest.mark.parametrize(
+    ("code", "said", "procedure"),
+    [
+        ("tare-missing", [DISH, "dish salt 31.2"], None),
+        ("tare-missing", ["net salt 1.2"], None),
+        ("wet-mass", [DISH, "dish salt wet 31.2", "dish salt dried 31.0"], None),
+        ("gross-below-tare", [DISH, "dish salt 30.000"], None),
+        ("tare-drifted", [DISH, "dish 30.002", "dish salt 31.2"], None),
+        ("two-balances", [weighed("dish 30.000", balance="1"), weighed("dish salt 31.200", balance="1")], None),
+        ("container-twice", ["dish 32.514", "dish powder 35.520", "dish beads dried 33.5"], POWDER),
+        ("closure-above", LOSSLESS, POWDER),
+        (
+            "above-possible",
+            ["take calcium chloride dihydrate 1.5 g", "beaker A 70.000", "beaker A chalk dried 71.0"],
+            CHALK,
+        ),
+        ("off-target", ["take calcium chloride dihydrate 1.6 g"], CHALK),
+        ("tare-first", ["dish 32.514", "done 1", "done 2"], POWDER),
+        ("closure-low", LOSSLESS[:6], POWDER),
+    ],
+)
+def test_what_keeps_a_finding_away(code, said, procedure):
+    sheet = sheet_of(*said, procedure=procedure)
+    assert code not in codes(sheet), [f.what for f in sheet.findings]
+
+
+def test_above_what_is_possible_names_the_likeliest_cause_first():
+    wet = sheet_of(
+        "beaker A 70.000",
+        "take calcium chloride dihydrate 1.500 g",
+        "beaker A chalk dried 71.400",
+        "beaker A chalk dried 71.200",
+        procedure=CHALK,
+    )
+    found = next(f for f in wet.findings if f.code == "above-possible")
+    assert found.level == "stop"
+    assert "g is above the theoretical yield of" in found.what
+    assert found.because.startswith("Most likely still wet")
+    dry = sheet_of(
+        "beaker A 70.000",
+        "take calcium chloride dihydrate 1.500 g",
+        "beaker A chalk dried 71.201",
+        "beaker A chalk dried 71.200",
+        procedure=CHALK,
+    )
+    assert "wet" not in next(f for f in dry.findings if f.code == "above-possible").because
+
+
+def test_a_tare_in_the_net_is_recognised_by_its_mass():
+    sheet = sheet_of(
+        "beaker A 0.900",
+        e.Weighed(container=("beaker A",), portion="chalk", state="dried", round=1, way="net", mass="1.921 g"),
+        "take calcium chloride dihydrate 1.500 g",
+        procedure=CHALK,
+    )
+    found = next(f for f in sheet.findings if f.code == "above-possible")
+    assert "the tare of beaker A" in found.because
+
+
+@pytest.mark.parametrize(("rule", "code"), [("readability", "constant-mass"), ("pharmacopoeia", "balance-too-coarse")])
+def test_constant_mass_follows_the_house_rule(rule, code):
+    rules = HouseRules({"constant-mass-limit": rule})
+    sheet = sheet_of(DISH, "dish salt dried 31.201", "dish salt dried 31.201", rules=rules)
+    assert code in codes(sheet)
+
+
+def test_overnight_once_asks_for_no_second_weighing():
+    sheet = sheet_of(DISH, "dish salt dried 31.2", rules=HouseRules({"constant-mass": "overnight"}))
+    assert "dried-once" not in codes(sheet)
+
+
+def test_a_stop_is_acknowledged_as_it_was_worded():
+    said = [DISH, "dish salt 29.5"]
+    stop = next(f for f in sheet_of(*said).findings if f.level == "stop")
+    seen = e.Acknowledged(code=stop.code, about=stop.about, what=stop.what, why="old balance")
+    assert next(f for f in sheet_of(*said, seen).findings if f.code == stop.code).acknowledged == "old balance"
+    other = sheet_of(DISH, "dish salt 29.1", seen)
+    assert not next(f for f in other.findings if f.code == stop.code).acknowledged
+
+
+def test_the_instruction_follows_the_house():
+    sheet = sheet_of(procedure=POWDER, rules=HouseRules({"pouring": "swirl"}))
+    decant = next(step for step in sheet.steps if step.step.kind == "decant")
+    assert [(question, school.key) for question, school in decant.house] == [("Pouring", "swirl")]
+    here = POWDER.model_copy(update={"house_rules": {"pouring": "rod"}})
+    decant = next(
+        s for s in sheet_of(procedure=here, rules=HouseRules({"pouring": "swirl"})).steps if s.step.kind == "decant"
+    )
+    assert decant.house[0][1].key == "rod", "the procedure's own rule goes before the house's"
+    assert sheet.steps[0].house == (), "an empty dish is not dried to constant mass"
