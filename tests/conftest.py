@@ -31,6 +31,13 @@ settings.register_profile("noisy machines", deadline=None)
 settings.load_profile("noisy machines")
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Of two workers, one takes all browser tests of a module, for they share a running application."""
+    for item in items:
+        if "browser" in item.path.parts:
+            item.add_marker(pytest.mark.xdist_group(item.path.name))
+
+
 @pytest.fixture(scope="session", autouse=True)
 def quick_hashes() -> Iterator[None]:
     """Argon2id with the least work: hundreds of accounts are made here, and none is worth guarding."""

@@ -136,6 +136,11 @@ def test_entries_are_written_by_script_once(school, ida):
     assert ida.post(f"/api/plates/{school.page}/entries", json=no_unit).status_code == 422
 
 
+def test_the_names_of_models_are_ours_and_no_paths_of_modules(script):
+    names = script.get("/api/openapi.json").json()["components"]["schemas"]
+    assert [name for name in names if "_" in name] == []
+
+
 def test_the_documentation_lists_every_operation_of_the_schema(script):
     schema = script.get("/api/openapi.json").json()
     page = script.get("/api").text

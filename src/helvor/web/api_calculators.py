@@ -226,7 +226,7 @@ def beside(asked: ParallelsIn) -> ParallelsOut:
     return ParallelsOut(mean=found.mean, spread=found.spread, relative=found.relative, deviation=found.deviation)
 
 
-class FilterIn(_In):
+class FilterChoiceIn(_In):
     """What is to be filtered; g and mL."""
 
     wanted: Literal["solid", "liquid"]
@@ -243,7 +243,7 @@ class FilterIn(_In):
     filling: Literal["half", "rim"] = "half"
 
 
-class FilterOut(BaseModel):
+class FilterChoiceOut(BaseModel):
     method: str
     why: str
     funnel: str
@@ -257,7 +257,7 @@ class FilterOut(BaseModel):
 
 @router.post("/filter/choose")
 @may(May.PUBLIC)
-def which_filter(asked: FilterIn) -> FilterOut:
+def which_filter(asked: FilterChoiceIn) -> FilterChoiceOut:
     """Which way to filter, with which funnel and paper, and why."""
     choice: Choice = choose(
         Task(
@@ -275,7 +275,7 @@ def which_filter(asked: FilterIn) -> FilterOut:
             solvent=asked.solvent,
         )
     )
-    return FilterOut(
+    return FilterChoiceOut(
         method=choice.method,
         why=choice.why,
         funnel=choice.funnel,

@@ -123,7 +123,7 @@ class PoolOut(BaseModel):
     purity: float | None
 
 
-class CostOut(BaseModel):
+class PoolCostOut(BaseModel):
     """What taking a mixed tube into a pool brings of its compound, mg, and the pool's purity then."""
 
     tube: int
@@ -133,7 +133,7 @@ class CostOut(BaseModel):
     purity: float
 
 
-class FoundOut(BaseModel):
+class TubesFoundOut(BaseModel):
     """A compound as found: mean, mL, and apparent plates."""
 
     ml: float
@@ -142,10 +142,10 @@ class FoundOut(BaseModel):
 
 class PoolsOut(BaseModel):
     pools: list[PoolOut]
-    costs: list[CostOut]
+    costs: list[PoolCostOut]
     exchanged: list[tuple[int, int]]
     odd: list[tuple[int, str]]
-    found: dict[str, FoundOut]
+    found: dict[str, TubesFoundOut]
 
 
 @router.post("/pools")
@@ -164,12 +164,14 @@ def pools(asked: PoolsIn) -> PoolsOut:
             for p in proposed
         ],
         costs=[
-            CostOut(tube=c.tube, pool=c.pool, compound=c.compound, mg=c.gains, purity=c.purity)
+            PoolCostOut(tube=c.tube, pool=c.pool, compound=c.compound, mg=c.gains, purity=c.purity)
             for c in cost_of(proposed, tubes, asked.mg)
         ],
         exchanged=exchanged(tubes),
         odd=odd(tubes),
-        found={name: FoundOut(ml=band.mean, plates=band.plates) for name, band in moments.items() if band is not None},
+        found={
+            name: TubesFoundOut(ml=band.mean, plates=band.plates) for name, band in moments.items() if band is not None
+        },
     )
 
 

@@ -33,14 +33,14 @@ def _curve(points: list[tuple[float, float]]) -> Curve:
     return Curve(tuple(Point(celsius, grams) for celsius, grams in points))
 
 
-class SolubilityIn(_In):
+class SolubilityCurveIn(_In):
     """Points, and the temperatures asked for."""
 
     points: Points
     celsius: list[Celsius] = Field(max_length=200)
 
 
-class SolubilityOut(BaseModel):
+class SolubilityCurveOut(BaseModel):
     """g in 100 mL at each temperature; heat of dissolving, kJ/mol."""
 
     grams: list[float]
@@ -49,10 +49,10 @@ class SolubilityOut(BaseModel):
 
 @router.post("/solubility")
 @may(May.PUBLIC)
-def solubility(asked: SolubilityIn) -> SolubilityOut:
+def solubility(asked: SolubilityCurveIn) -> SolubilityCurveOut:
     """Between points ln S is straight in 1/T; too far out is refused."""
     curve = _curve(asked.points)
-    return SolubilityOut(grams=[curve.at(one) for one in asked.celsius], heat_kj_mol=curve.heat)
+    return SolubilityCurveOut(grams=[curve.at(one) for one in asked.celsius], heat_kj_mol=curve.heat)
 
 
 class PlanIn(_In):
@@ -143,7 +143,7 @@ class SolventsIn(_In):
     melts_wet: dict[Name, Celsius] = Field({}, max_length=40)
 
 
-class JudgedOut(BaseModel):
+class SolventJudgedOut(BaseModel):
     name: str
     level: str
     score: float
@@ -153,7 +153,7 @@ class JudgedOut(BaseModel):
 class SolventsOut(BaseModel):
     """The best first; pairs of a good and a poor solvent that may do together."""
 
-    ranked: list[JudgedOut]
+    ranked: list[SolventJudgedOut]
     pairs: list[tuple[str, str]]
 
 
@@ -167,7 +167,7 @@ def solvents(asked: SolventsIn) -> SolventsOut:
     ]
     ranked = rank(candidates, asked.melts, asked.melts_wet)
     return SolventsOut(
-        ranked=[JudgedOut(name=one.name, level=one.level, score=one.score, why=list(one.why)) for one in ranked],
+        ranked=[SolventJudgedOut(name=one.name, level=one.level, score=one.score, why=list(one.why)) for one in ranked],
         pairs=pairs([one.tried for one in candidates if one.tried is not None]),
     )
 

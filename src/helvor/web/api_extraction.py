@@ -354,7 +354,7 @@ def paper(asked: PaperIn) -> tuple[float, float]:
     return seen.low, seen.high
 
 
-class DryingIn(_In):
+class DryingAgentIn(_In):
     """A layer: its solvent, mL, whether it was washed with brine; the agent."""
 
     solvent: str = Field(max_length=60)
@@ -364,7 +364,7 @@ class DryingIn(_In):
     droplets_ml: NotNegative = 0.3
 
 
-class DryingOut(BaseModel):
+class DryingAgentOut(BaseModel):
     water_g: float
     agent_g: float
     portions_g: list[float]
@@ -374,7 +374,7 @@ class DryingOut(BaseModel):
 
 @router.post("/drying-agent")
 @may(May.STAFF)
-def drying_agent(request: Request, who: WriterDep, asked: DryingIn) -> DryingOut:
+def drying_agent(request: Request, who: WriterDep, asked: DryingAgentIn) -> DryingAgentOut:
     """How much drying agent."""
     liquid = liquid_named(asked.solvent, _shelf(request, who.account.id))
     if liquid is None or liquid.makes != "organic":
@@ -383,7 +383,7 @@ def drying_agent(request: Request, who: WriterDep, asked: DryingIn) -> DryingOut
         raise Unreadable(f"Choose a drying agent: {', '.join(AGENT)}.")
     agent = AGENT[asked.agent]
     plan = agent_for(agent, asked.ml, liquid.density, liquid.takes_up, brine=asked.brine, droplets=asked.droplets_ml)
-    return DryingOut(
+    return DryingAgentOut(
         water_g=plan.dissolved + plan.droplets,
         agent_g=plan.agent,
         portions_g=list(plan.portions),
@@ -392,7 +392,7 @@ def drying_agent(request: Request, who: WriterDep, asked: DryingIn) -> DryingOut
     )
 
 
-class CutIn(_In):
+class LayerCutIn(_In):
     """A way to cut the boundary, mL of rag, and the substance's concentration in the drawn layer, g/mL."""
 
     school: Literal["sharp", "leave-some", "rag-apart"] = "sharp"
@@ -402,7 +402,7 @@ class CutIn(_In):
 
 @router.post("/cut")
 @may(May.PUBLIC)
-def cut(asked: CutIn) -> float:
+def cut(asked: LayerCutIn) -> float:
     """g that stay behind at the boundary."""
     return lost_at_cut(CUTS[asked.school], asked.rag_ml, asked.g_per_ml)
 

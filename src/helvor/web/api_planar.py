@@ -153,7 +153,7 @@ def what_it_may_be(asked: IdentifyIn) -> IdentifyOut:
     return IdentifyOut(like=likes, unexplained=list(found.unexplained), absent=list(found.absent))
 
 
-class CutIn(_In):
+class PlateCutIn(_In):
     """A sheet and the plates wanted out of it, mm, width first."""
 
     sheet: tuple[Positive, Positive]
@@ -161,7 +161,7 @@ class CutIn(_In):
     both_ways: StrictBool = False
 
 
-class CutOut(BaseModel):
+class PlateCutOut(BaseModel):
     columns: int
     rows: int
     count: int
@@ -171,10 +171,10 @@ class CutOut(BaseModel):
 
 @router.post("/planar/cut")
 @may(May.PUBLIC)
-def cutting(asked: CutIn) -> CutOut:
+def cutting(asked: PlateCutIn) -> PlateCutOut:
     """The most plates out of a sheet."""
     plan = cut(asked.sheet, asked.plate, both_ways=asked.both_ways)
-    return CutOut(columns=plan.columns, rows=plan.rows, count=plan.count, turned=plan.turned, waste=plan.waste)
+    return PlateCutOut(columns=plan.columns, rows=plan.rows, count=plan.count, turned=plan.turned, waste=plan.waste)
 
 
 class RecipeIn(_In):
@@ -307,7 +307,7 @@ def other_solvents(instead_of: Annotated[str, Field(max_length=60)]) -> list[Oth
     ]
 
 
-class ColumnIn(_In):
+class ColumnDraftIn(_In):
     """Two Rf in the eluent that is meant for the column, and the sample in mg."""
 
     rf: tuple[Annotated[float, Field(gt=0, lt=1)], Annotated[float, Field(gt=0, lt=1)]]
@@ -318,7 +318,7 @@ class ColumnIn(_In):
     benches: int | None = Field(None, ge=1, le=200)
 
 
-class ColumnOut(BaseModel):
+class ColumnDraftOut(BaseModel):
     """Whether it suits, ΔCV, and a first plan: mm, g, mL."""
 
     level: str
@@ -340,7 +340,7 @@ class ColumnOut(BaseModel):
 
 @router.post("/column/draft")
 @may(May.PUBLIC)
-def column(asked: ColumnIn) -> ColumnOut:
+def column(asked: ColumnDraftIn) -> ColumnDraftOut:
     """From two Rf to a first plan of a flash or gravity column."""
     fit_ = suitability(*asked.rf)
     out: dict[str, Any] = {
@@ -376,7 +376,7 @@ def column(asked: ColumnIn) -> ColumnOut:
     if asked.benches is not None and planned is not None:
         whole = for_class(planned, asked.benches)
         out |= {"class_silica_g": whole.silica, "class_eluent_ml": whole.eluent, "class_tubes": whole.tubes}
-    return ColumnOut(**out)
+    return ColumnDraftOut(**out)
 
 
 @router.get("/classes/{class_id}/plates", tags=["records"])

@@ -79,7 +79,7 @@ def funnel(asked: FunnelIn) -> FunnelOut:
     )
 
 
-class CompoundIn(_In):
+class VirtualCompoundIn(_In):
     """A compound on the column: mg, and its Rf in each eluent."""
 
     name: str = Field(max_length=40)
@@ -87,10 +87,10 @@ class CompoundIn(_In):
     rf: list[float] = Field(min_length=1, max_length=6)
 
 
-class ColumnIn(_In):
+class VirtualColumnIn(_In):
     """A column: bore and bed, mm; mL of each eluent in order; tube, mL; how it was packed."""
 
-    compounds: list[CompoundIn] = Field(min_length=1, max_length=6)
+    compounds: list[VirtualCompoundIn] = Field(min_length=1, max_length=6)
     volumes: list[float] = Field(min_length=1, max_length=6)
     bore: float = Field(gt=0, le=200)
     bed: float = Field(gt=0, le=1000)
@@ -99,7 +99,7 @@ class ColumnIn(_In):
     sample_ml: float = Field(0.5, ge=0, le=200)
 
 
-class ColumnOut(BaseModel):
+class VirtualColumnOut(BaseModel):
     """mg of each in each tube, and what is left on the silica."""
 
     tubes: list[dict[str, float]]
@@ -111,7 +111,7 @@ MOST_TUBES = 400
 
 @router.post("/column")
 @may(May.PUBLIC)
-def column(asked: ColumnIn) -> ColumnOut:
+def column(asked: VirtualColumnIn) -> VirtualColumnOut:
     """Run a column to its last tube, with the true content of each."""
     if any(len(one.rf) != len(asked.volumes) for one in asked.compounds):
         raise Unreadable("Enter an Rf for each compound in each eluent.")
@@ -126,7 +126,7 @@ def column(asked: ColumnIn) -> ColumnOut:
         tube=asked.tube,
         sample_ml=asked.sample_ml,
     )
-    return ColumnOut(tubes=list(ran.tubes), on_silica=ran.on_silica)
+    return VirtualColumnOut(tubes=list(ran.tubes), on_silica=ran.on_silica)
 
 
 class CrystalsIn(_In):
@@ -176,7 +176,7 @@ def crystals(asked: CrystalsIn) -> CrystalsOut:
     )
 
 
-class FilterIn(_In):
+class VirtualFilterIn(_In):
     """A suspension, mL and g; its grains, what drives it, the paper's speed and working circle, mm."""
 
     ml: float = Field(gt=0, le=100_000)
@@ -191,7 +191,7 @@ class FilterIn(_In):
     dry_minutes: float = Field(0.0, ge=0, le=100_000)
 
 
-class FilterOut(BaseModel):
+class VirtualFilterOut(BaseModel):
     """Minutes that it takes, g that pass, g on the paper, mL the cake keeps, g of water left after drying."""
 
     minutes: float
@@ -203,7 +203,7 @@ class FilterOut(BaseModel):
 
 @router.post("/filter")
 @may(May.PUBLIC)
-def filter_and_dry(asked: FilterIn) -> FilterOut:
+def filter_and_dry(asked: VirtualFilterIn) -> VirtualFilterOut:
     """Filter a suspension and dry its cake: time by the law of cake filtration, breakthrough, the drying curve."""
     found = virtual_filter.filtered(
         asked.ml,
@@ -215,7 +215,7 @@ def filter_and_dry(asked: FilterIn) -> FilterOut:
         drawn=asked.drawn,
         again=asked.again,
     )
-    return FilterOut(
+    return VirtualFilterOut(
         minutes=found.minutes,
         passed=found.passed,
         on_paper=found.on_paper,

@@ -49,7 +49,7 @@ class MakeOut(BaseModel):
     waste: str
 
 
-class EluentOut(BaseModel):
+class PrepEluentOut(BaseModel):
     """mL for a chamber and with spare, the volumes to measure by solvent, and the waste stream."""
 
     eluent: str
@@ -60,7 +60,7 @@ class EluentOut(BaseModel):
     care: str
 
 
-class CutOut(BaseModel):
+class PrepCutOut(BaseModel):
     """Plates of one size, mm: wanted, with spare, sheets of 200 × 200 mm, and how many lie on one."""
 
     width: float
@@ -71,7 +71,7 @@ class CutOut(BaseModel):
     on_a_sheet: int
 
 
-class SpottingOut(BaseModel):
+class PrepSpottingOut(BaseModel):
     """Vials of a spotting solution, and g and mL in each."""
 
     name: str
@@ -88,9 +88,9 @@ class KitOut(BaseModel):
 
 class SheetOut(BaseModel):
     makes: list[MakeOut]
-    eluents: list[EluentOut]
-    cut: list[CutOut]
-    spotting: list[SpottingOut]
+    eluents: list[PrepEluentOut]
+    cut: list[PrepCutOut]
+    spotting: list[PrepSpottingOut]
     ice_kg: float
     kit: list[KitOut]
     waste_ml: dict[str, float]
@@ -117,7 +117,7 @@ def sheet(asked: SheetIn) -> SheetOut:
             for m in found.makes
         ],
         eluents=[
-            EluentOut(
+            PrepEluentOut(
                 eluent=str(e.eluent),
                 chamber=e.chamber,
                 total=e.total,
@@ -128,7 +128,7 @@ def sheet(asked: SheetIn) -> SheetOut:
             for e in found.eluents
         ],
         cut=[
-            CutOut(
+            PrepCutOut(
                 width=c.plan.width,
                 height=c.plan.height,
                 wanted=c.wanted,
@@ -138,7 +138,9 @@ def sheet(asked: SheetIn) -> SheetOut:
             )
             for c in found.sheets
         ],
-        spotting=[SpottingOut(name=s.name, vials=s.vials, grams=s.each.mass, ml=s.each.volume) for s in found.spotting],
+        spotting=[
+            PrepSpottingOut(name=s.name, vials=s.vials, grams=s.each.mass, ml=s.each.volume) for s in found.spotting
+        ],
         ice_kg=found.ice.kilograms if found.ice else 0.0,
         kit=[KitOut(name=k.name, total=k.total, short=k.short) for k in found.kit],
         waste_ml={w.stream: w.volume for w in found.waste},

@@ -177,7 +177,7 @@ def review_as_json(request: Request, class_id: UUID, who: VisitorDep) -> list[Re
     return out
 
 
-class FoundOut(BaseModel):
+class ClassFoundOut(BaseModel):
     component: str
     true_percent: float
     found_percent: float
@@ -190,7 +190,7 @@ class JudgedOut(BaseModel):
 
     bench: int
     number: int
-    shares: list[FoundOut]
+    shares: list[ClassFoundOut]
     right: list[str]
     missed: list[str]
     extra: list[str]
@@ -223,7 +223,7 @@ def unknowns_as_json(request: Request, class_id: UUID, who: VisitorDep) -> list[
                     bench=row.bench,
                     number=row.number,
                     shares=[
-                        FoundOut(
+                        ClassFoundOut(
                             component=f.component,
                             true_percent=f.true,
                             found_percent=f.found,

@@ -100,7 +100,7 @@ def net(asked: NetIn) -> NetOut:
     )
 
 
-class DryingIn(_In):
+class ConstantMassIn(_In):
     """Nets after each drying, oldest first, with the balance's step and when they were read."""
 
     nets_g: list[float] = Field(min_length=1, max_length=100)
@@ -109,7 +109,7 @@ class DryingIn(_In):
     rule: str = Field("readability", pattern="^(readability|pharmacopoeia)$")
 
 
-class DryingOut(BaseModel):
+class ConstantMassOut(BaseModel):
     state: str
     difference_g: float | None
     limit_g: float | None
@@ -119,7 +119,7 @@ class DryingOut(BaseModel):
 
 @router.post("/weighing/constant-mass", tags=[RUNS])
 @may(May.PUBLIC)
-def constant_mass(asked: DryingIn) -> DryingOut:
+def constant_mass(asked: ConstantMassIn) -> ConstantMassOut:
     """Whether drying has come to constant mass, and where it goes."""
     start = datetime(2000, 1, 1, tzinfo=UTC)
     minutes = asked.minutes if len(asked.minutes) == len(asked.nets_g) else [15.0 * i for i in range(len(asked.nets_g))]
@@ -130,7 +130,7 @@ def constant_mass(asked: DryingIn) -> DryingOut:
         ],
         asked.rule,
     )
-    return DryingOut(
+    return ConstantMassOut(
         state=found.state,
         difference_g=found.difference,
         limit_g=found.limit,

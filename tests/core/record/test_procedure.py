@@ -40,7 +40,7 @@ def test_out_and_in_again_it_is_the_same(procedure):
 def test_the_published_schema_is_current():
     from pathlib import Path
 
-    published = Path(__file__).parents[2] / "docs" / "procedure.schema.json"
+    published = Path(__file__).parents[3] / "docs" / "procedure.schema.json"
     assert published.read_text(encoding="utf-8") == schema_text()
 
 

@@ -105,7 +105,7 @@ def label_of(content: str, formula: str = "") -> tuple[str, str]:
     >>> label_of("ether layer")
     ('Danger', 'extremely flammable; forms peroxides; harmful if swallowed; makes drowsy')
     >>> label_of("sand")
-    ('', 'nothing listed; see the sheet')
+    ('', 'nothing listed; see the safety data sheet')
     """
     cares = list(named(content))
     by_formula = of_formula(formula)

@@ -253,7 +253,7 @@ def never_together(bottle: str, matter: str) -> str:
     """Why matter of one stream must never go into another's bottle; empty where it may, or is only wrong.
 
     >>> never_together("oxidizing", "solvents")
-    'oxidizer and organic matter can catch fire or burst the bottle, hours later too'
+    'an oxidizer with organic matter can catch fire or burst the bottle, even hours later'
     >>> never_together("aqueous", "aqueous"), never_together("halogenated", "solvents")
     ('', '')
     """

@@ -417,7 +417,7 @@ def measure(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
 # ── JSON ────────────────────────────────────────────────────────────────────────────────────────
 
 
-class PlateIn(BaseModel):
+class VirtualPlateIn(BaseModel):
     """A virtual plate and how long it stood in its chamber."""
 
     model_config = ConfigDict(extra="forbid")
@@ -444,7 +444,7 @@ class VirtualSpotOut(BaseModel):
     width: float
 
 
-class PlateOut(BaseModel):
+class VirtualPlateOut(BaseModel):
     """The plate after so many minutes; ``front`` is None when it ran off the top."""
 
     front: float | None
@@ -455,7 +455,7 @@ class PlateOut(BaseModel):
 
 @router.post("/api/practice/plate", tags=["practice"])
 @may(May.PUBLIC)
-def plate_as_json(asked: PlateIn) -> PlateOut:
+def plate_as_json(asked: VirtualPlateIn) -> VirtualPlateOut:
     """Develop a virtual plate: the front by its law, Rf from the composition, spreading, tails; the same for a seed."""
     setting = Setting(
         tuple(asked.compounds),
@@ -468,7 +468,7 @@ def plate_as_json(asked: PlateIn) -> PlateOut:
         asked.layer,
     )
     plate = develop(setting, asked.minutes)
-    return PlateOut(
+    return VirtualPlateOut(
         front=plate.front,
         washed_out=plate.washed_out,
         minutes_to_top=setting.minutes_to_top,

@@ -265,7 +265,7 @@ def choose(request: Request, rehearsal_id: UUID, who: WriterDep, fields: Submitt
 # ── JSON ────────────────────────────────────────────────────────────────────────────────────────
 
 
-class RunIn(BaseModel):
+class PracticeRunIn(BaseModel):
     """A story by its key, its seed, and what is chosen; *usually* does what is usual where nothing is chosen."""
 
     model_config = ConfigDict(extra="forbid")
@@ -276,7 +276,7 @@ class RunIn(BaseModel):
     usually: bool = False
 
 
-class CostOut(BaseModel):
+class PracticeCostOut(BaseModel):
     """What a decision cost against the usual one: g of product, parts of purity, minutes more.
 
     A danger is named first and is never a gain: what it saved does not count.
@@ -304,12 +304,12 @@ class RunOut(BaseModel):
     grams: dict[str, float]
     purity: dict[str, float]
     recovery: float | None
-    costs: list[CostOut]
+    costs: list[PracticeCostOut]
 
 
 @router.post("/api/practice/run", tags=["practice"])
 @may(May.PUBLIC)
-def run_as_json(asked: RunIn) -> RunOut:
+def run_as_json(asked: PracticeRunIn) -> RunOut:
     """Carry a practice run out; nothing is kept. The same seed and choices give the same run."""
     played = play(story(asked.story), asked.choices, asked.seed, usually=asked.usually)
     outcome = played.outcome
@@ -325,7 +325,7 @@ def run_as_json(asked: RunIn) -> RunOut:
         purity=outcome.purity if outcome else {},
         recovery=outcome.recovery if outcome else None,
         costs=[
-            CostOut(
+            PracticeCostOut(
                 decision=one.made.decision.key,
                 choice=one.made.choice,
                 usual=one.made.decision.usual,

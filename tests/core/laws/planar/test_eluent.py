@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from helvor.core.laws.planar.eluent import Component, Eluent, parse_eluent
+from helvor.core.laws.planar.eluent import Eluent, EluentComponent, parse_eluent
 from helvor.core.quantities.reading import Unreadable
 
 READ = [
@@ -110,4 +110,4 @@ def test_any_text_is_understood_or_refused_but_never_breaks(text):
 
 def test_an_eluent_that_does_not_add_up_is_no_eluent():
     with pytest.raises(ValidationError, match="add up to 100"):
-        Eluent(written="x", components=(Component(name="a", percent=40), Component(name="b", percent=50)))
+        Eluent(written="x", components=(EluentComponent(name="a", percent=40), EluentComponent(name="b", percent=50)))

@@ -102,7 +102,7 @@ def test_what_only_a_record_shows_is_in_the_catalogue():
 
     from helvor.core.techniques.safety.catalogue import catalogue
 
-    page = Path(__file__).parents[3] / "docs" / "safety.md"
+    page = Path(__file__).parents[4] / "docs" / "safety.md"
     assert page.read_text(encoding="utf-8") == catalogue(), "run docs/write_catalogue.py"
     assert set(RUN_ONLY) == {"grains-went-in-hot", "keep-until-weighed"}
 

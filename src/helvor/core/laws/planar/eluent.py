@@ -31,7 +31,7 @@ ADDITIVE_PERCENT = 2.0
 """A component up to this percentage is an additive and does not set the strength."""
 
 
-class Component(BaseModel):
+class EluentComponent(BaseModel):
     """One solvent of an eluent. ``percent`` is its part of 100 by volume."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -46,11 +46,11 @@ class Eluent(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     written: Words
-    components: tuple[Component, ...] = Field(min_length=1, max_length=MAX_COMPONENTS)
+    components: tuple[EluentComponent, ...] = Field(min_length=1, max_length=MAX_COMPONENTS)
 
     @field_validator("components")
     @classmethod
-    def _told_apart(cls, components: tuple[Component, ...]) -> tuple[Component, ...]:
+    def _told_apart(cls, components: tuple[EluentComponent, ...]) -> tuple[EluentComponent, ...]:
         names = [component.name.casefold() for component in components]
         if len(set(names)) < len(names):
             raise ValueError("Enter each solvent once.")
@@ -96,7 +96,7 @@ class Eluent(BaseModel):
         return ", ".join(f"{_short(c.percent)} % {c.name}" for c in lesser) + f" in {main.name}"
 
     @property
-    def main_parts(self) -> list[Component]:
+    def main_parts(self) -> list[EluentComponent]:
         """The components without additives."""
         return [part for part in self.components if part.percent > ADDITIVE_PERCENT]
 
@@ -140,7 +140,7 @@ def parse_eluent(text: str) -> Eluent:
     return Eluent(
         written=shown,
         components=tuple(
-            Component(name=name, percent=float(f"{100 * amount / whole:.9g}"))
+            EluentComponent(name=name, percent=float(f"{100 * amount / whole:.9g}"))
             for name, (_, amount) in zip(names, pairs, strict=True)
         ),
     )
