@@ -16,7 +16,7 @@ from helvor import demo
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.engine.run.work_out import work_out
 from helvor.core.record.entry import Entry
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook import classes, pages, procedures
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
@@ -67,7 +67,7 @@ def growth() -> None:
         for _ in range(max(5, 12_000 // length)):
             entries = [replace(entry) for entry in entries]  # the very same entries would be remembered
             began = time.perf_counter()
-            work_out(entries, crafts=CRAFTS)
+            work_out(entries, techniques=TECHNIQUES)
             times.append(time.perf_counter() - began)
         median = statistics.median(times)
         print(f"| {length} | {1e3 * median:.1f} | {1e6 * median / length:.0f} |")

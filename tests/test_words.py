@@ -18,7 +18,7 @@ from helvor.core.engine.run import entries as run_entries
 from helvor.core.record.entry import Entry
 from helvor.core.record.finding import Finding, level_word
 from helvor.core.record.procedure import Procedure, Step
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.web.rendering import places_of
 from helvor.web.run.words import StepNames, describe
 
@@ -211,7 +211,7 @@ def entry_of(payload):
     return Entry(uuid4(), 1, payload, None, "", "Ida", datetime.now(UTC))
 
 
-KEYS = {check.key for kind in CRAFTS.kinds for check in CRAFTS.checks(kind)}
+KEYS = {check.key for kind in TECHNIQUES.kinds for check in TECHNIQUES.checks(kind)}
 
 
 @pytest.mark.parametrize(
@@ -219,7 +219,7 @@ KEYS = {check.key for kind in CRAFTS.kinds for check in CRAFTS.checks(kind)}
     [
         run_entries.Marked(how="done", step="s2"),
         run_entries.Marked(how="skipped", step="s2", why="no time"),
-        run_entries.Checked(step="s2", checks=tuple(check.key for check in CRAFTS.checks("vacuum filter"))),
+        run_entries.Checked(step="s2", checks=tuple(check.key for check in TECHNIQUES.checks("vacuum filter"))),
         run_entries.HandoutCorrected(step="s2", says="Filter", why="typing"),
     ],
 )

@@ -11,7 +11,7 @@ from helvor.core.engine.run.work_out import RunWorksheet, work_out
 from helvor.core.record.entry import Entry, Payload, Struck
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Procedure
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.shelf.procedures import shipped_procedure
 
 NOON = datetime(2026, 3, 2, 12, 0, tzinfo=UTC)
@@ -26,7 +26,7 @@ def page_of(*says: str | Payload, procedure: Procedure | None = None, minutes: f
     entries: list[Entry] = []
     first = [Following(procedure=procedure)] if procedure else []
     for one in (*first, *says):
-        payload = understand(one, entries, crafts=CRAFTS).payload if isinstance(one, str) else one
+        payload = understand(one, entries, techniques=TECHNIQUES).payload if isinstance(one, str) else one
         at = NOON + timedelta(minutes=minutes * len(entries))
         number = len(entries) + 1
         entries.append(Entry(UUID(int=number), number, payload, None, "", "Ida", at))
@@ -43,7 +43,7 @@ def strike(entries: list[Entry], seq: int) -> list[Entry]:
 def sheet_of(
     *says: str | Payload, procedure: Procedure | None = None, rules: HouseRules | None = None, **more
 ) -> RunWorksheet:
-    return work_out(page_of(*says, procedure=procedure, **more), rules, CRAFTS)
+    return work_out(page_of(*says, procedure=procedure, **more), rules, TECHNIQUES)
 
 
 def codes(sheet: RunWorksheet) -> list[str]:

@@ -11,7 +11,7 @@ from jsonschema import Draft202012Validator
 
 from helvor import demo
 from helvor.core.record.entry import Problem
-from helvor.core.techniques.registered import TECHNIQUES
+from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.exchange import records
 from helvor.exchange.records import BadRecord, ClassRecord, RunRecord, read_record
 from helvor.notebook import accounts, classes, pages, whole_class
@@ -79,13 +79,13 @@ LINES = st.lists(
 def test_a_generated_run_reads_back_as_it_was_written(said):
     """Out and in through the text of the file, without a database: the same entries, so the same worksheet."""
     entries = page_of(*said)
-    sheet = TECHNIQUES["run"].work_out(entries, pages.HouseRules(), RANK)
+    sheet = PAGE_KINDS["run"].work_out(entries, pages.HouseRules(), RANK)
     page = pages.Page(uuid4(), "run", 1, NOW, uuid4(), 3, uuid4(), "A-1", "", "Blank run", pages.HouseRules())
     out = records.page_record(page, entries, sheet)
     Draft202012Validator(records.schema("run")).validate(json.loads(json.dumps(out)))
     back = records.entries_of(read_record(json.dumps(out)))
     assert back == entries
-    again = TECHNIQUES["run"].work_out(back, pages.HouseRules(), RANK)
+    again = PAGE_KINDS["run"].work_out(back, pages.HouseRules(), RANK)
     assert records.page_record(page, back, again) == out
 
 
@@ -98,7 +98,7 @@ def run_out(conn, who, *said):
     key = run_of(conn, who)
     type_in(conn, who, key, *(said or ("dish 32.514", "dish powder 35.520", "note violet")))
     page, entries = pages.open_page(conn, who.account, key)
-    return records.page_record(page, entries, TECHNIQUES["run"].work_out(entries, page.rules, RANK))
+    return records.page_record(page, entries, PAGE_KINDS["run"].work_out(entries, page.rules, RANK))
 
 
 def elsewhere(out):
@@ -142,7 +142,7 @@ def test_it_comes_in_once_and_who_wrote_it_keeps_the_name(conn, ida):
 def test_a_plate_goes_out_and_in(conn, ida):
     key, _ = plate_with_lane(conn, ida)
     page, entries = pages.open_page(conn, ida.account, key)
-    out = records.page_record(page, entries, TECHNIQUES["planar"].work_out(entries, page.rules, RANK))
+    out = records.page_record(page, entries, PAGE_KINDS["planar"].work_out(entries, page.rules, RANK))
     Draft202012Validator(records.schema("plate")).validate(out)
     assert records.entries_of(read_record(json.dumps(out))) == entries
 

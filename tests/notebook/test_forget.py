@@ -9,7 +9,7 @@ import pytest
 from helvor.core.classroom.meeting import entries as day
 from helvor.core.engine.run.entries import Late, Noted
 from helvor.core.record.container import Moved
-from helvor.core.techniques.registered import TECHNIQUES
+from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook import classes, containers, files, forget, imports, joining, lab_log, pages
 from helvor.notebook.pages import Draft, NotYours
 from helvor.shelf.solvents import eluotropic_rank
@@ -55,7 +55,7 @@ def test_names_go_and_every_number_stays(conn, ida):
     ):
         lab_log.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), says)
     _, before = pages.open_page(conn, ida.account, run)
-    sheet_before = TECHNIQUES["run"].work_out(before, pages.HouseRules(), RANK)
+    sheet_before = PAGE_KINDS["run"].work_out(before, pages.HouseRules(), RANK)
     files.keep(conn, ida.account, run, uuid4(), files.make("Ada masses.csv", b"g\n1.2\n"))
     imports.put(conn, ida.account, ida.class_id, uuid4(), "names.csv", b"bench,name\n1,Ada\n")
     done = forget.forget_names(conn, ida.account, ida.class_id, RANK)
@@ -67,7 +67,7 @@ def test_names_go_and_every_number_stays(conn, ida):
     assert page.pair == "" and all(name not in text.replace("Adam", "") for name in ("Ada", "Bo ", "Cy"))
     [note] = [e.payload for e in after if isinstance(e.payload, Noted)]
     assert note.words == "— saw white fumes, Adam too"  # Adam is another word
-    sheet = TECHNIQUES["run"].work_out(after, pages.HouseRules(), RANK)
+    sheet = PAGE_KINDS["run"].work_out(after, pages.HouseRules(), RANK)
     assert sheet.ledger.portions.keys() == sheet_before.ledger.portions.keys()
     assert [(e.id, e.seq, e.strikes, e.at) for e in after] == [(e.id, e.seq, e.strikes, e.at) for e in before]
     assert [str(e.payload) for e in after if e.payload.kind == "weighed"] == [

@@ -8,7 +8,7 @@ import pytest
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.record.entry import Problem
-from helvor.core.techniques.registered import TECHNIQUES
+from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook import forget, pages
 from helvor.notebook.database import connect
 from helvor.notebook.pages import Draft, EntryIdTaken, NotYours
@@ -151,7 +151,7 @@ def test_a_page_that_cannot_be_worked_out_keeps_its_ink_and_says_so(conn, ida, r
 
     written = say(conn, ida, run, "done 1")
     with monkeypatch.context() as broken:
-        broken.setitem(TECHNIQUES, "run", replace(TECHNIQUES["run"], work_out=breaks))
+        broken.setitem(PAGE_KINDS, "run", replace(PAGE_KINDS["run"], work_out=breaks))
         assert not pages.keep_up(conn, written.page, written.entries, RANK)
         assert say(conn, ida, run, "note still written").new == 1
         assert pages.rebuild_summaries(conn, RANK) == 0, "and it keeps no other from being worked out again"

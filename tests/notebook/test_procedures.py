@@ -136,7 +136,7 @@ def test_a_corrected_handout_reaches_every_run_once_and_those_to_come(conn, ida)
     (late,) = procedures.start_runs(conn, ida.account, ida.name, key, benches[:1], uuid4(), RANK)
     for run in (one, two, late):
         entries = pages.open_page(conn, ida.account, run)[1]
-        sheet = pages.TECHNIQUES["run"].work_out(entries, procedures.HouseRules(), RANK)
+        sheet = pages.PAGE_KINDS["run"].work_out(entries, procedures.HouseRules(), RANK)
         assert sheet.steps[2].says == "Warm to 110 °C only"
         assert sum(isinstance(e.payload, HandoutCorrected) for e in entries) == 1
     alone = pages.start_page(conn, ida.account, ida.bench, "run", uuid4())

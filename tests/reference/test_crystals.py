@@ -12,7 +12,7 @@ from chemicals import CAS_from_any, Hfus, Tm
 from scipy.optimize import brentq
 from scipy.stats import linregress
 
-from helvor.core.laws.crystallization.melting import Range, judge_range, same_by_mixing
+from helvor.core.laws.crystallization.melting import Range, rate_range, same_by_mixing
 from helvor.core.laws.crystallization.plan import recrystallize
 from helvor.core.laws.crystallization.solubility import GAS, Curve, Point
 from helvor.shelf.procedures import shipped_procedure
@@ -61,9 +61,9 @@ def test_a_mixture_melts_as_low_as_the_ideal_eutectic_says_and_is_told_apart(one
     melts = Tm(CAS_from_any(one)) - 273.15
     alone, mixed = Range(melts - 1, melts), Range(eutectic, melts - 10)
     assert not same_by_mixing(alone, mixed)
-    assert judge_range(mixed, melts, one).code == "low"
+    assert rate_range(mixed, melts, one).code == "low"
     # A eutectic mixture melts sharply: the words must not call a sharp range pure.
-    assert judge_range(Range(eutectic, eutectic + 0.5), melts, one).code == "sharp-low"
+    assert rate_range(Range(eutectic, eutectic + 0.5), melts, one).code == "sharp-low"
 
 
 def test_two_crops_by_direct_simulation():
@@ -88,7 +88,7 @@ def test_two_crops_by_direct_simulation():
 )
 def test_ranges_as_they_are_judged_at_the_bench(seen, published, code):
     """Common practice, no source: within 2 °C and no wider than 2 °C fits."""
-    assert judge_range(Range(*seen), published, "benzoic acid").code == code
+    assert rate_range(Range(*seen), published, "benzoic acid").code == code
 
 
 @pytest.mark.parametrize("key", sorted(shelf_curves()))

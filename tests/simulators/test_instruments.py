@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helvor.core.devices.line import Garbled, Indication, device_of, indication_of, judge, line_of, words_of
+from helvor.core.devices.line import Garbled, Indication, check_reading, device_of, indication_of, line_of, words_of
 from helvor.simulators.bank import Bank
 from helvor.simulators.instruments import KINDS, SET, No, PhMeterStandIn
 
@@ -189,4 +189,4 @@ def test_garbage_is_never_a_reading(talk):
     talk(line_of("fault freeze"))
     seen = [indication_of(talk(line_of("read"))) for _ in range(5)]
     assert len(set(seen)) == 1 and isinstance(seen[0], Indication)
-    assert "keeps sending the same value: its display is frozen" in judge("balance-1", seen, "g", 0.001).doubt
+    assert "keeps sending the same value: its display is frozen" in check_reading("balance-1", seen, "g", 0.001).doubt

@@ -37,7 +37,7 @@ from helvor.web.rendering import ENVIRONMENT, WEB, Shell
 from helvor.web.review import answers as answer_sheets
 from helvor.web.review import class_page as review
 from helvor.web.review import imports, reports
-from helvor.web.run import crafts, shown
+from helvor.web.run import at_step, shown
 from helvor.web.run import routes as runs
 from helvor.web.techniques.column import instrument as columns
 from helvor.web.techniques.crystallization import instrument as crystals
@@ -141,20 +141,20 @@ PAGES = [
     ("techniques/filtration/filter.html", filtering.FilterShown),
     ("techniques/filtration/wash.html", filtering.WashShown),
     ("techniques/filtration/oven.html", filtering.OvenShown),
-    ("techniques/filtration/form.html", crafts.CraftForm),
+    ("techniques/filtration/form.html", at_step.TechniqueForm),
     ("techniques/extraction/funnel.html", extracting.FunnelStep),
     ("techniques/extraction/ph.html", extracting.PhStep),
     ("techniques/extraction/dry.html", extracting.DryStep),
     ("techniques/extraction/discard.html", extracting.DiscardStep),
     ("techniques/extraction/reflux.html", extracting.RefluxStep),
-    ("techniques/extraction/form.html", crafts.CraftForm),
+    ("techniques/extraction/form.html", at_step.TechniqueForm),
     ("techniques/column/column.html", columns.ColumnStep),
     ("techniques/column/tube.html", columns.TubeShown),
-    ("techniques/column/form.html", crafts.CraftForm),
+    ("techniques/column/form.html", at_step.TechniqueForm),
     ("techniques/crystallization/crystals.html", crystals.CrystalsStep),
     ("techniques/crystallization/melting.html", crystals.MeltingStep),
     ("techniques/crystallization/tries.html", crystals.TriesStep),
-    ("techniques/crystallization/form.html", crafts.CraftForm),
+    ("techniques/crystallization/form.html", at_step.TechniqueForm),
 ]
 SHELL = {f.name for f in fields(Shell)}
 

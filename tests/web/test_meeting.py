@@ -6,8 +6,8 @@ from uuid import UUID, uuid4
 
 import psycopg
 import pytest
+from helvor.core.classroom.meeting.expected import expected_progress
 
-from helvor.core.classroom.meeting.front import plan_front
 from helvor.core.classroom.prep.period import Setting, simulate
 from helvor.notebook import accounts, classes, lab_log, pages, unknowns
 from helvor.web.board import PlanNow, draw_board, in_use
@@ -301,7 +301,7 @@ NOW = datetime(2026, 1, 1, 15, tzinfo=UTC)
 
 def test_who_is_behind_the_plan_is_said_with_minutes():
     fit = simulate(POWDER, 1, Setting(3, 165, {"balance": 3, "hotplate": 6, "oven": 4}), runs=0)
-    front = plan_front(POWDER, 1, fit)
+    front = expected_progress(POWDER, 1, fit)
     assert len(front.over) == 3 and front.ends > 60
     assert front.expected(0, 0) == 0 and front.expected(0, 1000) == len(front.over[0])
     benches = [bench_at(1, 15), bench_at(2, 1), bench_at(3, 0)]

@@ -12,7 +12,7 @@ import pytest
 from PIL import Image
 
 from helvor.core.record.container import MadeUp, Tared
-from helvor.core.techniques.registered import TECHNIQUES
+from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook import classes, containers
 from helvor.web import ink_first
 from tests.notebook.people import procedure_in_use, type_in
@@ -333,7 +333,7 @@ def test_a_fault_of_ours_never_stands_between_a_reading_and_its_ink(school, ida,
 
     before = school.run and school.entries()
     with monkeypatch.context() as broken:
-        broken.setitem(TECHNIQUES, "run", replace(TECHNIQUES["run"], work_out=breaks))
+        broken.setitem(PAGE_KINDS, "run", replace(PAGE_KINDS["run"], work_out=breaks))
         line = {"entry": str(uuid4()), "text": "dish 32.514"}
         assert ida.post(f"{school.run_url}/read", data=line, headers=HTMX).status_code == 200
         page = ida.get(school.run_url)

@@ -64,7 +64,7 @@ def load_strips(
     """The Rf of copper, by every bench that has a front to divide by."""
     for bench, page_id in strips.items():
         page, entries = pages.open_page(conn, account, page_id)
-        sheet = page.technique.work_out(entries, page.rules, rank)
+        sheet = page.kind.work_out(entries, page.rules, rank)
         assert isinstance(sheet, PlateWorksheet)
         spot = next((s for s in sheet.spots if s.lane == "Cu" and s.rf is not None), None)
         if spot is None or spot.rf is None:

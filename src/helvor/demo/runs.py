@@ -17,7 +17,7 @@ from helvor.core.engine.run.reading_line import beside, understand
 from helvor.core.quantities.reading import parse
 from helvor.core.record.container import Filled, MadeUp, Moved, Tared
 from helvor.core.record.entry import Entry, Payload
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook import classes, containers, pages, procedures
 from helvor.notebook.pages import Draft
 from helvor.shelf.procedures import shipped_procedure
@@ -437,7 +437,7 @@ def write(
 
         def compose(entries: list[Entry], line: str = line, number: int = number) -> list[Draft]:
             key, text = beside(line, entries[0].payload.procedure)  # type: ignore[attr-defined]  # a run follows
-            payload = understand(text, entries, key, CRAFTS).payload
+            payload = understand(text, entries, key, TECHNIQUES).payload
             return [Draft(uuid5(page_id, f"line {number}"), payload, at=at[number])]
 
         pages.append(conn, account_id, author, page_id, compose, rank)

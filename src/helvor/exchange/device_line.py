@@ -22,10 +22,10 @@ from helvor.core.devices.line import (
     Garbled,
     Indication,
     Taken,
+    check_reading,
     device_of,
     failed,
     indication_of,
-    judge,
     line_of,
     trouble,
     words_of,
@@ -167,12 +167,12 @@ def take(at: At, who: str, unit: str, wait: int = 25) -> Taken:
         with connected(at, who) as (line, device):
             for one in watched(line, wait):
                 seen.append(one)
-                taken = judge(at.name, seen, unit, device.step)
+                taken = check_reading(at.name, seen, unit, device.step)
                 if not taken.doubt:
                     return taken
                 if len(seen) >= ENOUGH and one.state in ("over", "under", "unset"):
                     break
-            return judge(at.name, seen, unit, device.step)
+            return check_reading(at.name, seen, unit, device.step)
     except NoLine as lost:
         return failed(at.name, unit, lost.words, **lost.more)
 

@@ -27,7 +27,7 @@ from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.worksheet import Worksheet
 from helvor.core.review.answers import SheetSettings
 from helvor.core.techniques.planar.plate import AnyPayload
-from helvor.core.techniques.registered import TECHNIQUES, RunPayload
+from helvor.core.techniques.registered import PAGE_KINDS, RunPayload
 from helvor.exchange.planar import FORMAT_VERSION as VERSION
 from helvor.exchange.planar import plate_record
 from helvor.exchange.run import run_data
@@ -259,9 +259,7 @@ def class_record(
             raise NotYours
         found = pages.pages_of_class(conn, account_id, class_id)
     records = [
-        page_record(page, entries, page.technique.work_out(entries, page.rules, rank))
-        for page, entries in found
-        if entries
+        page_record(page, entries, page.kind.work_out(entries, page.rules, rank)) for page, entries in found if entries
     ]
     return {
         "format": "helvor class",
@@ -421,7 +419,7 @@ def _add(
     entries = entries_of(page)
     technique = FORMATS[page.format]
     try:
-        TECHNIQUES[technique].work_out(entries, HouseRules(page.rules), rank)
+        PAGE_KINDS[technique].work_out(entries, HouseRules(page.rules), rank)
     except (ValueError, KeyError, ArithmeticError) as wrong:
         raise Problem("entries", f"{about.title or 'A page'} cannot be calculated: {wrong}.") from wrong
     return whole_class.add_page(

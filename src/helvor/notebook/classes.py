@@ -16,7 +16,7 @@ import psycopg
 from psycopg.rows import class_row
 
 from helvor.core.record.entry import Problem
-from helvor.core.techniques.registered import TECHNIQUES
+from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook.accounts import sessions_changed
 from helvor.notebook.pages import NotYours
 
@@ -58,11 +58,11 @@ class PageOnBoard:
 
     @property
     def address(self) -> str:
-        return f"{TECHNIQUES[self.technique].address}/{self.id}"
+        return f"{PAGE_KINDS[self.technique].address}/{self.id}"
 
     @property
     def title(self) -> str:
-        return self.summary.get("title") or f"{TECHNIQUES[self.technique].title} {self.number}"
+        return self.summary.get("title") or f"{PAGE_KINDS[self.technique].title} {self.number}"
 
 
 @dataclass(slots=True)
@@ -290,7 +290,7 @@ class LastWritten:
 
     @property
     def address(self) -> str:
-        return f"{TECHNIQUES[self.technique].address}/{self.page}"
+        return f"{PAGE_KINDS[self.technique].address}/{self.page}"
 
 
 _LAST = """

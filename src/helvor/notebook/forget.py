@@ -19,7 +19,7 @@ import psycopg
 from psycopg.types.json import Jsonb
 
 from helvor.core.record.house_rules import HouseRules
-from helvor.core.techniques.registered import TECHNIQUES
+from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook.accounts import note_event, sessions_changed
 from helvor.notebook.pages import NotYours, rebuild_summaries, summary_of
 
@@ -159,7 +159,7 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
             class_id,
         )
         # What the board shows may quote a note: it is worked out again below, once the names are gone for good.
-        for technique in TECHNIQUES.values():
+        for technique in PAGE_KINDS.values():
             blank = Jsonb(summary_of(technique.work_out([], HouseRules(), rank)))
             conn.execute(
                 "UPDATE page p SET rewritten_at = now(), behind = true, summary = %s FROM bench b"

@@ -13,7 +13,7 @@ from psycopg.types.json import Jsonb
 from helvor.core.classroom.meeting.day import Day, check, gather, where_and_what
 from helvor.core.classroom.meeting.entries import OF_THE_DAY, TabletOpened
 from helvor.core.record.entry import Entry, Payload, Problem, line_of
-from helvor.core.techniques.registered import TECHNIQUES
+from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook.classes import teaches
 from helvor.notebook.pages import EntryIdTaken, NotYours
 
@@ -260,7 +260,7 @@ def alarms_of(conn: psycopg.Connection, account_id: int, class_id: UUID | None =
             datetime.fromisoformat(alarm[1]),
             alarm[2],
             f"Bench {number}" if number else "My bench",
-            f"{TECHNIQUES[technique].address}/{page}",
+            f"{PAGE_KINDS[technique].address}/{page}",
             code,
             of,
         )

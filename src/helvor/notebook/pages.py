@@ -28,7 +28,7 @@ from psycopg.types.json import Jsonb
 from helvor.core.record.entry import Entry, Payload, Problem, Typed, line_of
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.worksheet import Worksheet
-from helvor.core.techniques.registered import TECHNIQUES, Technique
+from helvor.core.techniques.registered import PAGE_KINDS, PageKind
 
 log = logging.getLogger(__name__)
 
@@ -58,16 +58,16 @@ class Page:
     """Its summary has not caught up with its entries yet; see :func:`keep_up`."""
 
     @property
-    def technique(self) -> Technique:
-        return TECHNIQUES[self.technique_key]
+    def kind(self) -> PageKind:
+        return PAGE_KINDS[self.technique_key]
 
     @property
     def title(self) -> str:
-        return self.name or f"{self.technique.title} {self.number}"
+        return self.name or f"{self.kind.title} {self.number}"
 
     @property
     def address(self) -> str:
-        return f"{self.technique.address}/{self.id}"
+        return f"{self.kind.address}/{self.id}"
 
     @property
     def bench_name(self) -> str:
@@ -214,7 +214,7 @@ def start_page(
         EntryIdTaken: the id is another bench's page.
         KeyError: there is no such technique.
     """
-    TECHNIQUES[technique]
+    PAGE_KINDS[technique]
     with conn.transaction():
         bench = conn.execute(
             """
@@ -245,7 +245,7 @@ def start_page(
                 "technique": technique,
                 "account": account_id,
                 "virtual": virtual,
-                "summary": Jsonb(summary_of(TECHNIQUES[technique].work_out([], HouseRules(), {}))),
+                "summary": Jsonb(summary_of(PAGE_KINDS[technique].work_out([], HouseRules(), {}))),
             },
         )
     return page_id
@@ -290,7 +290,7 @@ def _entries(conn: psycopg.Connection, page: Page, known: list[Entry], newer: li
 
 
 def _read_back(page: Page, rows: Iterable[tuple[Any, ...]]) -> list[Entry]:
-    validate = page.technique.payloads.validate_python
+    validate = page.kind.payloads.validate_python
     return [
         Entry(entry_id, seq, validate(payload), strikes, reason, by, at, typed_of(typed))
         for entry_id, seq, payload, strikes, reason, by, at, typed in rows
@@ -347,7 +347,7 @@ def write(
     with _one_at_a_time(conn):
         page, entries, new = _compose(conn, account_id, author, page_id, compose, typed)
         if new:
-            _dry(conn, account_id, page_id, entries[-new:], None)
+            _insert(conn, account_id, page_id, entries[-new:], None)
     _ink.keep(_database(conn), page, list(entries))
     return Inked(replace(page, behind=page.behind or new > 0), entries, new)
 
@@ -396,7 +396,7 @@ def _write_at_once(
         ids = {entry.id.int: entry for entry in known}
         if len(drafts) != 1:
             return None
-        entry = _fit(page.technique, known, ids, None, drafts[0], author, known[-1].at, typed)
+        entry = _fit(page.kind, known, ids, None, drafts[0], author, known[-1].at, typed)
     except Exception:  # whatever it is, it is raised again under the lock
         return None
     if entry is None:
@@ -449,9 +449,9 @@ def append(
     """
     with _one_at_a_time(conn):
         page, entries, new = _compose(conn, account_id, author, page_id, compose, typed, apart=apart)
-        sheet = page.technique.work_out(entries, page.rules, rank)
+        sheet = page.kind.work_out(entries, page.rules, rank)
         if new:
-            _dry(conn, account_id, page_id, entries[-new:], sheet)
+            _insert(conn, account_id, page_id, entries[-new:], sheet)
     _ink.keep(_database(conn), page, list(entries))
     return Written(replace(page, behind=page.behind and not new), entries, new, sheet)
 
@@ -488,11 +488,11 @@ def _compose(
     entries = _entries(conn, page, known, rows.fetchall())
     now: datetime = row[-1]
     before = len(entries)
-    state = page.technique.gather(list(entries)) if apart else None
+    state = page.kind.gather(list(entries)) if apart else None
     ids = {entry.id.int: entry for entry in entries}
     for draft in compose(list(entries)):
         try:
-            entry = _fit(page.technique, entries, ids, state, draft, author, now, typed)
+            entry = _fit(page.kind, entries, ids, state, draft, author, now, typed)
         except EntryIdTaken as taken:
             taken.page = page
             raise
@@ -502,7 +502,7 @@ def _compose(
     return page, entries, len(entries) - before
 
 
-def _dry(
+def _insert(
     conn: psycopg.Connection, account_id: int, page_id: UUID, entries: list[Entry], sheet: Worksheet | None
 ) -> None:
     """Write the newest entries of a page and what its row says of them; without a worksheet it is behind."""
@@ -539,7 +539,7 @@ def worked_out(page: Page, entries: Sequence[Entry], rank: Mapping[str, int]) ->
         NotWorkedOut: working it out fails, whatever the reason; the entries stand all the same.
     """
     try:
-        return page.technique.work_out(entries, page.rules, rank)
+        return page.kind.work_out(entries, page.rules, rank)
     except Exception as fault:
         raise NotWorkedOut(page) from fault
 
@@ -581,7 +581,7 @@ def catch_up(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
 
 
 def _fit(
-    technique: Technique,
+    technique: PageKind,
     entries: list[Entry],
     ids: Mapping[int, Entry],
     gathered: Any,
@@ -607,7 +607,7 @@ def _fit(
     return Entry(draft.id, len(entries) + 1, payload, strikes, reason, author, draft.at or now, typed)
 
 
-def _what_it_strikes(technique: Technique, state: Any, draft: Draft) -> tuple[UUID | None, str]:
+def _what_it_strikes(technique: PageKind, state: Any, draft: Draft) -> tuple[UUID | None, str]:
     if draft.strikes is None:
         twin = technique.twin(state, draft.payload)
         return twin, (draft.reason or "written again") if twin else ""

@@ -14,7 +14,7 @@ from helvor.core.engine.run.reading_line import beside, understand
 from helvor.core.practice.rehearsal import Played, Story, play
 from helvor.core.practice.rehearsals import story as story_of
 from helvor.core.record.entry import Entry
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook import pages
 from helvor.notebook.pages import Draft, EntryIdTaken, NotYours
 from helvor.shelf.procedures import shipped_procedure
@@ -74,7 +74,7 @@ def _drafts(entries: Sequence[Entry], lines: Sequence[str], of: UUID, author: st
     procedure = there[0].payload.procedure  # type: ignore[attr-defined]  # a rehearsal's run follows a procedure
     for number, line in enumerate(lines):
         step, text = beside(line, procedure)
-        payload = understand(text, there, step, CRAFTS).payload
+        payload = understand(text, there, step, TECHNIQUES).payload
         drafts.append(Draft(uuid5(of, str(number)), payload))
         there.append(Entry(drafts[-1].id, len(there) + 1, payload, None, "", author, datetime.now(UTC)))
     return drafts

@@ -16,7 +16,7 @@ import psycopg
 from psycopg.rows import class_row
 
 from helvor.core.record.entry import Entry
-from helvor.core.techniques.registered import TECHNIQUES
+from helvor.core.techniques.registered import PAGE_KINDS
 
 MOST = 40
 MOST_WORDS = 8
@@ -40,7 +40,7 @@ class PageHit:
 
     @property
     def address(self) -> str:
-        return f"{TECHNIQUES[self.technique].address}/{self.page_id}"
+        return f"{PAGE_KINDS[self.technique].address}/{self.page_id}"
 
     @property
     def where(self) -> str:
@@ -110,7 +110,7 @@ def pages_with(conn: psycopg.Connection, account_id: int, text: str) -> list[Pag
         if known is not None:
             found[page_id] = replace(known, more=known.more + 1)
         elif len(found) < MOST:
-            kind = TECHNIQUES[technique]
+            kind = PAGE_KINDS[technique]
             says = kind.payloads.validate_python(payload)
             entry = Entry(entry_id, seq, says, strikes, reason, by, at)
             name = title or f"{kind.title} {number}"

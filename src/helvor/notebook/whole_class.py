@@ -19,7 +19,7 @@ from psycopg.types.json import Jsonb
 from helvor.core.record.entry import Entry, Problem
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.techniques.planar.plate import gather
-from helvor.core.techniques.registered import TECHNIQUES
+from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook import files, photographs
 from helvor.notebook.pages import NotYours, stored_typed, summary_of
 
@@ -211,7 +211,7 @@ def add_page(
         if here[: len(entries)] == [entry.id for entry in entries]:
             return False
         raise Problem("page", "A page of the file exists here already, with other entries.")
-    technique = TECHNIQUES[technique_key]
+    technique = PAGE_KINDS[technique_key]
     rules = conn.execute("SELECT house_rules FROM institution WHERE id = %s", [writers.institution]).fetchone()
     sheet = technique.work_out(entries, HouseRules(rules[0] if rules else {}), rank)
     conn.execute(

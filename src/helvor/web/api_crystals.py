@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict, Field
 
-from helvor.core.laws.crystallization.melting import Range, Standard, corrected, judge_range, same_by_mixing, too_fast
+from helvor.core.laws.crystallization.melting import Range, Standard, corrected, rate_range, same_by_mixing, too_fast
 from helvor.core.laws.crystallization.plan import USUAL_EXTRA, by_volume, recrystallize
 from helvor.core.laws.crystallization.solubility import Curve, Point
 from helvor.core.laws.crystallization.solvents import Candidate, Tried, pairs, rank
@@ -207,7 +207,7 @@ def melting(asked: MeltingIn) -> MeltingOut:
     """What a melting range says, and what it does not."""
     standards = [Standard(one.name, one.published, one.read) for one in asked.standards]
     true = corrected(Range(*asked.range), standards)
-    verdict = judge_range(true, asked.published, asked.what)
+    verdict = rate_range(true, asked.published, asked.what)
     same = None
     if asked.mixed is not None:
         same = same_by_mixing(true, corrected(Range(*asked.mixed), standards))

@@ -38,7 +38,7 @@ from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.techniques.extraction.read import read_liquid, read_part
 from helvor.core.techniques.extraction.scheme import propose
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook import procedures, shelf_values
 from helvor.shelf.liquids import liquid_named, part_named, solvent_named
 from helvor.shelf.shelf import Item, known_as
@@ -434,7 +434,7 @@ def scheme(request: Request, who: WriterDep, asked: SchemeIn) -> SchemeOut:
     if solvent is None:
         raise Unreadable(f"{asked.solvent} is not a solvent with a density in the reference data.")
     parts = [read_part(line, lambda name: part_named(name, shelf)) for line in asked.parts]
-    found = propose(parts, solvent, asked.ml, rules, CRAFTS.kinds)
+    found = propose(parts, solvent, asked.ml, rules, TECHNIQUES.kinds)
     return SchemeOut(
         shares={name: dict(shares) for name, shares in found.shares.items()},
         remarks=list(found.remarks),

@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
-from helvor.core.classroom.meeting.front import plan_front
+from helvor.core.classroom.meeting.expected import expected_progress
 from helvor.core.classroom.prep.learn import learn
 from helvor.core.classroom.prep.make import prep_sheet
 from helvor.core.classroom.prep.period import RUNS, Setting, changes, overnight, simulate
@@ -253,7 +253,7 @@ class FrontOut(BaseModel):
 def front(asked: FrontIn) -> FrontOut:
     """How far each bench should have come, and how late it is."""
     setting = Setting(len(asked.done), asked.minutes, asked.kit)
-    plan = plan_front(asked.procedure, asked.meeting, simulate(asked.procedure, asked.meeting, setting, runs=0))
+    plan = expected_progress(asked.procedure, asked.meeting, simulate(asked.procedure, asked.meeting, setting, runs=0))
     return FrontOut(
         expected=[plan.expected(bench, asked.now) for bench in range(len(asked.done))],
         late=[plan.late(bench, done, asked.now) for bench, done in enumerate(asked.done)],

@@ -9,7 +9,7 @@ from uuid import UUID
 from fastapi import APIRouter, Body, Request
 from pydantic import BaseModel, ConfigDict, Field, StrictBool
 
-from helvor.core.engine.plan.check_plan import judge_plan
+from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.engine.plan.difference import differences
 from helvor.core.engine.plan.timeline import timeline
 from helvor.core.engine.run.entries import Following
@@ -26,7 +26,7 @@ from helvor.core.record.entry import Entry
 from helvor.core.record.finding import Finding, Level
 from helvor.core.record.house_rules import QUESTIONS, HouseRules, known_choices
 from helvor.core.record.procedure import Procedure, scaled
-from helvor.core.techniques.registered import CRAFTS, RunPayload
+from helvor.core.techniques.registered import TECHNIQUES, RunPayload
 from helvor.exchange.planar import entry_record
 from helvor.exchange.procedure import procedure_schema
 from helvor.exchange.run import results_of, run_data
@@ -179,7 +179,9 @@ class CheckOut(BaseModel):
 def check(procedure: Procedure) -> CheckOut:
     """Judge a procedure before anybody starts."""
     return CheckOut(
-        findings=[(advice.step, _finding(advice.finding)) for advice in judge_plan(procedure, HouseRules(), CRAFTS)],
+        findings=[
+            (advice.step, _finding(advice.finding)) for advice in check_plan(procedure, HouseRules(), TECHNIQUES)
+        ],
         meetings=[
             {"meeting": m.meeting, "hands_on": m.hands, "idle": m.idle, "ends": m.ends} for m in timeline(procedure)
         ],
@@ -245,8 +247,8 @@ def run(asked: RunIn) -> dict[str, Any]:
     if asked.procedure is not None:
         add(Following(procedure=asked.procedure))
     for line in asked.readings:
-        add(understand(line, entries, crafts=CRAFTS).payload)
-    return results_of(work_out(entries, HouseRules(known_choices(asked.house_rules)), CRAFTS))
+        add(understand(line, entries, techniques=TECHNIQUES).payload)
+    return results_of(work_out(entries, HouseRules(known_choices(asked.house_rules)), TECHNIQUES))
 
 
 @router.get("/runs/{page_id}", tags=[RECORDS])
@@ -257,7 +259,7 @@ def run_on_record(request: Request, page_id: UUID, who: VisitorDep) -> dict[str,
         page, entries = pages.open_page(conn, who.account.id, page_id)
     if page.technique_key != "run":
         raise NotYours
-    return run_data(page, entries, work_out(entries, page.rules, CRAFTS))
+    return run_data(page, entries, work_out(entries, page.rules, TECHNIQUES))
 
 
 class RunEntryIn(_In):

@@ -11,7 +11,7 @@ from functools import lru_cache
 from markupsafe import Markup
 
 from helvor.core.classroom.meeting import storage as put_away
-from helvor.core.classroom.meeting.front import Front
+from helvor.core.classroom.meeting.expected import ExpectedProgress
 from helvor.core.classroom.meeting.storage import InUse
 from helvor.notebook.classes import Bench, PageOnBoard
 from helvor.web.rendering import TheVery, drawn_once, fragment
@@ -79,7 +79,7 @@ class Board:
 class PlanNow:
     """The plan front, and the minutes that the class has worked."""
 
-    front: Front
+    front: ExpectedProgress
     minutes: float
 
 

@@ -18,7 +18,7 @@ from starlette.responses import RedirectResponse, Response
 from helvor.core.classroom.meeting import day as days
 from helvor.core.classroom.meeting import entries as e
 from helvor.core.classroom.meeting import storage as put_away
-from helvor.core.classroom.meeting.front import Front, plan_front
+from helvor.core.classroom.meeting.expected import ExpectedProgress, expected_progress
 from helvor.core.classroom.meeting.storage import InUse, LeftIn, Stands
 from helvor.core.classroom.prep.make import prep_sheet
 from helvor.core.classroom.prep.period import Setting, meeting_of, shared_kit, simulate
@@ -125,16 +125,16 @@ class AlarmOut(BaseModel):
     address: str
 
 
-_fronts: OrderedDict[tuple[object, ...], Front] = OrderedDict()
+_fronts: OrderedDict[tuple[object, ...], ExpectedProgress] = OrderedDict()
 _fronts_lock = Lock()
 
 
-def _front(key: tuple[object, ...], plan: Procedure, of: int, setting: Setting) -> Front:
+def _front(key: tuple[object, ...], plan: Procedure, of: int, setting: Setting) -> ExpectedProgress:
     """The plan front; the same class and version is simulated once."""
     with _fronts_lock:
         if key in _fronts:
             return _fronts[key]
-    found = plan_front(plan, of, simulate(plan, of, setting, runs=0))
+    found = expected_progress(plan, of, simulate(plan, of, setting, runs=0))
     with _fronts_lock:
         _fronts[key] = found
         while len(_fronts) > 100:
@@ -363,7 +363,7 @@ def _day_page(
         book=book,
         number=book.meeting,
         meetings=meetings,
-        findings=days.judge(book.day, expected),
+        findings=days.check_meeting(book.day, expected),
         expected=expected,
         streams=WASTE,
         loose=_loose(stands, register),

@@ -10,10 +10,10 @@ from helvor.core.devices.line import (
     Garbled,
     Indication,
     called,
+    check_reading,
     device_of,
     digits,
     indication_of,
-    judge,
     line_of,
     words_of,
 )
@@ -97,7 +97,7 @@ def seen(*shown, state="steady", unit="g", start=1, step=1):
     ],
 )
 def test_what_may_be_written_down(indications, shown, doubt):
-    taken = judge("balance-1", indications, "g", 0.001)
+    taken = check_reading("balance-1", indications, "g", 0.001)
     assert taken.shown == shown
     assert doubt in taken.doubt and bool(doubt) == bool(taken.doubt)
 
@@ -109,7 +109,7 @@ def test_what_may_be_written_down(indications, shown, doubt):
 )
 def test_digits_are_given_only_without_a_doubt_and_only_from_the_end(found):
     indications = [Indication(number, shown, "g", state) for number, shown, state in found]
-    taken = judge("balance-1", indications, "g", 0.001)
+    taken = check_reading("balance-1", indications, "g", 0.001)
     assert bool(taken.shown) != bool(taken.doubt)
     if taken.shown:
         last = indications[-ENOUGH:]

@@ -40,7 +40,7 @@ def test_the_rf_of_a_plate_is_that_of_its_composition(level, seed):
     case = drill("read", level, seed)
     rf = (case.spot - ORIGIN) / (case.front - ORIGIN)
     assert rf == pytest.approx(COMPOUNDS[case.compound].rf(case.plate.setting.strong / 100), abs=0.05)
-    verdict = case.judge(case.front, case.spot, round(rf, 2))
+    verdict = case.marked(case.front, case.spot, round(rf, 2))
     assert verdict.right and f"= {rf:.2f}" in verdict.working[0]
 
 
@@ -62,7 +62,7 @@ def test_the_rf_of_a_plate_is_that_of_its_composition(level, seed):
 @pytest.mark.parametrize("seed", range(4))
 def test_the_usual_wrong_readings_are_named(answer, why, seed):
     case = drill("read", 1, seed)
-    verdict = case.judge(*answer(case.front, case.spot))
+    verdict = case.marked(*answer(case.front, case.spot))
     assert not verdict.right and why in verdict.why
 
 
@@ -76,7 +76,7 @@ def test_the_usual_wrong_readings_are_named(answer, why, seed):
 )
 def test_marks_lie_on_the_plate(front, spot, says):
     with pytest.raises(Unreadable, match=says):
-        drill("read", 1, 1).judge(front, spot, 0.5)
+        drill("read", 1, 1).marked(front, spot, 0.5)
 
 
 # ── which layer ─────────────────────────────────────────────────────────────────────────────────
@@ -92,9 +92,9 @@ def test_the_heavier_layer_is_below(level, seed):
         sums[liquid.makes][1] += volume
     heavy = max(sums, key=lambda makes: sums[makes][0] / sums[makes][1])
     assert case.key == ("lower" if case.wanted == heavy else "upper")
-    assert [case.judge(place).right for place in PLACES] == [case.key == place for place in PLACES]
+    assert [case.marked(place).right for place in PLACES] == [case.key == place for place in PLACES]
     with pytest.raises(Unreadable):
-        case.judge("middle")
+        case.marked("middle")
 
 
 @pytest.mark.parametrize(("name", "density"), ORGANIC)
@@ -120,9 +120,9 @@ def test_the_first_two_that_agree(level, seed):
             break
     assert case.key == expected
     choices = [*(str(n) for n in range(1, len(case.nets) + 1)), NOT_YET]
-    assert [one for one in choices if case.judge(one).right] == [expected]
+    assert [one for one in choices if case.marked(one).right] == [expected]
     with pytest.raises(Unreadable):
-        case.judge("9")
+        case.marked("9")
 
 
 # ── limiting reagent ────────────────────────────────────────────────────────────────────────────
@@ -142,14 +142,14 @@ def test_what_is_used_up_first(level, seed):
     assert case.key == min(left, key=left.get)
     assert max(left.values()) / min(left.values()) > 1.05
     for part in case.parts:
-        assert case.judge(part.name).right == (part.name == case.key)
+        assert case.marked(part.name).right == (part.name == case.key)
     with pytest.raises(Unreadable):
-        case.judge("water")
+        case.marked("water")
 
 
 def test_who_forgets_the_equation_is_told():
     told = [
-        case.judge(fewest.name)
+        case.marked(fewest.name)
         for case in (drill("limiting", 3, seed) for seed in range(200))
         for fewest in [min(case.parts, key=lambda part: part.mmol)]
         if fewest.name != case.key
@@ -219,7 +219,7 @@ def test_the_change_of_eluent_is_that_of_its_law(level, seed):
     def rf(per_cent):
         return 1 / (1 + 10 ** (made.a - made.m * math.log10(per_cent / 100)))
 
-    verdict = case.judge(case.key)
+    verdict = case.marked(case.key)
     assert verdict.right and f"= {case.rf:.2f}" in verdict.working[0]
     if case.offered:
         assert [one for one in case.offered if 0.20 <= rf(one) <= 0.35] == [int(case.key)]
@@ -229,7 +229,7 @@ def test_the_change_of_eluent_is_that_of_its_law(level, seed):
         now = rf(case.plate.setting.strong)
         assert {"stronger": now < 0.22, "weaker": now > 0.33, "stay": 0.18 < now < 0.37}[case.key]
     for other, _ in case.choices:
-        assert case.judge(other).right == (other == case.key)
+        assert case.marked(other).right == (other == case.key)
 
 
 # ── pool these tubes ────────────────────────────────────────────────────────────────────────────
@@ -245,14 +245,14 @@ def test_a_pool_is_every_tube_with_the_one_spot(level, seed):
     }
     assert set(case.key) == alone
     key = " ".join(map(str, case.key))
-    assert case.judge(key).right
+    assert case.marked(key).right
     mixed = [n for n, spots in enumerate(case.seen, 1) if n not in alone and any(spots.values())]
     if mixed:
-        told = case.judge(f"{key} {mixed[0]}")
+        told = case.marked(f"{key} {mixed[0]}")
         assert not told.right and f"Tube {mixed[0]} shows" in told.why
     blank = next(n for n, spots in enumerate(case.seen, 1) if not any(spots.values()))
-    assert "shows nothing" in case.judge(f"{key} {blank}").why
-    assert "would be lost" in case.judge(" ".join(map(str, case.key[1:]))).why
+    assert "shows nothing" in case.marked(f"{key} {blank}").why
+    assert "would be lost" in case.marked(" ".join(map(str, case.key[1:]))).why
 
 
 # ── which order ─────────────────────────────────────────────────────────────────────────────────
@@ -261,10 +261,10 @@ def test_a_pool_is_every_tube_with_the_one_spot(level, seed):
 @given(LEVEL, SEEDS)
 def test_an_order_is_right_when_each_comes_after_what_it_needs(level, seed):
     case = drill("order", level, seed)
-    assert case.judge(" ".join(map(str, case.key))).right
-    assert not case.judge(" ".join(map(str, reversed(case.key)))).right
+    assert case.marked(" ".join(map(str, case.key))).right
+    assert not case.marked(" ".join(map(str, reversed(case.key)))).right
     shown_as_they_are = " ".join(str(n) for n in range(1, len(case.shown) + 1))
-    assert not case.judge(shown_as_they_are).right
+    assert not case.marked(shown_as_they_are).right
     # all orders, by brute force: right exactly where the numbers of the work rise, for each case is one chain
     for order in itertools.permutations(range(1, len(case.shown) + 1)):
         rises = [case.rank[place - 1] for place in order] == sorted(case.rank)
@@ -274,7 +274,7 @@ def test_an_order_is_right_when_each_comes_after_what_it_needs(level, seed):
 @pytest.mark.parametrize("picked", ["", "1 1 2", "1 2", "1 2 9", "a b c"])
 def test_what_is_no_order(picked):
     with pytest.raises(Unreadable, match="Give each step one place"):
-        drill("order", 1, 3).judge(picked)
+        drill("order", 1, 3).marked(picked)
 
 
 # ── what to weigh first ─────────────────────────────────────────────────────────────────────────
@@ -286,7 +286,7 @@ def test_a_thing_is_weighed_before_anything_is_in_it(level, seed):
     holds = [case.thing in there for _, there in case.steps]
     assert holds.index(True) == int(case.key) - 1 and holds[-1]
     for number, _ in case.choices:
-        told = case.judge(number)
+        told = case.marked(number)
         assert told.right == (number == case.key)
         if not told.right:
             assert ("Too late" in told.why) == (int(number) > int(case.key))
@@ -323,6 +323,6 @@ def test_one_mistake_alone_fits_the_numbers(level, seed):
     case = drill("wrong", level, seed)
     assert [one for one in case.offered if fits(case, one)] == [case.mistake]
     for picked, _ in case.choices:
-        told = case.judge(picked)
+        told = case.marked(picked)
         assert told.right == (picked == case.key)
         assert told.right or "That would look different" in told.why

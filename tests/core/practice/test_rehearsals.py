@@ -16,7 +16,7 @@ from helvor.core.practice.rehearsal import MOST_DECISIONS, Bench, costs, dangers
 from helvor.core.practice.rehearsals import STORIES, story
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Entry
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.shelf.procedures import shipped_procedure
 
 KEYS = sorted(STORIES)
@@ -39,10 +39,10 @@ def sheet_of(played):
     entries = [Entry(UUID(int=1), 1, Following(procedure=procedure), None, "", "Ida", now)]
     for number, line in enumerate(played.lines):
         step, text = beside(line, procedure)
-        payload = understand(text, entries, step, CRAFTS).payload
+        payload = understand(text, entries, step, TECHNIQUES).payload
         at = now + timedelta(minutes=20 * number)
         entries.append(Entry(UUID(int=number + 2), number + 2, payload, None, "", "Ida", at))
-    return work_out(entries, crafts=CRAFTS)
+    return work_out(entries, techniques=TECHNIQUES)
 
 
 @cache

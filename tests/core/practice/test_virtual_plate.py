@@ -21,8 +21,8 @@ from helvor.core.practice.virtual_plate import (
     ORIGIN,
     Goal,
     Setting,
+    check_goal,
     develop,
-    judge,
     reachable,
     true_rf,
 )
@@ -108,7 +108,7 @@ def test_every_goal_is_met_by_some_eluent_and_missed_by_others(goal):
     assert good and len(good) < 18
     middle = good[len(good) // 2]
     setting = Setting(names, float(min(middle, 99)), 1.0, seed=2)
-    met, said = judge(develop(setting, setting.minutes_to(80)), goal)
+    met, said = check_goal(develop(setting, setting.minutes_to(80)), goal)
     assert met and {one.level for one in said} == {"good"}, said
 
 
@@ -128,7 +128,7 @@ def test_every_goal_is_met_by_some_eluent_and_missed_by_others(goal):
     ],
 )
 def test_choices_have_their_consequences(change, minutes, level, words):
-    _, said = judge(develop(replace(GOOD, **change), minutes), GOALS[0])
+    _, said = check_goal(develop(replace(GOOD, **change), minutes), GOALS[0])
     assert any(one.level == level and words in one.what for one in said), said
 
 
@@ -189,6 +189,6 @@ def test_a_layer_spread_by_hand_runs_faster_and_spreads_spots_more():
 
 
 def test_a_plate_without_a_goal_is_judged_by_how_it_was_run():
-    met, said = judge(develop(Setting(("caffeine",), 80.0, touches=8), 10.0), Goal(()))
+    met, said = check_goal(develop(Setting(("caffeine",), 80.0, touches=8), 10.0), Goal(()))
     assert met and any("applications" in one.what for one in said)
     assert Goal(()).words == "A plate of your own: no goal."

@@ -11,10 +11,10 @@ from helvor.core.engine.run.work_out import work_out
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.answer import Answered, read_answer
 from helvor.core.review import answers, questions, truths
-from helvor.core.review.answers import Asked, SheetSettings, judge, of_plate, of_run, summed
+from helvor.core.review.answers import Asked, SheetSettings, mark_answer, of_plate, of_run, summed
 from helvor.core.review.common_mistakes import WORDS, explain, pairs
 from helvor.core.review.quotient import Factor, Quotient, Term, one
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.demo.crystals import CRYSTALS
 from helvor.demo.extraction import LAYERS
 from helvor.demo.runs import CHALK, POWDER, SULFATE
@@ -26,7 +26,7 @@ PLAIN = SheetSettings()
 
 
 def sheet_of(key, lines):
-    return work_out(typed(*lines, procedure=shipped_procedure(key)), None, CRAFTS)
+    return work_out(typed(*lines, procedure=shipped_procedure(key)), None, TECHNIQUES)
 
 
 SHEETS = [
@@ -103,7 +103,7 @@ def marked(sheet, key, written, settings=PLAIN):
     question = next(q for q in questions.sheet_of(procedure) if q.key == key)
     truth = truths.before(question, procedure) if question.when == "before" else truths.after(question, sheet)
     answer = Answered(question=key, written=written) if question.choices else read_answer(key, written, question.unit)
-    return judge(question, truth, answer, settings)
+    return mark_answer(question, truth, answer, settings)
 
 
 CASES = [
@@ -191,25 +191,25 @@ def with_slips(quotient, made):
 @given(st.data())
 def test_a_number_made_with_a_mistake_names_that_mistake_or_none(data):
     """Made wrong with one or two mistakes and written with four digits: found again, unless another is as near,
-    or fewer mistakes give it too; never another in its place that is farther off (Slip 3)."""
+    or fewer mistakes give it too; never another in its place that is farther off (Mistake 3)."""
     _, truth = data.draw(st.sampled_from(SUMS))
-    made = data.draw(st.sampled_from([*((s,) for s in truth.slips), *pairs(truth.slips)]))
+    made = data.draw(st.sampled_from([*((s,) for s in truth.mistakes), *pairs(truth.mistakes)]))
     value = with_slips(truth.quotient, made)
     if value is None or value <= 0:
         return
     written = f"{value:.3e}"
     at, step = float(written), 10.0 ** (int(written.split("e")[1]) - 3)
-    found = explain(truth.quotient, truth.slips, at, step)
+    found = explain(truth.quotient, truth.mistakes, at, step)
     if found is None or sorted(found.keys) == sorted(s.key for s in made):
         return
-    assert len(found.slips) <= len(made)
+    assert len(found.mistakes) <= len(made)
     assert abs(found.value - at) <= step / 2 * (1 + 1e-6) + 0.0005 * found.value
 
 
 @pytest.mark.parametrize(("question", "truth"), SUMS, ids=lambda v: getattr(v, "key", ""))
 def test_each_single_mistake_is_found_again_when_no_other_gives_its_number(question, truth):
     values = {}
-    for made in truth.slips:
+    for made in truth.mistakes:
         value = with_slips(truth.quotient, (made,))
         if value and value > 0 and abs(value - truth.value) > 1e-6 * truth.value:
             values.setdefault(made.key, []).append(value)
@@ -218,7 +218,7 @@ def test_each_single_mistake_is_found_again_when_no_other_gives_its_number(quest
         for value in numbers:
             rivals = [v for other, vs in values.items() if other != key for v in vs if abs(v - value) < 2e-3 * value]
             if not rivals:
-                found = explain(truth.quotient, truth.slips, value, 1e-5 * value)
+                found = explain(truth.quotient, truth.mistakes, value, 1e-5 * value)
                 assert found is not None and found.keys == (key,)
                 named += 1
     assert named or not values
@@ -226,26 +226,26 @@ def test_each_single_mistake_is_found_again_when_no_other_gives_its_number(quest
 
 def test_two_mistakes_as_near_as_each_other_are_not_guessed_between():
     quotient = Quotient((one("a", 2.0), one("b", 2.0)), (one("c", 8.0),))
-    slips = [
-        truths.slip("target", lambda q: q.without("a"), "a"),
-        truths.slip("wet", lambda q: q.without("b"), "b"),
+    mistakes = [
+        truths.mistake("target", lambda q: q.without("a"), "a"),
+        truths.mistake("wet", lambda q: q.without("b"), "b"),
     ]
-    assert explain(quotient, slips, 0.25, 0.01) is None
+    assert explain(quotient, mistakes, 0.25, 0.01) is None
 
 
 def test_rounding_on_the_way_is_a_remark_on_digits_not_a_mistake():
     """0.887 ÷ 1.001 g is 88.6 %; 0.9 ÷ 1.0 makes 90 of it."""
     truth = truths._truth(Quotient((one("found", 0.887),), (one("taken", 1.001),), 100.0), (), 1)
     question = questions.Question("q", "recovery", "a", "a recovered", "How much?", "%", "after", 0.5)
-    found = judge(question, truth, read_answer("q", "90", "%"), PLAIN)
+    found = mark_answer(question, truth, read_answer("q", "90", "%"), PLAIN)
     assert (found.verdict, found.keys, found.right) == ("rounding", ("early",), "88.6 %")
     assert found.mistake.shown == "0.9 ÷ 1"
-    assert judge(question, truth, read_answer("q", "90.0", "%"), PLAIN).verdict == "rounding"
-    assert judge(question, truth, read_answer("q", "89.8", "%"), PLAIN).verdict == "wrong"
+    assert mark_answer(question, truth, read_answer("q", "90.0", "%"), PLAIN).verdict == "rounding"
+    assert mark_answer(question, truth, read_answer("q", "89.8", "%"), PLAIN).verdict == "wrong"
 
 
 def test_every_mistake_of_the_list_can_be_made():
-    made = {s.key for _, truth in SUMS for s in truth.slips} | {"from-edge", "front-top", "excess"}
+    made = {s.key for _, truth in SUMS for s in truth.mistakes} | {"from-edge", "front-top", "excess"}
     made |= {
         "parts",
         "wet",
@@ -298,14 +298,14 @@ def test_rf_and_the_usual_ways_to_get_it_wrong(written, verdict, mistake, remark
     sheet = one_spot()
     question = questions.of_plate(sheet)[0]
     answer = read_answer(question.key, written, "")
-    found = judge(question, truths.of_spot(sheet.spots[0], sheet), answer, PLAIN)
+    found = mark_answer(question, truths.of_spot(sheet.spots[0], sheet), answer, PLAIN)
     assert (found.verdict, sorted(found.keys), found.remark) == (verdict, sorted(mistake), remark)
 
 
 def test_the_leading_edge_is_a_basis_of_its_own():
     sheet = one_spot(tail="15", head="22.5")
     question = questions.of_plate(sheet)[0]
-    found = judge(question, truths.of_spot(sheet.spots[0], sheet), read_answer(question.key, "0.50", ""), PLAIN)
+    found = mark_answer(question, truths.of_spot(sheet.spots[0], sheet), read_answer(question.key, "0.50", ""), PLAIN)
     assert (found.verdict, found.remark) == ("right", "at the leading edge")
 
 
@@ -350,7 +350,7 @@ def test_a_class_summed_up():
     marks = [
         (1, [marked(CHALK_SHEET, "yield chalk", "100.3"), marked(CHALK_SHEET, "net chalk", "73.450")]),
         (2, [marked(CHALK_SHEET, "yield chalk", "75.69"), marked(CHALK_SHEET, "net chalk", "73.450")]),
-        (3, [judge(questions.after(CHALK_SHEET.run.procedure)[0], None, None, PLAIN)]),
+        (3, [mark_answer(questions.after(CHALK_SHEET.run.procedure)[0], None, None, PLAIN)]),
     ]
     found = summed(marks)
     assert (found.counts["right"], found.counts["wrong"], found.missing) == (1, 3, 1)

@@ -10,7 +10,7 @@ from helvor.core.review import losses, unknowns
 from helvor.core.review.side_by_side import against, measures, of_plates
 from helvor.core.techniques.planar import plate as planar
 from helvor.core.techniques.planar.side_by_side import OnePlate, side_by_side
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.demo.extraction import LAYERS
 from helvor.demo.runs import CHALK, POWDER, SULFATE
 from helvor.shelf.procedures import shipped_procedure
@@ -20,7 +20,7 @@ from tests.core.techniques.extraction.test_runs import typed
 
 def sheets(lines, key):
     procedure = shipped_procedure(key)
-    return [(n, work_out(typed(*said, procedure=procedure), None, CRAFTS)) for n, said in lines.items()]
+    return [(n, work_out(typed(*said, procedure=procedure), None, TECHNIQUES)) for n, said in lines.items()]
 
 
 LAYER_SHEETS = sheets(LAYERS, "three-from-one")
@@ -65,11 +65,11 @@ def test_where_something_reacts_what_was_possible_stands_for_what_was_taken():
 def test_shares_are_judged_by_portion_and_by_determination():
     powder, sulfate = sheets({1: POWDER[1]}, "a-mixed-powder"), sheets({1: SULFATE[1]}, "sulfate-in-garden-salt")
     [sample] = read_samples("1: salt 34 %, beads 32.73 %, camphor 33.3 %")
-    found = {one.component: one for one in unknowns.judge_shares(sample, powder[0][1])}
+    found = {one.component: one for one in unknowns.mark_shares(sample, powder[0][1])}
     assert found["salt"].error == pytest.approx(100 * 0.990 / 3.006 - 34) and found["salt"].beyond_doubt
     assert found["beads"].found == pytest.approx(100 * 0.984 / 3.006) and not found["beads"].beyond_doubt
     [sample] = read_samples("1: sulfate 24.2 %")
-    [one] = unknowns.judge_shares(sample, sulfate[0][1])
+    [one] = unknowns.mark_shares(sample, sulfate[0][1])
     assert one.found == pytest.approx((24.117 + 24.125) / 2, abs=0.01)
 
 
@@ -81,7 +81,7 @@ def test_of_several_runs_the_one_counts_that_says_most_of_the_key():
     [sample] = read_samples("1: salt 34 %, beads 33 %")
     for runs, counts in (([powder, sulfate], powder), ([sulfate, powder], powder), ([powder, sulfate, again], again)):
         [row] = unknowns.judged([sample], {1: 1}, {1: runs}, {})
-        assert row.shares == unknowns.judge_shares(sample, counts)
+        assert row.shares == unknowns.mark_shares(sample, counts)
     [row] = unknowns.judged([sample], {1: 1}, {1: [sulfate]}, {})
     assert row.shares == ()
 
@@ -117,9 +117,9 @@ def test_a_plate_names_what_is_in_a_sample(spots, right, missed, extra):
     for at in spots or (75,):
         page.spot("X", at)
     [sample, other] = read_samples("12: iron, copper\n2: cobalt, iron")
-    named = unknowns.judge_plate(sample, [page.sheet])
+    named = unknowns.mark_plate(sample, [page.sheet])
     assert (named.right, named.missed, named.extra) == (right, missed, extra)
-    assert unknowns.judge_plate(other, [page.sheet]) is None  # sample 12 is not sample 2
+    assert unknowns.mark_plate(other, [page.sheet]) is None  # sample 12 is not sample 2
 
 
 # ── plates side by side ─────────────────────────────────────────────────────────────────────────

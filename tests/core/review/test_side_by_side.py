@@ -10,7 +10,7 @@ from helvor.core.engine.run.work_out import work_out
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.quantities.robust import quantile, spread
 from helvor.core.review.side_by_side import _in_common, apart, measures, shared
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.demo.crystals import CRYSTALS
 from helvor.demo.runs import POWDER
 from helvor.shelf.procedures import shipped_procedure
@@ -62,7 +62,7 @@ def test_no_middle_of_nothing():
 
 def sheets(lines, key):
     procedure = shipped_procedure(key)
-    return [(n, work_out(typed(*said, procedure=procedure), None, CRAFTS)) for n, said in lines.items()]
+    return [(n, work_out(typed(*said, procedure=procedure), None, TECHNIQUES)) for n, said in lines.items()]
 
 
 def test_the_crystals_of_a_class():

@@ -163,7 +163,7 @@ FEW = "{name} sent only {count} of {wanted} values. Take the reading again."
 OTHER_UNIT = "{name} shows {unit}, but this field needs {wanted}."
 
 
-def judge(name: str, seen: Sequence[Indication], unit: str, step: float) -> Taken:
+def check_reading(name: str, seen: Sequence[Indication], unit: str, step: float) -> Taken:
     """Whether indications one after the other make a reading (Line 3).
 
     Args:

@@ -1,6 +1,6 @@
 """What a technique that is carried out inside a run brings along, and all of them together.
 
-A craft has no pages of its own: its steps stand in a procedure, its readings in a run, its
+A technique has no pages of its own: its steps stand in a procedure, its readings in a run, its
 portions in the one ledger. The run knows it only through what stands here.
 """
 
@@ -93,7 +93,7 @@ Command = Callable[[list[str], "Run", str], "Understood"]
 
 
 @dataclass(frozen=True)
-class Craft:
+class Technique:
     """A technique inside a run.
 
     Attributes:
@@ -120,40 +120,40 @@ class Craft:
 
 
 @dataclass(frozen=True, eq=False)
-class Crafts:
-    """Every craft there is, and every kind of step by key, in the order of the palette."""
+class Techniques:
+    """Every technique there is, and every kind of step by key, in the order of the palette."""
 
-    all: tuple[Craft, ...] = ()
+    all: tuple[Technique, ...] = ()
     more_kinds: Sequence[StepKind] = ()
     kinds: Mapping[str, StepKind] = field(init=False)
     commands: Mapping[str, Command] = field(init=False)
 
     def __post_init__(self) -> None:
-        kinds = [*GENERAL, *self.more_kinds, *(kind for craft in self.all for kind in craft.step_kinds)]
+        kinds = [*GENERAL, *self.more_kinds, *(kind for technique in self.all for kind in technique.step_kinds)]
         object.__setattr__(self, "kinds", {kind.key: kind for kind in kinds})
-        commands = {word: command for craft in self.all for word, command in craft.commands.items()}
+        commands = {word: command for technique in self.all for word, command in technique.commands.items()}
         object.__setattr__(self, "commands", commands)
 
     def checks(self, kind: str, rules: HouseRules | None = None) -> tuple[Check, ...]:
         """The checks of a kind of step; with house rules only those that these ask for."""
         return tuple(
             check
-            for craft in self.all
-            for check in craft.checks.get(kind, ())
+            for technique in self.all
+            for check in technique.checks.get(kind, ())
             if rules is None or check.when is None or rules[check.when[0]].key == check.when[1]
         )
 
     def trials(self, kind: str) -> tuple[Trial, ...]:
         """The trials of a kind of step."""
-        return tuple(trial for craft in self.all for trial in craft.trials.get(kind, ()))
+        return tuple(trial for technique in self.all for trial in technique.trials.get(kind, ()))
 
     def describe(self, payload: Payload) -> str:
-        """A craft's own entry in bench words; empty for what is not one."""
-        for craft in self.all:
-            if craft.describe is not None and isinstance(payload, craft.payloads):
-                return craft.describe(payload)
+        """A technique's own entry in bench words; empty for what is not one."""
+        for technique in self.all:
+            if technique.describe is not None and isinstance(payload, technique.payloads):
+                return technique.describe(payload)
         return ""
 
 
-NO_CRAFTS = Crafts()
+NO_TECHNIQUES = Techniques()
 """The general kinds alone."""

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True, slots=True)
-class Said:
+class Feedback:
     """What is seen or follows: level (*good*, *note*, *caution*, *stop*), the sentence, its working; empty without.
 
     ``danger`` where somebody could have been hurt, whatever came of the product.

@@ -18,7 +18,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from helvor.core.devices.models import LIGHT_BY
-from helvor.core.practice.feedback import Said
+from helvor.core.practice.feedback import Feedback
 from helvor.core.quantities.reading import Unreadable, round_to
 
 WEIGHING, TAKING = 0.4e-3, 0.01
@@ -96,7 +96,7 @@ class Made:
 
     decision: Decision
     choice: str
-    said: tuple[Said, ...]
+    said: tuple[Feedback, ...]
     lines: tuple[str, ...]
     scene: Scene
 
@@ -112,7 +112,7 @@ class Bench:
         self.minutes = 0.0
         self.scene = Scene("bench")
         self.lines: list[str] = []
-        self.said: list[Said] = []
+        self.said: list[Feedback] = []
         self.noted: dict[str, float] = {}
         """Numbers that a story needs again later, by its own names."""
 
@@ -161,11 +161,11 @@ class Bench:
         self.lines += lines
 
     def say(self, level: str, what: str, working: str = "") -> None:
-        self.said.append(Said(level, what, working))
+        self.said.append(Feedback(level, what, working))
 
     def danger(self, what: str, working: str = "") -> None:
         """Somebody could have been hurt."""
-        self.said.append(Said("stop", what, working, danger=True))
+        self.said.append(Feedback("stop", what, working, danger=True))
 
 
 Telling = Generator[Decision, str, None]
@@ -224,7 +224,7 @@ class Played:
     made: tuple[Made, ...]
     open: Decision | None
     scene: Scene
-    begins: tuple[Said, ...]
+    begins: tuple[Feedback, ...]
     places: dict[str, dict[str, float]]
     brought: dict[str, float]
     minutes: float
@@ -322,7 +322,7 @@ class Cost:
         return self.made.choice == self.made.decision.usual
 
     @property
-    def dangers(self) -> list[Said]:
+    def dangers(self) -> list[Feedback]:
         """What of it could have hurt somebody."""
         return [said for said in self.made.said if said.danger]
 
@@ -368,7 +368,7 @@ def _mean(values: Mapping[str, float]) -> float:
     return sum(values.values()) / len(values)
 
 
-def dangers(played: Played) -> list[tuple[Made, Said]]:
+def dangers(played: Played) -> list[tuple[Made, Feedback]]:
     """Everything in a run that could have hurt somebody, in the order in which it was decided (Rehearsal 5)."""
     return [(made, said) for made in played.made for said in made.said if said.danger]
 

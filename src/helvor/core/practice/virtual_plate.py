@@ -24,7 +24,7 @@ import random
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from helvor.core.practice.feedback import Said
+from helvor.core.practice.feedback import Feedback
 from helvor.core.quantities.reading import Unreadable, round_to
 
 HEIGHT, ORIGIN, WIDTH = 100.0, 10.0, 50.0
@@ -337,16 +337,16 @@ TOO_SHORT = 25.0
 """How much further a front could have gone before it is worth a word, mm."""
 
 
-def judge(plate: Developed, goal: Goal) -> tuple[bool, list[Said]]:
+def check_goal(plate: Developed, goal: Goal) -> tuple[bool, list[Feedback]]:
     """Whether a plate meets its goal, and why not, with the working."""
     setting = plate.setting
     if plate.washed_out:
-        return False, [Said("caution", WASHED_OUT.format(level=setting.level, origin=ORIGIN))]
+        return False, [Feedback("caution", WASHED_OUT.format(level=setting.level, origin=ORIGIN))]
     if plate.front is None:
-        return False, [Said("caution", RAN_OFF.format(top=setting.minutes_to_top))]
+        return False, [Feedback("caution", RAN_OFF.format(top=setting.minutes_to_top))]
     if plate.front <= 0:
-        return False, [Said("note", "The front has not reached the origin yet: wait.")]
-    said: list[Said] = []
+        return False, [Feedback("note", "The front has not reached the origin yet: wait.")]
+    said: list[Feedback] = []
     met = True
     for name, low, _ in goal.windows:
         if name not in setting.compounds:
@@ -356,19 +356,19 @@ def judge(plate: Developed, goal: Goal) -> tuple[bool, list[Said]]:
         working = f"Rf = {round_to(spot.centre, 1)} mm ÷ {round_to(plate.front, 1)} mm = {round_to(rf, 2)}"
         called = name.capitalize()
         if goal.lies(name, rf):
-            said.append(Said("good", f"{called}: in the target zone.", working))
+            said.append(Feedback("good", f"{called}: in the target zone.", working))
         else:
             met = False
             words = TOO_LOW if rf < low else TOO_HIGH
-            said.append(Said("caution", words.format(name=called, rf=rf, strong=setting.strong), working))
+            said.append(Feedback("caution", words.format(name=called, rf=rf, strong=setting.strong), working))
         if COMPOUNDS[name].acid and setting.acid < ENOUGH_ACID:
-            said.append(Said("caution", STREAKS.format(name=called)))
+            said.append(Feedback("caution", STREAKS.format(name=called)))
     if setting.touches > 4:
-        said.append(Said("caution", OVERLOADED.format(touches=setting.touches)))
+        said.append(Feedback("caution", OVERLOADED.format(touches=setting.touches)))
     if not setting.lined:
-        said.append(Said("note", NOT_LINED))
+        said.append(Feedback("note", NOT_LINED))
     if STOP - plate.front > TOO_SHORT:
-        said.append(Said("note", SHORT_WAY.format(front=plate.front)))
+        said.append(Feedback("note", SHORT_WAY.format(front=plate.front)))
     return met, said
 
 

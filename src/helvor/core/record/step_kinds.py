@@ -1,6 +1,6 @@
 """The kinds of step that a procedure is built from: a table, and what it says of each.
 
-A technique adds its own kinds through :data:`helvor.core.techniques.registered.TECHNIQUES`; they
+A technique adds its own kinds through :data:`helvor.core.techniques.registered.PAGE_KINDS`; they
 stand in the same palette.
 """
 

@@ -133,7 +133,7 @@ def as_written(value: float, unit: str, decimals: int) -> str:
     return f"{text} {unit}".strip()
 
 
-def judge(question: Question, truth: Truth | None, answer: Answered | None, settings: SheetSettings) -> Marked:
+def mark_answer(question: Question, truth: Truth | None, answer: Answered | None, settings: SheetSettings) -> Marked:
     """One answer (Answer 1 to 4)."""
     if truth is None:
         return Marked(question, answer, "open", "", "nothing recorded to compare it with" if answer else "")
@@ -168,7 +168,7 @@ def judge(question: Question, truth: Truth | None, answer: Answered | None, sett
             return Marked(question, answer, "right", shown, basis)
     if abs(at - value) <= step / 2 * (1 + 1e-9):
         return Marked(question, answer, "rounding", shown, f"too few digits: {shown}")
-    mistake = explain(truth.quotient, truth.slips, at, step)
+    mistake = explain(truth.quotient, truth.mistakes, at, step)
     if mistake is not None and mistake.keys == ("early",):
         return Marked(question, answer, "rounding", shown, WORDS["early"], mistake)
     return Marked(question, answer, "wrong", shown, mistake=mistake)
@@ -199,7 +199,7 @@ def of_run(sheet: RunWorksheet, settings: SheetSettings) -> list[Marked]:
         if settings.of(question).asked:
             early = question.when == "before"
             truth = truths.before(question, handed) if early else truths.after(question, sheet)
-            found.append(judge(question, truth, answers.get(question.key), settings))
+            found.append(mark_answer(question, truth, answers.get(question.key), settings))
     return found
 
 
@@ -207,7 +207,7 @@ def of_plate(sheet: PlateWorksheet, settings: SheetSettings) -> list[Marked]:
     """The sheet of a plate: the Rf of every spot."""
     by_key = {f"rf {spot.key}": spot for spot in sheet.spots}
     return [
-        judge(q, truths.of_spot(by_key[q.key], sheet), sheet.plate.answers.get(q.key), settings)
+        mark_answer(q, truths.of_spot(by_key[q.key], sheet), sheet.plate.answers.get(q.key), settings)
         for q in questions.of_plate(sheet)
         if settings.of(q).asked
     ]

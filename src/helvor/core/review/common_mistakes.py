@@ -1,11 +1,11 @@
 """The usual mistakes, and which of them reproduces a number.
 
-Slip 1. A mistake is a change of the sum: a term left out, another number in its place, upside down. It is held
+Mistake 1. A mistake is a change of the sum: a term left out, another number in its place, upside down. It is held
         against a wrong answer by working the sum out so.
-Slip 2. Two mistakes at once are two changes that do not touch the same place.
-Slip 3. One is named only if its number matches the answer within rounding and no other is as near. One mistake
+Mistake 2. Two mistakes at once are two changes that do not touch the same place.
+Mistake 3. One is named only if its number matches the answer within rounding and no other is as near. One mistake
         goes before two: it takes less to explain.
-Slip 4. *Within rounding* is half of the last digit written; carried digits cost half a per mille more.
+Mistake 4. *Within rounding* is half of the last digit written; carried digits cost half a per mille more.
 
 The list is common practice, no source.
 """
@@ -19,7 +19,7 @@ from itertools import combinations
 from helvor.core.review.quotient import Quotient
 
 CARRIED = 0.0005
-"""What rounding on the way may add, as a part of the number (Slip 4). Common practice, no source."""
+"""What rounding on the way may add, as a part of the number (Mistake 4). Common practice, no source."""
 
 WORDS: dict[str, str] = {
     "inverted": "ratio inverted",
@@ -53,13 +53,13 @@ WORDS: dict[str, str] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Slip:
+class Mistake:
     """A mistake that can be made in a certain sum.
 
     Attributes:
         key: in :data:`WORDS`; detail: what it was made with, where there are several.
         does: the sum with the mistake in it.
-        touches: places of the sum that it changes; two slips that share one are not combined.
+        touches: places of the sum that it changes; two mistakes that share one are not combined.
     """
 
     key: str
@@ -72,21 +72,21 @@ class Slip:
         return f"{WORDS[self.key]}{f' ({self.detail})' if self.detail else ''}"
 
 
-def slip(key: str, does: Callable[[Quotient], Quotient], *touches: str, detail: str = "") -> Slip:
-    """A slip; its places as separate words."""
-    return Slip(key, does, frozenset(touches), detail)
+def mistake(key: str, does: Callable[[Quotient], Quotient], *touches: str, detail: str = "") -> Mistake:
+    """A mistake; its places as separate words."""
+    return Mistake(key, does, frozenset(touches), detail)
 
 
-def outcome_slips(quotient: Quotient) -> Iterator[Slip]:
+def outcome_mistakes(quotient: Quotient) -> Iterator[Mistake]:
     """Mistakes that any quotient allows: upside down, per cent, rounding on the way."""
     if quotient.under and quotient.top:
-        yield slip("inverted", lambda q: q.inverted(), "outcome")
+        yield mistake("inverted", lambda q: q.inverted(), "outcome")
     if quotient.times == 100:
-        yield slip("percent", lambda q: replace(q, times=1.0), "times")
+        yield mistake("percent", lambda q: replace(q, times=1.0), "times")
     for places in (1, 2):
-        yield slip("early", lambda q, n=places: replace(q, places=n), "rounding")  # type: ignore[misc]
+        yield mistake("early", lambda q, n=places: replace(q, places=n), "rounding")  # type: ignore[misc]
     for digits in (1, 2):
-        yield slip("early", lambda q, n=digits: replace(q, digits=n), "rounding")  # type: ignore[misc]
+        yield mistake("early", lambda q, n=digits: replace(q, digits=n), "rounding")  # type: ignore[misc]
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,27 +94,29 @@ class Explained:
     """A number with mistakes in it that an answer matches.
 
     Attributes:
-        slips: one or two; value: what the sum gives with them; shown: that sum.
+        mistakes: one or two; value: what the sum gives with them; shown: that sum.
         off: how far the answer is from it, beyond the rounding of its last digit; 0 within.
     """
 
-    slips: tuple[Slip, ...]
+    mistakes: tuple[Mistake, ...]
     value: float
     shown: str
     off: float
 
     @property
     def words(self) -> str:
-        return " and ".join(one.words for one in self.slips)
+        return " and ".join(one.words for one in self.mistakes)
 
     @property
     def keys(self) -> tuple[str, ...]:
-        return tuple(one.key for one in self.slips)
+        return tuple(one.key for one in self.mistakes)
 
 
-def _tried(quotient: Quotient, slips: Iterable[tuple[Slip, ...]], answer: float, resolution: float) -> list[Explained]:
+def _tried(
+    quotient: Quotient, mistakes: Iterable[tuple[Mistake, ...]], answer: float, resolution: float
+) -> list[Explained]:
     found = []
-    for made in slips:
+    for made in mistakes:
         sum_ = quotient
         # Upside down last, so that the others still find their numbers where they stood.
         for one in sorted(made, key=lambda s: s.touches == {"outcome"}):
@@ -130,20 +132,20 @@ def _tried(quotient: Quotient, slips: Iterable[tuple[Slip, ...]], answer: float,
     return found
 
 
-def pairs(slips: Sequence[Slip]) -> Iterator[tuple[Slip, ...]]:
-    """Two at a time that do not touch the same place (Slip 2)."""
-    for a, b in combinations(slips, 2):
+def pairs(mistakes: Sequence[Mistake]) -> Iterator[tuple[Mistake, ...]]:
+    """Two at a time that do not touch the same place (Mistake 2)."""
+    for a, b in combinations(mistakes, 2):
         if not a.touches & b.touches and (a.key, a.detail) != (b.key, b.detail):
             yield a, b
 
 
-def explain(quotient: Quotient, slips: Sequence[Slip], answer: float, resolution: float) -> Explained | None:
-    """The mistake, or the two, that give the answer (Slip 3); None where none does or several could.
+def explain(quotient: Quotient, mistakes: Sequence[Mistake], answer: float, resolution: float) -> Explained | None:
+    """The mistake, or the two, that give the answer (Mistake 3); None where none does or several could.
 
     Args:
         answer: the wrong number, in the unit of the sum; resolution: the place of its last digit.
     """
-    for candidates in (((one,) for one in slips), pairs(slips)):
+    for candidates in (((one,) for one in mistakes), pairs(mistakes)):
         found = _tried(quotient, candidates, answer, resolution)
         if found:
             found.sort(key=lambda one: one.off)

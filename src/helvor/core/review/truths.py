@@ -18,7 +18,7 @@ from helvor.core.quantities.formula import Equation, atoms, molar_mass, parse_eq
 from helvor.core.quantities.measured import Measured, decimals_for
 from helvor.core.quantities.reading import Reading, Unreadable
 from helvor.core.record.procedure import Procedure, Substance, same
-from helvor.core.review.common_mistakes import Slip, outcome_slips, slip
+from helvor.core.review.common_mistakes import Mistake, mistake, outcome_mistakes
 from helvor.core.review.questions import Question, eluent_parts
 from helvor.core.review.quotient import Factor, Quotient, Term, one
 from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
@@ -38,14 +38,14 @@ class Truth:
         decimals: that the readings allow.
         step: of the last digit of a net, the least that a tolerance can be, in the unit.
         bases: other legitimate values: what they rest on, and the number.
-        slips: the mistakes that can be made in it; wrong_choices: word → the mistake it shows.
+        mistakes: the mistakes that can be made in it; wrong_choices: word → the mistake it shows.
     """
 
     quotient: Quotient | None
     decimals: int = 6
     step: float = 0.0
     bases: tuple[tuple[str, float], ...] = ()
-    slips: tuple[Slip, ...] = ()
+    mistakes: tuple[Mistake, ...] = ()
     choice: str = ""
     wrong_choices: tuple[tuple[str, str], ...] = ()
 
@@ -56,7 +56,7 @@ class Truth:
 
 def _truth(
     quotient: Quotient,
-    slips: Iterable[Slip],
+    mistakes: Iterable[Mistake],
     decimals: int,
     bases: Iterable[tuple[str, float | None]] = (),
     step: float = 0.0,
@@ -64,7 +64,7 @@ def _truth(
     if quotient.value is None:
         return None
     known = tuple((what, value) for what, value in bases if value is not None)
-    return Truth(quotient, decimals, step, known, (*slips, *outcome_slips(quotient)))
+    return Truth(quotient, decimals, step, known, (*mistakes, *outcome_mistakes(quotient)))
 
 
 # ── masses ──────────────────────────────────────────────────────────────────────────────────────
@@ -88,20 +88,20 @@ def _net_terms(name: str, net: Net, coefficient: float) -> list[Term]:
     return [*terms, *(Term(f"{name} tare {label}", m, -coefficient, decimals) for label, m in named_tares.items())]
 
 
-def _mass_slips(where: str, portion: PortionMass) -> list[Slip]:
+def _mass_slips(where: str, portion: PortionMass) -> list[Mistake]:
     """What can go wrong with the mass of a portion inside the factor *where*."""
-    found: list[Slip] = []
+    found: list[Mistake] = []
     name = portion.name
     for net in portion.counted:
         for term in _net_terms(name, net, 1.0)[1:]:
             label = term.name.removeprefix(f"{name} tare ")
             key = "paper-tare" if "paper" in label.casefold() else "dish-tare"
             found.append(
-                slip(key, lambda q, t=term.name: q.without(where, t), term.name, detail=label)  # type: ignore[misc]
+                mistake(key, lambda q, t=term.name: q.without(where, t), term.name, detail=label)  # type: ignore[misc]
             )
     others = [net for net in portion.nets if net.on.weighed.state == "wet" and net.value is not None]
     if others and portion.counted:
-        found.append(slip("wet", _put_net(where, name, others[-1]), *_places(name, portion)))
+        found.append(mistake("wet", _put_net(where, name, others[-1]), *_places(name, portion)))
     if len(portion.counted) == 1:
         last = portion.counted[0]
         earlier = [
@@ -113,7 +113,7 @@ def _mass_slips(where: str, portion: PortionMass) -> list[Slip]:
             and n.value is not None
             and n.on.weighed.mass.value != last.on.weighed.mass.value
         ]
-        found += [slip("not-last", _put_net(where, name, net), f"{name} gross") for net in earlier]
+        found += [mistake("not-last", _put_net(where, name, net), f"{name} gross") for net in earlier]
     return found
 
 
@@ -139,10 +139,10 @@ def _put_net(where: str, name: str, net: Net) -> Callable[[Quotient], Quotient]:
     return change
 
 
-def _found(where: str, portions: Sequence[PortionMass]) -> tuple[Factor, list[Slip], int]:
+def _found(where: str, portions: Sequence[PortionMass]) -> tuple[Factor, list[Mistake], int]:
     """Masses of portions as one factor, what can go wrong in it, and the decimals that were read."""
     terms: list[Term] = []
-    slips: list[Slip] = []
+    mistakes: list[Mistake] = []
     decimals = 0
     for portion in portions:
         assert portion.mass is not None
@@ -151,22 +151,22 @@ def _found(where: str, portions: Sequence[PortionMass]) -> tuple[Factor, list[Sl
             for net in portion.counted:
                 terms += _net_terms(portion.name, net, scale)
                 decimals = max(decimals, net.on.weighed.mass.decimals)
-            slips += _mass_slips(where, portion)
+            mistakes += _mass_slips(where, portion)
         else:
             decimals = max(decimals, portion.mass.decimals or 3)
             terms.append(Term(f"{portion.name} gross", portion.mass.value, scale, portion.mass.decimals or 3))
         if scale != 1.0:
-            slips.append(slip("share", _unscaled(where, portion.name), "share"))
+            mistakes.append(mistake("share", _unscaled(where, portion.name), "share"))
         if len(portions) > 1:
-            slips.append(
-                slip(
+            mistakes.append(
+                mistake(
                     "left-out",
                     _left_out(where, portion.name),
                     *(_places(portion.name, portion) or (portion.name,)),
                     detail=portion.name,
                 )
             )
-    return Factor(where, tuple(terms)), slips, decimals
+    return Factor(where, tuple(terms)), mistakes, decimals
 
 
 def _of(term: Term, name: str) -> bool:
@@ -191,10 +191,10 @@ def _decimals(amount: Reading | None) -> int:
     return amount.decimals if amount is not None else 3
 
 
-def _taken_mass(where: str, taken: Sequence[SubstanceTaken]) -> tuple[Factor, list[Slip]] | None:
+def _taken_mass(where: str, taken: Sequence[SubstanceTaken]) -> tuple[Factor, list[Mistake]] | None:
     """Masses taken as one factor, pure part and density put in; None where one is not known."""
     terms: list[Term] = []
-    slips: list[Slip] = []
+    mistakes: list[Mistake] = []
     wanted: list[Term] = []
     for one_ in taken:
         substance = one_.substance
@@ -206,8 +206,8 @@ def _taken_mass(where: str, taken: Sequence[SubstanceTaken]) -> tuple[Factor, li
             term = Term(
                 f"taken {substance.name}", one_.volume.value, pure * substance.density, one_.volume.decimals or 2
             )
-            slips.append(
-                slip(
+            mistakes.append(
+                mistake(
                     "ml-as-g", _coefficient(where, term.name, pure), f"density {substance.name}", detail=substance.name
                 )
             )
@@ -218,8 +218,8 @@ def _taken_mass(where: str, taken: Sequence[SubstanceTaken]) -> tuple[Factor, li
         factor = pure * (substance.density or 1.0) if target is not None and target.unit == "mL" else pure
         wanted.append(Term(term.name, target.value, factor, _decimals(target)) if target is not None else term)
     if any(w.amount != t.amount for w, t in zip(wanted, terms, strict=True)):
-        slips.append(slip("target", _put_terms(where, wanted), *(t.name for t in terms)))
-    return Factor(where, tuple(terms)), slips
+        mistakes.append(mistake("target", _put_terms(where, wanted), *(t.name for t in terms)))
+    return Factor(where, tuple(terms)), mistakes
 
 
 def _coefficient(where: str, term: str, value: float) -> Callable[[Quotient], Quotient]:
@@ -240,24 +240,24 @@ def _put_terms(where: str, terms: Sequence[Term]) -> Callable[[Quotient], Quotie
 # ── molar masses ────────────────────────────────────────────────────────────────────────────────
 
 
-def _molar(where: str, formula: str) -> tuple[Factor, list[Slip]]:
+def _molar(where: str, formula: str) -> tuple[Factor, list[Mistake]]:
     """A molar mass as a factor, and how it is taken wrongly."""
-    slips: list[Slip] = []
+    mistakes: list[Mistake] = []
 
     def put(value: float) -> Callable[[Quotient], Quotient]:
         return lambda q: q.changed(where, lambda f: one(where, value, 2))
 
     bare = plain(formula).split(".")[0]
     if bare != plain(formula):
-        slips.append(slip("hydrate", put(molar_mass(bare)), where))
+        mistakes.append(mistake("hydrate", put(molar_mass(bare)), where))
     groups = [ion for ion in IONS if re.search(rf"{ion}(?![a-z\d])", bare) and bare != ion]
     for ion in groups[:1]:
         count = supplies_of(bare, ion)
-        slips.append(slip("ion", put(molar_mass(ion)), where, detail=ion))
+        mistakes.append(mistake("ion", put(molar_mass(ion)), where, detail=ion))
         rest = molar_mass(bare) - count * molar_mass(ion)
         if rest > LIGHTEST_CATION:
-            slips.append(slip("ion", put(rest), where, detail=f"without {ion}"))
-    return one(where, molar_mass(formula), 2), slips
+            mistakes.append(mistake("ion", put(rest), where, detail=f"without {ion}"))
+    return one(where, molar_mass(formula), 2), mistakes
 
 
 def supplies_of(salt: str, ion: str) -> int:
@@ -276,8 +276,8 @@ def supplies_of(salt: str, ion: str) -> int:
 
 def _moles_factors(
     substance: Substance, taken: SubstanceTaken | None
-) -> tuple[list[Factor], list[Factor], float, list[Slip], float] | None:
-    """mol of a substance as top, under, times; its slips; and the number itself.
+) -> tuple[list[Factor], list[Factor], float, list[Mistake], float] | None:
+    """mol of a substance as top, under, times; its mistakes; and the number itself.
 
     With *taken* what went in, without it what the procedure wants.
     """
@@ -306,12 +306,12 @@ def _moles_factors(
     if (molar or bottle) and taken.volume is not None:
         volume = one(f"taken {name}", taken.volume.value, taken.volume.decimals or 2)
         strength = one(f"molar {name}", bottle or molar or 0.0, 4)
-        slips = [slip("ml-not-l", lambda q: replace(q, times=q.times * 1000), "litres")]
-        slips += _target_of(substance, taken.volume.value)
+        mistakes = [mistake("ml-not-l", lambda q: replace(q, times=q.times * 1000), "litres")]
+        mistakes += _target_of(substance, taken.volume.value)
         if bottle and molar and abs(bottle - molar) > 1e-9:
             put = _put_terms(f"molar {name}", [Term(f"molar {name}", molar, 1.0, 4)])
-            slips.append(slip("target", put, f"molar {name}", detail="nominal concentration"))
-        return [volume, strength], [], 0.001, slips, taken.volume.value * (bottle or molar or 0.0) * 0.001
+            mistakes.append(mistake("target", put, f"molar {name}", detail="nominal concentration"))
+        return [volume, strength], [], 0.001, mistakes, taken.volume.value * (bottle or molar or 0.0) * 0.001
     mass = _taken_mass(f"taken {name}", [taken])
     if mass is None:
         return None
@@ -320,20 +320,20 @@ def _moles_factors(
     return [mass[0]], [molar_factor], 1.0, [*mass[1], *molar_slips], value
 
 
-def _target_of(substance: Substance, value: float) -> list[Slip]:
+def _target_of(substance: Substance, value: float) -> list[Mistake]:
     if substance.amount is None or abs(substance.amount.value - value) < 1e-12:
         return []
     where = f"taken {substance.name}"
     term = Term(where, substance.amount.value, 1.0, substance.amount.decimals)
-    return [slip("target", _put_terms(where, [term]), where)]
+    return [mistake("target", _put_terms(where, [term]), where)]
 
 
 def _moles(substance: Substance, taken: SubstanceTaken | None) -> Truth | None:
     parts = _moles_factors(substance, taken)
     if parts is None:
         return None
-    top, under, times, slips, value = parts
-    return _truth(Quotient(tuple(top), tuple(under), times), slips, decimals_for(value / 1000))
+    top, under, times, mistakes, value = parts
+    return _truth(Quotient(tuple(top), tuple(under), times), mistakes, decimals_for(value / 1000))
 
 
 # ── what an equation makes possible ─────────────────────────────────────────────────────────────
@@ -348,7 +348,7 @@ class _Way:
     top: tuple[Factor, ...]
     under: tuple[Factor, ...]
     times: float
-    slips: tuple[Slip, ...]
+    mistakes: tuple[Mistake, ...]
     mol: float
 
     def __call__(self) -> Quotient:
@@ -372,7 +372,7 @@ def _ways(procedure: Procedure, equation: Equation, product: str, ledger: Ledger
             parts = _moles_factors(substance, taken) if holds else None
             if parts is None:
                 continue
-            top, under, times, slips, mol = parts
+            top, under, times, mistakes, mol = parts
             molar, molar_slips = _molar("M product", product)
             ratio_top, ratio_under = holds * equation.right[made], count
             ratio: tuple[Factor, ...] = ()
@@ -380,8 +380,8 @@ def _ways(procedure: Procedure, equation: Equation, product: str, ledger: Ledger
             more = list(molar_slips)
             if ratio_top != ratio_under:
                 ratio, below = (one("ratio made", ratio_top, 0),), (one("ratio used", ratio_under, 0),)
-                more.append(slip("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
-                more.append(slip("ratio-inverted", _ratio_inverted(ratio_top, ratio_under), "ratio"))
+                more.append(mistake("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
+                more.append(mistake("ratio-inverted", _ratio_inverted(ratio_top, ratio_under), "ratio"))
             in_g = next((f for f in top if under and f.name.startswith("taken ")), None)
             found.append(
                 _Way(
@@ -390,7 +390,7 @@ def _ways(procedure: Procedure, equation: Equation, product: str, ledger: Ledger
                     (*top, *ratio, molar),
                     (*under, *below),
                     times,
-                    (*slips, *more),
+                    (*mistakes, *more),
                     mol * ratio_top / ratio_under,
                 )
             )
@@ -418,11 +418,11 @@ def _most(ways: Sequence[_Way]) -> Truth | None:
         return None
     least = ways[0]()
     value = least.value or 0.0
-    slips = list(ways[0].slips)
+    mistakes = list(ways[0].mistakes)
     everywhere = tuple(f.name for f in least.factors)
     for other in ways[1:]:
-        slips.append(slip("excess", lambda q, w=other: w(), *everywhere, "litres", "ratio", detail=other.name))  # type: ignore[misc]
-    return _truth(least, slips, decimals_for(value / 1000))
+        mistakes.append(mistake("excess", lambda q, w=other: w(), *everywhere, "litres", "ratio", detail=other.name))  # type: ignore[misc]
+    return _truth(least, mistakes, decimals_for(value / 1000))
 
 
 def _yield(procedure: Procedure, portion: PortionMass, ledger: Ledger) -> Truth | None:
@@ -430,17 +430,17 @@ def _yield(procedure: Procedure, portion: PortionMass, ledger: Ledger) -> Truth 
     ways = _ways_of(procedure, portion.name, ledger)
     if not ways or portion.mass is None or portion.basis in ("borrowed", "taken"):
         return None
-    obtained, slips, decimals = _found("obtained", [portion])
+    obtained, mistakes, decimals = _found("obtained", [portion])
 
     def over(way: _Way) -> Quotient:
         return Quotient((obtained, *way.under), way.top, 100 / way.times)
 
     quotient = over(ways[0])
     everything = tuple(f.name for f in quotient.factors if f.name != "obtained")
-    changed = [replace(s, does=_times_turned) if s.key == "ml-not-l" else s for s in ways[0].slips]
+    changed = [replace(s, does=_times_turned) if s.key == "ml-not-l" else s for s in ways[0].mistakes]
     for other in ways[1:]:
         changed.append(
-            slip(
+            mistake(
                 "excess",
                 lambda q, w=other: replace(over(w), top=(*(f for f in q.top if f.name == "obtained"), *w.under)),  # type: ignore[misc]
                 *everything,
@@ -452,7 +452,7 @@ def _yield(procedure: Procedure, portion: PortionMass, ledger: Ledger) -> Truth 
     samples = [w.taken_g for w in ways if w.taken_g is not None]
     for mass in samples[:1]:
         changed.append(
-            slip(
+            mistake(
                 "on-sample",
                 lambda q, m=mass: Quotient(tuple(f for f in q.top if f.name == "obtained"), (m,), 100.0),  # type: ignore[misc]
                 *everything,
@@ -460,14 +460,14 @@ def _yield(procedure: Procedure, portion: PortionMass, ledger: Ledger) -> Truth 
                 "ratio",
             )
         )
-    truth = _truth(quotient, [*slips, *changed], 1)
+    truth = _truth(quotient, [*mistakes, *changed], 1)
     if truth is None:
         return None
     # What is turned upside down is obtained over possible, whatever it is multiplied with on the way.
-    turned = slip("inverted", lambda q: replace(q.inverted(), times=1e4 / q.times), "outcome")
-    percent = slip("percent", lambda q: replace(q, times=q.times / 100), "times")
-    kept = [s for s in truth.slips if s.key not in ("inverted", "percent")]
-    return replace(truth, slips=(*kept, turned, percent), decimals=_percent_decimals(portion.mass, decimals))
+    turned = mistake("inverted", lambda q: replace(q.inverted(), times=1e4 / q.times), "outcome")
+    percent = mistake("percent", lambda q: replace(q, times=q.times / 100), "times")
+    kept = [s for s in truth.mistakes if s.key not in ("inverted", "percent")]
+    return replace(truth, mistakes=(*kept, turned, percent), decimals=_percent_decimals(portion.mass, decimals))
 
 
 def _times_turned(quotient: Quotient) -> Quotient:
@@ -489,12 +489,12 @@ def before(question: Question, procedure: Procedure) -> Truth | None:
         case "moles" if substance is not None:
             return _moles(substance, None)
         case "solid" if substance is not None and substance.molar and substance.amount:
-            molar, slips = _molar("M", substance.formula)
+            molar, mistakes = _molar("M", substance.formula)
             volume = one("volume", substance.amount.value, substance.amount.decimals)
             quotient = Quotient((volume, one("molar", substance.molar, 3), molar), (), 0.001)
-            slips.append(slip("ml-not-l", lambda q: replace(q, times=1.0), "litres"))
-            slips.append(slip("reagent-form", lambda q: q.without("M"), "M"))
-            return _truth(quotient, slips, decimals_for((quotient.value or 1.0) / 100))
+            mistakes.append(mistake("ml-not-l", lambda q: replace(q, times=1.0), "litres"))
+            mistakes.append(mistake("reagent-form", lambda q: q.without("M"), "M"))
+            return _truth(quotient, mistakes, decimals_for((quotient.value or 1.0) / 100))
         case "theoretical":
             return _most(_ways_of(procedure, question.about, None))
         case "limiting":
@@ -521,12 +521,12 @@ def _eluent(question: Question, procedure: Procedure) -> Truth | None:
         return None
     whole = sum(part for _, part in parts)
     quotient = Quotient((one("whole", step.eluent_volume, 1), one("part", mine, 1)), (one("parts", whole, 1),))
-    slips = [
-        slip("parts", lambda q, p=part: q.changed("part", lambda f: one("part", p, 1)), "part", detail=name)  # type: ignore[misc]
+    mistakes = [
+        mistake("parts", lambda q, p=part: q.changed("part", lambda f: one("part", p, 1)), "part", detail=name)  # type: ignore[misc]
         for name, part in parts
         if name != question.about
     ]
-    return _truth(quotient, slips, 2)
+    return _truth(quotient, mistakes, 2)
 
 
 def after(question: Question, sheet: RunWorksheet) -> Truth | None:
@@ -558,13 +558,13 @@ def after(question: Question, sheet: RunWorksheet) -> Truth | None:
 def _net_truth(portion: PortionMass | None) -> Truth | None:
     if portion is None or portion.mass is None or not portion.counted:
         return None
-    found, slips, decimals = _found("net", [replace_scale(portion)])
+    found, mistakes, decimals = _found("net", [replace_scale(portion)])
     step = max(net.on.weighed.step_g for net in portion.counted)
     bases: list[tuple[str, float | None]] = []
     if portion.scale != 1.0:
         bases.append(("for the whole, not the aliquot", portion.whole.value))
     bases += _other_tares(portion)
-    return _truth(Quotient((found,)), slips, decimals, bases, step)
+    return _truth(Quotient((found,)), mistakes, decimals, bases, step)
 
 
 def replace_scale(portion: PortionMass) -> PortionMass:
@@ -599,18 +599,20 @@ def _recovery(name: str, sheet: RunWorksheet) -> Truth | None:
         return None
     holders = [p for key in account.portions if (p := ledger.portion(key)) is not None]
     brought = [one_ for one_ in ledger.substances if same(one_.substance.component, name)]
-    found, slips, _ = _found("found", holders)
+    found, mistakes, _ = _found("found", holders)
     taken = _taken_mass("taken", brought)
     if taken is None:
         return None
-    slips += taken[1]
+    mistakes += taken[1]
     if len(brought) == 1:
-        slips += _as_if_pure(brought[0])
+        mistakes += _as_if_pure(brought[0])
     # The whole mixture in the place of this one's part of it.
     samples = [one_ for one_ in ledger.substances if one_.substance.role == "sample"]
     whole = _taken_mass("taken", samples) if len(samples) > len(brought) else None
     if whole is not None:
-        slips.append(slip("whole-mixture", _factor_put("taken", whole[0]), *(t.name for t in taken[0].terms), "pure"))
+        mistakes.append(
+            mistake("whole-mixture", _factor_put("taken", whole[0]), *(t.name for t in taken[0].terms), "pure")
+        )
     top, under = [found], [taken[0]]
     bases: list[tuple[str, float | None]] = []
     if ledger.reacts and account.found is not None and account.taken is not None:
@@ -623,26 +625,28 @@ def _recovery(name: str, sheet: RunWorksheet) -> Truth | None:
         molar_taken, taken_slips = _molar("M taken", brought[0].formula)
         n_found, n_taken = units(portion_formula, carrier), units(brought[0].formula, carrier)
         top, under = [found, molar_taken], [taken[0], molar_found]
-        slips += [*found_slips, *taken_slips]
+        mistakes += [*found_slips, *taken_slips]
         if plain(portion_formula) != plain(brought[0].formula):
-            slips.append(slip("form", lambda q: q.without("M found").without("M taken"), "M found", "M taken"))
+            mistakes.append(mistake("form", lambda q: q.without("M found").without("M taken"), "M found", "M taken"))
         if n_found != n_taken:
             top.append(one("ratio made", n_found, 0))
             under.append(one("ratio used", n_taken, 0))
-            slips.append(slip("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
-            slips.append(slip("ratio-inverted", _ratio_inverted(n_found, n_taken), "ratio"))
+            mistakes.append(mistake("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
+            mistakes.append(mistake("ratio-inverted", _ratio_inverted(n_found, n_taken), "ratio"))
     quotient = Quotient(tuple(top), tuple(under), 100.0)
-    return _truth(quotient, slips, _percent_decimals_of(account.recovery), bases)
+    return _truth(quotient, mistakes, _percent_decimals_of(account.recovery), bases)
 
 
-def _as_if_pure(taken: SubstanceTaken) -> list[Slip]:
+def _as_if_pure(taken: SubstanceTaken) -> list[Mistake]:
     """A mixture's whole mass where only a part of it is the component."""
     substance = taken.substance
     if substance.fraction >= 1.0:
         return []
     term = f"taken {substance.name}"
     return [
-        slip("whole-mixture", _coefficient("taken", term, (substance.density or 1.0) if taken.volume else 1.0), "pure")
+        mistake(
+            "whole-mixture", _coefficient("taken", term, (substance.density or 1.0) if taken.volume else 1.0), "pure"
+        )
     ]
 
 
@@ -668,33 +672,35 @@ def _content(name: str, sheet: RunWorksheet) -> Truth | None:
     )
     if taken is None:
         return None
-    found, slips, _ = _found("found", [portion])
+    found, mistakes, _ = _found("found", [portion])
     sought, weighed = account.component.expressed, portion.said.formula
     carrier = account.component.carrier
     molar_sought, _ = _molar("M sought", sought)
     molar_weighed, weighed_slips = _molar("M weighed", weighed)
     top, under = [found, molar_sought], [molar_weighed, taken[0]]
     n_weighed, n_sought = units(weighed, carrier), units(sought, carrier)
-    slips += [*taken[1], *weighed_slips]
+    mistakes += [*taken[1], *weighed_slips]
     bare = plain(sought).split(".")[0]
     if bare != plain(sought):
-        slips.append(
-            slip("hydrate", lambda q: q.changed("M sought", lambda f: one("M sought", molar_mass(bare), 2)), "M sought")
+        mistakes.append(
+            mistake(
+                "hydrate", lambda q: q.changed("M sought", lambda f: one("M sought", molar_mass(bare), 2)), "M sought"
+            )
         )
-    slips.append(slip("factor", lambda q: q.without("M sought").without("M weighed"), "M sought", "M weighed"))
-    slips.append(
-        slip("factor-inverted", _factor_turned(molar_mass(sought), molar_mass(weighed)), "M sought", "M weighed")
+    mistakes.append(mistake("factor", lambda q: q.without("M sought").without("M weighed"), "M sought", "M weighed"))
+    mistakes.append(
+        mistake("factor-inverted", _factor_turned(molar_mass(sought), molar_mass(weighed)), "M sought", "M weighed")
     )
     if n_weighed != n_sought:
         top.append(one("ratio made", n_weighed, 0))
         under.append(one("ratio used", n_sought, 0))
-        slips.append(slip("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
-        slips.append(slip("ratio-inverted", _ratio_inverted(n_weighed, n_sought), "ratio"))
+        mistakes.append(mistake("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
+        mistakes.append(mistake("ratio-inverted", _ratio_inverted(n_weighed, n_sought), "ratio"))
     mean = account.mean_content
     bases = (
         [("the mean of the determinations", 100 * mean.value)] if mean is not None and len(account.contents) > 1 else []
     )
-    return _truth(Quotient(tuple(top), tuple(under), 100.0), slips, _percent_decimals_of(part), bases)
+    return _truth(Quotient(tuple(top), tuple(under), 100.0), mistakes, _percent_decimals_of(part), bases)
 
 
 def _factor_turned(sought: float, weighed: float) -> Callable[[Quotient], Quotient]:
@@ -722,12 +728,12 @@ def _of_the_sample(question: Question, sheet: RunWorksheet) -> Truth | None:
     )
     if taken is None:
         return None
-    found, slips, _ = _found("found", portions)
+    found, mistakes, _ = _found("found", portions)
     bases: list[tuple[str, float | None]] = []
     if question.sort == "part" and ledger.found is not None and ledger.found.value > 0:
         bases.append(("of the total recovered", 100 * number.value * ledger.sample.value / ledger.found.value))
     quotient = Quotient((found,), (taken[0],), 100.0)
-    return _truth(quotient, [*slips, *taken[1]], _percent_decimals_of(number), bases)
+    return _truth(quotient, [*mistakes, *taken[1]], _percent_decimals_of(number), bases)
 
 
 def of_spot(spot: SpotResult, sheet: PlateWorksheet) -> Truth | None:
@@ -736,12 +742,12 @@ def of_spot(spot: SpotResult, sheet: PlateWorksheet) -> Truth | None:
         return None
     set_up = sheet.plate.set_up
     s, f = one("spot", spot.at, 1), one("front", spot.front.distance, 1)
-    slips: list[Slip] = []
+    mistakes: list[Mistake] = []
     if set_up is not None:
         origin, height = set_up.origin.value, set_up.height.value
         edge = Term("origin", origin, 1.0, 1)
-        slips.append(
-            slip(
+        mistakes.append(
+            mistake(
                 "from-edge",
                 lambda q: q.changed("spot", lambda x: replace(x, terms=(*x.terms, edge))).changed(
                     "front", lambda x: replace(x, terms=(*x.terms, edge))
@@ -750,8 +756,8 @@ def of_spot(spot: SpotResult, sheet: PlateWorksheet) -> Truth | None:
             )
         )
         top = (Term("height", height, 1.0, 1), Term("below", origin, -1.0, 1))
-        slips.append(
-            slip(
+        mistakes.append(
+            mistake(
                 "front-top",
                 lambda q: q.changed(
                     "front", lambda x: replace(x, terms=(*top, *(t for t in x.terms if t.name == "origin")))
@@ -768,4 +774,4 @@ def of_spot(spot: SpotResult, sheet: PlateWorksheet) -> Truth | None:
         if mark.tail is not None:
             bases.append(("in the middle of the outline", (mark.head.value + mark.tail.value) / 2 / over))
     others = [(what, value) for what, value in bases if value is not None and abs(value - spot.rf.value) > 1e-9]
-    return _truth(Quotient((s,), (f,)), slips, 2, others)
+    return _truth(Quotient((s,), (f,)), mistakes, 2, others)

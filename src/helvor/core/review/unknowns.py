@@ -86,7 +86,7 @@ def content_of(ledger: Ledger, component: str) -> tuple[float, float] | None:
     return None
 
 
-def judge_shares(sample: Sample, sheet: RunWorksheet) -> tuple[Found, ...]:
+def mark_shares(sample: Sample, sheet: RunWorksheet) -> tuple[Found, ...]:
     """Every component of the key that the run has a number for."""
     found = []
     for part in sample.holds:
@@ -96,7 +96,7 @@ def judge_shares(sample: Sample, sheet: RunWorksheet) -> tuple[Found, ...]:
     return tuple(found)
 
 
-def judge_plate(sample: Sample, sheets: Iterable[PlateWorksheet]) -> Named | None:
+def mark_plate(sample: Sample, sheets: Iterable[PlateWorksheet]) -> Named | None:
     """What the plates of a bench name in a sample; None where no lane is this sample's (Key 2)."""
     named: set[str] | None = None
     for sheet in sheets:
@@ -141,9 +141,9 @@ def judged(
         if sample is None:
             continue
         # Of several runs the one that says most of what the key asks for, of equal ones the latest.
-        each = [judge_shares(sample, sheet) for sheet in runs.get(bench, ())]
+        each = [mark_shares(sample, sheet) for sheet in runs.get(bench, ())]
         shares = max(reversed(each), key=len, default=())
-        named = judge_plate(sample, plates.get(bench, ()))
+        named = mark_plate(sample, plates.get(bench, ()))
         found.append(Judged(bench, number, shares, named))
     return found
 

@@ -1,4 +1,4 @@
-"""Where techniques are registered. A new technique adds one entry to ``TECHNIQUES``.
+"""Where techniques are registered. A new technique adds one entry to ``PAGE_KINDS``.
 
 The notebook, the board and the procedure builder know a technique only through what
 stands here.
@@ -16,7 +16,7 @@ from pydantic import Field, TypeAdapter
 from helvor.core.engine.run import entries as run_entries
 from helvor.core.engine.run import record as run_record
 from helvor.core.engine.run import work_out as run_work_out
-from helvor.core.engine.technique import Crafts
+from helvor.core.engine.technique import Techniques
 from helvor.core.record.entry import Entry, Payload
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.step_kinds import StepKind
@@ -33,7 +33,7 @@ from helvor.core.techniques.solids import technique as solids
 
 
 @dataclass(frozen=True)
-class Technique:
+class PageKind:
     """What the rest of the house needs to know of a technique.
 
     Attributes:
@@ -57,33 +57,33 @@ class Technique:
     work_out: Callable[[Iterable[Entry], HouseRules, Mapping[str, int]], Worksheet]
 
 
-CRAFTS = Crafts(
+TECHNIQUES = Techniques(
     (
-        safety.CRAFT,
-        filtration.CRAFT,
-        precipitation.CRAFT,
-        solids.CRAFT,
-        extraction.CRAFT,
-        column.CRAFT,
-        crystallization.CRAFT,
+        safety.TECHNIQUE,
+        filtration.TECHNIQUE,
+        precipitation.TECHNIQUE,
+        solids.TECHNIQUE,
+        extraction.TECHNIQUE,
+        column.TECHNIQUE,
+        crystallization.TECHNIQUE,
     ),
     more_kinds=planar.STEP_KINDS,
 )
 """Techniques that are carried out inside a run. A new one adds its name here."""
 
-RUN_PAYLOADS = (*run_entries.GENERAL, *(payload for craft in CRAFTS.all for payload in craft.payloads))
+RUN_PAYLOADS = (*run_entries.GENERAL, *(payload for technique in TECHNIQUES.all for payload in technique.payloads))
 RunPayload: Any = Annotated[Union[RUN_PAYLOADS], Field(discriminator="kind")]  # noqa: UP007  built from a list
 """Any kind of entry that can be written on a run's page."""
 
 
 def _work_out_run(entries: Iterable[Entry], rules: HouseRules, rank: Mapping[str, int]) -> Worksheet:
-    return run_work_out.work_out(entries, rules, CRAFTS)
+    return run_work_out.work_out(entries, rules, TECHNIQUES)
 
 
-TECHNIQUES: dict[str, Technique] = {
+PAGE_KINDS: dict[str, PageKind] = {
     technique.key: technique
     for technique in (
-        Technique(
+        PageKind(
             key="run",
             title="Run",
             address="/runs",
@@ -93,7 +93,7 @@ TECHNIQUES: dict[str, Technique] = {
             twin=run_record.standing_twin,
             work_out=_work_out_run,
         ),
-        Technique(
+        PageKind(
             key="planar",
             title="Plate",
             address="/plates",
@@ -106,5 +106,5 @@ TECHNIQUES: dict[str, Technique] = {
     )
 }
 
-STEP_KINDS: Mapping[str, StepKind] = CRAFTS.kinds
+STEP_KINDS: Mapping[str, StepKind] = TECHNIQUES.kinds
 """Every kind of step, by key, in the order of the palette."""

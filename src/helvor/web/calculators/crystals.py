@@ -10,7 +10,7 @@ from helvor.core.laws.crystallization.melting import (
     Standard,
     corrected,
     correction,
-    judge_range,
+    rate_range,
     read_range,
     same_by_mixing,
     too_fast,
@@ -242,7 +242,7 @@ def what_it_melts_like(form: Form, house: House) -> Answer:
     except Unreadable as unreadable:
         raise FieldErrors({"standards": str(unreadable)}) from unreadable
     true = corrected(seen, standards)
-    verdict = judge_range(true, published, solid)
+    verdict = rate_range(true, published, solid)
     answer = Answer(f"{verdict.says} {verdict.because}")
     answer.large = [Large("melts", true.shown, "°C", f"width {round_to(true.width, 1)} °C")]
     answer.rows = [("published", f"{round_to(published, 1)} °C, {where}")]

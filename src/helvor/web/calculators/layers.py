@@ -19,7 +19,7 @@ from helvor.core.quantities.reading import Unreadable, digits, parse, round_to
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.techniques.extraction.read import read_liquid, read_part
 from helvor.core.techniques.extraction.scheme import Part, Proposed, propose
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.shelf.liquids import liquid_named, part_named, solvent_named
 from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, formula_of, number_of
 from helvor.web.forms import FieldErrors, Form
@@ -413,7 +413,7 @@ def flow_scheme(form: Form, house: House) -> Answer:
     form.check()
     assert solvent is not None
     try:
-        found = propose(parts, solvent, organic, house.rules, CRAFTS.kinds)
+        found = propose(parts, solvent, organic, house.rules, TECHNIQUES.kinds)
     except Unreadable as unreadable:
         field = "organic" if "mL" in str(unreadable) else "solvent" if "layer" in str(unreadable) else "parts"
         raise FieldErrors({field: str(unreadable)}) from unreadable

@@ -192,8 +192,8 @@ def judged(case: Drill, given: dict[str, str]) -> Verdict:
             rf = parse_number(given.get("rf", ""))[0]
         except Unreadable:
             raise Unreadable("Enter the Rf as a number, such as 0.43.") from None
-        return case.judge(marks[0], marks[1], rf)
-    return case.judge(given.get("picked", ""))
+        return case.marked(marks[0], marks[1], rf)
+    return case.marked(given.get("picked", ""))
 
 
 def _choices(case: Drill, picked: str) -> list[Choice]:

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
 from helvor.core.laws.planar.eluent import parse_eluent
-from helvor.core.practice.feedback import Said
+from helvor.core.practice.feedback import Feedback
 from helvor.core.practice.virtual_plate import (
     COMPOUNDS,
     GOALS,
@@ -29,8 +29,8 @@ from helvor.core.practice.virtual_plate import (
     LayerKind,
     Setting,
     VirtualSpot,
+    check_goal,
     develop,
-    judge,
 )
 from helvor.core.quantities.reading import Unreadable, parse, round_to
 from helvor.core.record.entry import Payload
@@ -110,7 +110,7 @@ class VirtualPlate:
     front_y: float | None
     level_y: float
     met: bool
-    said: list[Said]
+    said: list[Feedback]
     query: str
     due: str
     ticks: list[tuple[float, int]]
@@ -200,7 +200,7 @@ def _tries(past: list[tuple[Setting, float]], goal: Goal) -> list[Try]:
         plate = develop(setting, minutes)
         labels = [label for label, _ in setting.lanes]
         lane = dict(zip(labels, lane_places(len(labels)), strict=True))
-        met, said = judge(plate, goal)
+        met, said = check_goal(plate, goal)
         front_y = HEIGHT - ORIGIN - plate.front if plate.front is not None else None
         eluent = f"{setting.weak:g} : {setting.strong:g} : {setting.acid:g}"
         windows = _windows(plate, goal, lane) if all(name in setting.compounds for name, _, _ in goal.windows) else []
@@ -260,7 +260,7 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
     plate = develop(setting, minutes)
     labels = [label for label, _ in setting.lanes]
     lane = dict(zip(labels, lane_places(len(labels)), strict=True))
-    met, said = judge(plate, goal)
+    met, said = check_goal(plate, goal)
     front_y = HEIGHT - ORIGIN - plate.front if plate.front is not None else None
     past = _past(asked.get("past", ""))
     kept = "_".join(_kept(*one) for one in past)

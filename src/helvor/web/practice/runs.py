@@ -10,7 +10,7 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.core.practice.feedback import Said
+from helvor.core.practice.feedback import Feedback
 from helvor.core.practice.rehearsal import Cost, Made, Option, Played, Scene, Story, costs, dangers, play, whereabouts
 from helvor.core.practice.rehearsals import STORIES, story
 from helvor.core.quantities.reading import round_to
@@ -92,14 +92,14 @@ class PracticeRunPage(Shell):
     rehearsal: Rehearsal
     played: Played
     scene: Scene
-    last: list[Said]
+    last: list[Feedback]
     offered: list[Option]
     doing: str
     hazards: str
     bars: list[Bar]
     products: list[ProductShown]
     debrief: list[CostShown]
-    dangers: list[tuple[Made, Said]]
+    dangers: list[tuple[Made, Feedback]]
     passed: str
     entry: UUID
     csrf: str

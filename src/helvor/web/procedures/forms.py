@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from helvor.core.engine.plan import edit
-from helvor.core.engine.plan.check_plan import judge_plan
+from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.laws.crystallization.solubility import read_curve
 from helvor.core.quantities.reading import Unreadable, parse_number
 from helvor.core.record.entry import Problem
 from helvor.core.record.house_rules import HouseRules, known_choices
 from helvor.core.record.procedure import Component, Portion, Procedure, Step, Substance
-from helvor.core.techniques.registered import CRAFTS, STEP_KINDS
+from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.shelf.liquids import liquid_named, part_named
 from helvor.shelf.shelf import shipped
 from helvor.web.forms import FieldErrors, Form
@@ -110,7 +110,7 @@ def _fix(form: Form, rules: HouseRules) -> tuple[Change, str]:
     code, step = form.text("code"), form.text("step")
 
     def change(procedure: Procedure) -> Procedure:
-        for advice in judge_plan(procedure, rules, CRAFTS):
+        for advice in check_plan(procedure, rules, TECHNIQUES):
             if advice.finding.code == code and advice.step == step and advice.fix is not None:
                 at = next(i for i, other in enumerate(procedure.steps) if other.id == step)
                 return edit.insert_step(procedure, advice.fix, at)

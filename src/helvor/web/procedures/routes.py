@@ -12,7 +12,7 @@ from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
 from helvor.core.engine.plan.amounts import class_amount, factor_for
-from helvor.core.engine.plan.check_plan import Advice, judge_plan
+from helvor.core.engine.plan.check_plan import Advice, check_plan
 from helvor.core.engine.plan.difference import Difference, differences
 from helvor.core.engine.plan.timeline import MeetingTime, timeline
 from helvor.core.quantities.formula import molar_mass
@@ -33,7 +33,7 @@ from helvor.core.record.procedure import (
     without_braces,
 )
 from helvor.core.record.step_kinds import GROUPS, WASTE, StepKind
-from helvor.core.techniques.registered import CRAFTS, STEP_KINDS
+from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange.procedure import procedure_json, procedure_markdown
 from helvor.notebook import classes, procedures
 from helvor.notebook.classes import ClassRow
@@ -248,7 +248,7 @@ def _work(
     form: BuilderForm | None = None,
 ) -> dict[str, Any]:
     procedure = kept.procedure
-    advice = judge_plan(procedure, house, CRAFTS)
+    advice = check_plan(procedure, house, TECHNIQUES)
     in_force = house.over(procedure.house_rules)
     rows = [
         StepRow(
@@ -514,7 +514,7 @@ def start_page(
         for s, t in zip(base.substances, larger.substances, strict=True)
         if s.amount
     ]
-    kit = [a for a in judge_plan(larger, house, CRAFTS) if a.finding.code == "vessel-full"]
+    kit = [a for a in check_plan(larger, house, TECHNIQUES) if a.finding.code == "vessel-full"]
     page = ScalePage(
         visitor=who,
         place="plan",

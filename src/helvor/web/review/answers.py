@@ -91,7 +91,7 @@ def sees(who: Visitor, page: Page, settings: SheetSettings) -> str:
 
 
 def worked(page: Page, entries: Sequence[Entry]) -> Worksheet:
-    return page.technique.work_out(entries, page.rules, eluotropic_rank())
+    return page.kind.work_out(entries, page.rules, eluotropic_rank())
 
 
 def _opened(

@@ -104,7 +104,7 @@ def read_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> Cla
     rank = eluotropic_rank()
     by_title: dict[str, list[OnePage]] = {}
     for page, entries in pages.pages_of_class(conn, account_id, class_id):
-        one = OnePage(page, entries, page.technique.work_out(entries, page.rules, rank))
+        one = OnePage(page, entries, page.kind.work_out(entries, page.rules, rank))
         by_title.setdefault(page.title if page.technique_key == "run" else PLATES_TITLE, []).append(one)
     # Plates come last: a class that ran a procedure is looked at by that.
     titles = sorted(by_title, key=lambda title: title == PLATES_TITLE)

@@ -225,7 +225,7 @@ def _bench_page(conn: psycopg.Connection, who: Visitor, page_id: UUID, technique
     page, entries = pages.open_page(conn, who.account.id, page_id)
     if page.technique_key != technique:
         raise NotYours
-    return OnePage(page, entries, page.technique.work_out(entries, page.rules, eluotropic_rank()))
+    return OnePage(page, entries, page.kind.work_out(entries, page.rules, eluotropic_rank()))
 
 
 def _settings(conn: psycopg.Connection, page: Page) -> SheetSettings:

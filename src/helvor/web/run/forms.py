@@ -17,7 +17,7 @@ from helvor.core.techniques.registered import STEP_KINDS
 from helvor.notebook.pages import Draft
 from helvor.shelf.shelf import tolerance_of
 from helvor.web.forms import FieldErrors, Form, acknowledged, struck
-from helvor.web.run.crafts import Reader
+from helvor.web.run.at_step import Reader
 
 
 def draft_from(
@@ -32,7 +32,7 @@ def draft_from(
 
     Args:
         bottles: stock bottles of the class by code and label, in lower case.
-        more: readers of the crafts' own kinds.
+        more: readers of the techniques' own kinds.
 
     Raises:
         FieldErrors: with a sentence for each field.

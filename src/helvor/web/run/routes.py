@@ -21,7 +21,7 @@ from helvor.core.quantities.measured import shown, shown_with_u
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Entry, Line, Problem, before, find, line_up_to
 from helvor.core.record.procedure import same
-from helvor.core.techniques.registered import CRAFTS, STEP_KINDS
+from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange.run import ledger_table, run_record, weighing_table
 from helvor.notebook import classes, containers, pages, procedures
 from helvor.notebook.file_space import nearly_full
@@ -36,7 +36,7 @@ from helvor.web.places import shell_of_class
 from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import html, is_htmx, render
 from helvor.web.run import forms
-from helvor.web.run.on_page import CRAFT_READERS, craft_fields, craft_values
+from helvor.web.run.on_page import TECHNIQUE_READERS, craft_values, technique_fields
 from helvor.web.run.scheme import Scheme, draw_scheme
 from helvor.web.run.shown import (
     PICKS,
@@ -130,7 +130,7 @@ def _form(
         states=e.STATES,
         picks=PICKS,
         kinds=[(kind.key, kind.title) for kind in STEP_KINDS.values()],
-        craft=craft_fields(kind, values or {}, errors or {}),
+        technique=technique_fields(kind, values or {}, errors or {}),
     )
 
 
@@ -208,7 +208,7 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
         raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
-        return [forms.draft_from(kind, form, entry, gather(before(entries, entry)), bottles, CRAFT_READERS)]
+        return [forms.draft_from(kind, form, entry, gather(before(entries, entry)), bottles, TECHNIQUE_READERS)]
 
     bottles = _bottles(request, who, page_id) if form.text("bottle") else {}
     try:
@@ -385,7 +385,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
     text = line_as_typed_here(text[:200])
     if text.strip():
         try:
-            understood = understand(text, entries, step[:24], CRAFTS)
+            understood = understand(text, entries, step[:24], TECHNIQUES)
             says = understood.says
             if isinstance(understood.payload, e.Weighed) and understood.payload.portion:
                 _, tare, net, hint = _ahead(page, entries, understood.payload)
@@ -393,7 +393,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
         except Unreadable as unreadable:
             trouble = str(unreadable)
     shown_line = UnderstoodShown(
-        says=says, trouble=trouble, offered=complete(text, entries, CRAFTS), stem=text.rpartition(" ")[0], hint=HINT
+        says=says, trouble=trouble, offered=complete(text, entries, TECHNIQUES), stem=text.rpartition(" ")[0], hint=HINT
     )
     return html("understood.html", shown_line)
 
@@ -412,7 +412,9 @@ def read(
     """Write a typed reading."""
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
-        return [pages.Draft(entry, understand(line_as_typed_here(text), before(entries, entry), step, CRAFTS).payload)]
+        return [
+            pages.Draft(entry, understand(line_as_typed_here(text), before(entries, entry), step, TECHNIQUES).payload)
+        ]
 
     try:
         written = _write(request, who, page_id, compose)

@@ -22,13 +22,13 @@ from helvor.core.quantities.measured import Measured, shown
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.entry import Entry, Line, Payload
 from helvor.core.record.procedure import Step
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook import classes
 from helvor.notebook.pages import NotYours, Page, worked_out
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.rendering import Shell, fragment
-from helvor.web.run.crafts import AtStep
-from helvor.web.run.on_page import CRAFT_TITLES, INSTRUMENTS
+from helvor.web.run.at_step import AtStep
+from helvor.web.run.on_page import INSTRUMENTS, TECHNIQUE_TITLES
 from helvor.web.run.scheme import Scheme, draw_scheme
 from helvor.web.run.words import NO_STEPS, describe
 
@@ -51,7 +51,7 @@ TITLES = {
     "handout-corrected": "Correct the handout",
     "struck": "Strike out",
     "acknowledged": "Continue after a Stop",
-    **CRAFT_TITLES,
+    **TECHNIQUE_TITLES,
 }
 PICKS = (
     "clear",
@@ -229,7 +229,7 @@ class RunFormShown:
     states: dict[str, str]
     picks: tuple[str, ...]
     kinds: list[tuple[str, str]]
-    craft: Markup
+    technique: Markup
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -376,7 +376,7 @@ def work_of(
 
 
 def _instrument(page: Page, sheet: RunWorksheet, chosen: StepSeen | None, view: str, csrf: str) -> Markup:
-    """The instrument of the step that is shown, where its craft has one."""
+    """The instrument of the step that is shown, where its technique has one."""
     if chosen is None or view != "step":
         return Markup("")
     draw = INSTRUMENTS.get(chosen.step.kind)
@@ -487,12 +487,12 @@ READINGS: tuple[type[Payload], ...] = (
     e.Late,
     e.StepAdded,
     e.SubstanceAdded,
-    *(payload for craft in CRAFTS.all for payload in craft.payloads),
+    *(payload for technique in TECHNIQUES.all for payload in technique.payloads),
 )
 """Kinds of entry that stand among the last readings; what only moves the strip on does not."""
 
 
-CORRECTED = frozenset({"weighed", "taken", "volume-read", "used-instead", "noted", *CRAFT_TITLES} - {"emptied"})
+CORRECTED = frozenset({"weighed", "taken", "volume-read", "used-instead", "noted", *TECHNIQUE_TITLES} - {"emptied"})
 """Kinds of reading with a form to correct them by; the others are struck through."""
 
 

@@ -11,7 +11,7 @@ from helvor.core.record.answer import Answered
 from helvor.core.record.entry import Acknowledged, Entry, Payload, Struck
 from helvor.core.record.procedure import without_braces
 from helvor.core.review.questions import label_of
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 
 
 class StepNames:
@@ -66,11 +66,13 @@ def describe_payload(payload: Payload, steps: StepNames) -> str:
             return "noted: " + ", ".join(part for part in (n.words, *n.picks, degrees) if part)
         case e.Checked() as c:
             step, kind = steps(c.step)
-            words = {check.key: check.words for check in CRAFTS.checks(kind)}
+            words = {check.key: check.words for check in TECHNIQUES.checks(kind)}
             ticked = "; ".join(dict.fromkeys(words[key] for key in c.checks if key in words))
             return f"{step}, set-up checked: {ticked or 'nothing ticked'}"
         case e.Tried() as t:
-            trial = next((one for kind in CRAFTS.kinds for one in CRAFTS.trials(kind) if one.key == t.trial), None)
+            trial = next(
+                (one for kind in TECHNIQUES.kinds for one in TECHNIQUES.trials(kind) if one.key == t.trial), None
+            )
             outcome = (trial.passed if t.passed else trial.failed) if trial else "passed" if t.passed else "failed"
             return f"tested: {outcome}{f', {t.words}' if t.words else ''}"
         case Answered() as a:
@@ -100,4 +102,4 @@ def describe_payload(payload: Payload, steps: StepNames) -> str:
         case Struck():
             return "undone"
         case other:
-            return CRAFTS.describe(other)
+            return TECHNIQUES.describe(other)

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from helvor.core.classroom.meeting import entries as e
-from helvor.core.classroom.meeting.day import check, gather, judge
+from helvor.core.classroom.meeting.day import check, check_meeting, gather
 from helvor.core.quantities.reading import parse
 from helvor.core.record.entry import Entry, Problem, Struck
 from helvor.core.record.step_kinds import WASTE, WRONG_BOTTLES, never_together, wrong_bottle
@@ -104,7 +104,7 @@ def test_what_is_dangerous_is_refused_and_what_is_wrong_is_said(row):
         assert refused.value.field == "bottle"
     else:
         check(day, poured(row.bottle, row.matter), None, 12)
-        found = judge(gather(book(e.Began(), poured(row.bottle, row.matter))), {})
+        found = check_meeting(gather(book(e.Began(), poured(row.bottle, row.matter))), {})
         assert [(f.code, f.level) for f in found] == [("wrong-bottle", row.level)]
 
 
@@ -154,11 +154,11 @@ def test_findings():
         e.Happened(what="small spill", done="wiped up"),
         e.Ended(),
     )
-    found = {f.code: f for f in judge(gather(said), {"solvents": 100.0, "heavy metal": 60.0})}
+    found = {f.code: f for f in check_meeting(gather(said), {"solvents": 100.0, "heavy metal": 60.0})}
     assert found["open-accident"].level == "stop" and "Bench 4" in found["open-accident"].what
     assert {"wrong-bottle", "more-waste", "less-waste"} <= set(found)
     assert "60 mL" in found["less-waste"].what
-    assert judge(gather(book(e.Began())), {"heavy metal": 60.0}) == []
+    assert check_meeting(gather(book(e.Began())), {"heavy metal": 60.0}) == []
 
 
 def test_absences_and_stays_end_with_an_entry_of_their_own():

@@ -6,14 +6,14 @@ import pytest
 
 from helvor.core.engine.plan.amounts import class_amount, factor_for
 from helvor.core.engine.plan.branches import branches
-from helvor.core.engine.plan.check_plan import judge_plan
+from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.engine.plan.edit import insert_step, move_step, remove_step
 from helvor.core.engine.plan.timeline import timeline
 from helvor.core.laws.spare import SPARE
 from helvor.core.quantities.reading import Unreadable, parse_amount
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Procedure, Step, Substance
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.shelf.procedures import shipped_procedure
 from tests.core.runs import CHALK, POWDER
 
@@ -21,7 +21,7 @@ TABLET = shipped_procedure("inside-the-tablet")
 
 
 def found(procedure, rules=None):
-    return judge_plan(procedure, rules or HouseRules(), CRAFTS)
+    return check_plan(procedure, rules or HouseRules(), TECHNIQUES)
 
 
 def codes(procedure, rules=None):

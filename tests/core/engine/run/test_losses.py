@@ -2,12 +2,12 @@
 
 import pytest
 
-from helvor.core.engine.plan.check_plan import judge_plan
+from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.engine.run.work_out import work_out
 from helvor.core.record.house_rules import HouseRules
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.demo.runs import SULFATE, determinations
 from helvor.shelf.procedures import shipped_procedure
 from tests.core.runs import CHALK, POWDER, codes, page_of, sheet_of
@@ -21,8 +21,8 @@ def carried_out(procedure, lines, rules=None):
     for line in lines:
         place, colon, text = line.partition(": ")
         step = procedure.steps[int(place) - 1].id if colon and place.isdigit() else ""
-        says.append(understand(text if step else line, page_of(*says, procedure=procedure), step, CRAFTS).payload)
-    return work_out(page_of(*says, procedure=procedure), rules, CRAFTS)
+        says.append(understand(text if step else line, page_of(*says, procedure=procedure), step, TECHNIQUES).payload)
+    return work_out(page_of(*says, procedure=procedure), rules, TECHNIQUES)
 
 
 def top(sheet):
@@ -117,12 +117,12 @@ def test_a_part_given_in_vain_is_seen_when_planning():
     vain = SALT.model_copy(
         update={"components": (SALT.components[0].model_copy(update={"expressed": "NaCl", "carrier": ""}),)}
     )
-    assert "expressed-in-vain" in [a.finding.code for a in judge_plan(vain, HouseRules(), CRAFTS)]
+    assert "expressed-in-vain" in [a.finding.code for a in check_plan(vain, HouseRules(), TECHNIQUES)]
 
 
 def test_the_demos_procedures_hang_together():
     for name in ("sulfate-in-garden-salt", "a-mixed-powder", "chalk-from-two-solutions"):
-        found = judge_plan(shipped_procedure(name), HouseRules(), CRAFTS)
+        found = check_plan(shipped_procedure(name), HouseRules(), TECHNIQUES)
         assert not [a.finding.code for a in found if a.finding.level in ("stop", "caution")], name
 
 

@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helvor.core.engine.plan.check_plan import judge_plan
-from helvor.core.engine.run.ledger import keep
+from helvor.core.engine.plan.check_plan import check_plan
+from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.engine.run.record import gather
 from helvor.core.engine.run.work_out import work_out
@@ -30,7 +30,7 @@ from helvor.core.record.entry import Entry
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.techniques.column.entries import ColumnPacked, LevelSeen, TubesFilled
 from helvor.core.techniques.column.rack import column_of, predicted_tubes, waste_of
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.demo.column import COLUMNS
 from helvor.shelf.procedures import shipped_procedure
 from tests.core.techniques.extraction.test_runs import typed
@@ -176,7 +176,7 @@ def test_exchanged_and_odd_tubes(shown, pairs, odd_ones):
 
 
 def sheet(*lines):
-    return work_out(typed(*lines, procedure=IRON), None, CRAFTS)
+    return work_out(typed(*lines, procedure=IRON), None, TECHNIQUES)
 
 
 def codes(*lines):
@@ -195,7 +195,7 @@ def test_the_clean_bench_is_clean_and_near_its_prediction():
     found = codes(*COLUMNS[1])
     assert not {f.level for f in found.values()} & {"stop", "caution"}
     run = gather(tuple(typed(*COLUMNS[1], procedure=IRON)))
-    column = column_of(run, keep(run, HouseRules()), run.procedure.step("s6"))
+    column = column_of(run, build_ledger(run, HouseRules()), run.procedure.step("s6"))
     for band in column.predicted:
         mean, _ = column.found(band.name)
         assert mean == pytest.approx(band.volume, rel=0.06)
@@ -264,21 +264,21 @@ def test_later_readings_of_a_tube_hold_and_colours_keep_volumes():
             )
         )
     )
-    column = column_of(run, keep(run, HouseRules()), run.procedure.step("s6"))
+    column = column_of(run, build_ledger(run, HouseRules()), run.procedure.step("s6"))
     assert [tube.volume for tube in column.tubes] == [5.0, 5.0, 4.2, 5.0, 0.0]
     assert (column.tubes[1].colour, column.tubes[3].state, column.tubes[1].holds) == ("yellow", "spilt", ())
     assert column.passed == pytest.approx(19.2)
 
 
 def test_the_plan_is_clean_and_says_what_a_prediction_lacks():
-    assert [a.finding.code for a in judge_plan(IRON, HouseRules(), CRAFTS) if a.finding.level != "note"] == []
+    assert [a.finding.code for a in check_plan(IRON, HouseRules(), TECHNIQUES) if a.finding.level != "note"] == []
     bare = IRON.model_copy(update={"components": tuple(c.model_copy(update={"rf": {}}) for c in IRON.components)})
-    assert "no-prediction" in {a.finding.code for a in judge_plan(bare, HouseRules(), CRAFTS)}
+    assert "no-prediction" in {a.finding.code for a in check_plan(bare, HouseRules(), TECHNIQUES)}
 
 
 def test_predicted_tubes_go_on_until_it_is_out():
     run = gather(tuple(typed(procedure=IRON)))
-    column = column_of(run, keep(run, HouseRules()), run.procedure.step("s6"))
+    column = column_of(run, build_ledger(run, HouseRules()), run.procedure.step("s6"))
     tubes = predicted_tubes(column)
     assert sum(tubes["acetylferrocene"]) == pytest.approx(100, rel=0.01)
     assert tubes["ferrocene"].index(max(tubes["ferrocene"])) < tubes["acetylferrocene"].index(
@@ -303,7 +303,7 @@ def test_what_is_not_understood_is_said(line, says):
     entries: list[Entry] = typed(procedure=IRON)
     place_, _, text = line.partition(": ")
     with pytest.raises(Unreadable, match=says):
-        understand(text, entries, f"s{place_}", CRAFTS)
+        understand(text, entries, f"s{place_}", TECHNIQUES)
 
 
 @pytest.mark.parametrize(
@@ -343,7 +343,7 @@ def test_no_gravity_column_of_nothing(sample, rfs, bores, flow):
 
 def test_refill_in_time_by_the_flow():
     run = gather(tuple(typed("6: tubes 1-2 5 mL", "6: tubes 3-4 5 mL", "6: head 30 mm", procedure=IRON)))
-    column = column_of(run, keep(run, HouseRules()), run.procedure.step("s6"))
+    column = column_of(run, build_ledger(run, HouseRules()), run.procedure.step("s6"))
     assert column.flow == pytest.approx(5.0)  # two tubes of 5 mL in the two minutes between the lines
     assert column.refill_in == pytest.approx(math.pi / 4 * 15**2 * 30 / 1000 / 5)
     low = codes("6: tubes 1-2 5 mL", "6: tubes 3-4 5 mL", "6: head 6 mm")["low-head"]
@@ -361,7 +361,7 @@ def test_what_is_left_to_throw_away_by_stream():
             )
         )
     )
-    column = column_of(run, keep(run, HouseRules()), run.procedure.step("s6"))
+    column = column_of(run, build_ledger(run, HouseRules()), run.procedure.step("s6"))
     assert column.eluents == {"heptane": 20.0, "heptane : ethyl acetate 4 : 1": 17.0}
     stream = run.procedure.substance("heptane").waste
     waste = waste_of(column, run.procedure)
@@ -371,7 +371,7 @@ def test_what_is_left_to_throw_away_by_stream():
     )
     assert set(waste_of(column, unnamed)) == {"without a stream yet", "silica"}
     empty = gather(tuple(typed(procedure=IRON)))
-    assert waste_of(column_of(empty, keep(empty, HouseRules()), empty.procedure.step("s6")), IRON) == {}
+    assert waste_of(column_of(empty, build_ledger(empty, HouseRules()), empty.procedure.step("s6")), IRON) == {}
 
 
 @pytest.mark.parametrize(

@@ -7,8 +7,8 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from helvor.core.engine.plan.check_plan import judge_plan
-from helvor.core.engine.run.ledger import keep
+from helvor.core.engine.plan.check_plan import check_plan
+from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.engine.run.record import gather
 from helvor.core.engine.run.work_out import work_out
@@ -17,19 +17,19 @@ from helvor.core.laws.crystallization.melting import (
     Standard,
     corrected,
     correction,
-    judge_range,
+    rate_range,
     read_range,
     same_by_mixing,
 )
 from helvor.core.laws.crystallization.plan import by_volume, ceiling, for_benches, least_volume, recrystallize
 from helvor.core.laws.crystallization.solubility import GAS, ZERO_C, Curve, Point, curve_of, read_curve
-from helvor.core.laws.crystallization.solvents import Candidate, Tried, judge_solvent, pairs, rank
+from helvor.core.laws.crystallization.solvents import Candidate, Tried, pairs, rank, rate_solvent
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import procedure_from
 from helvor.core.techniques.crystallization.entries import MeltingSeen, SolventTried
 from helvor.core.techniques.crystallization.record import flasks, melted, tried_of, where_it_went
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.demo.crystals import CRYSTALS
 from helvor.shelf.procedures import shipped_procedure
 from tests.core.techniques.extraction.test_runs import typed
@@ -145,7 +145,7 @@ def test_no_plan_of_what_cannot_be(asked, says):
     ],
 )
 def test_a_range_is_judged_without_claiming_too_much(text, code, level):
-    verdict = judge_range(read_range(text), 114.0, "acetanilide")
+    verdict = rate_range(read_range(text), 114.0, "acetanilide")
     assert (verdict.code, verdict.level) == (code, level)
     words = f"{verdict.says} {verdict.because}"
     assert "is pure" not in words and "proves" not in words
@@ -193,14 +193,14 @@ def test_a_corrected_range_and_a_mixed_one():
     ],
 )
 def test_a_solvent_is_judged_with_its_reasons(one, level, words):
-    judged = judge_solvent(one, 114.0)
+    judged = rate_solvent(one, 114.0)
     assert judged.level == level
     assert any(words in why for why in judged.why), judged.why
 
 
 def test_what_melts_under_hot_water_oils_out_though_it_melts_higher_dry():
-    assert judge_solvent(Candidate("water", 100, 0.2, 5.5, 0), 122.0).level == "good"
-    assert judge_solvent(Candidate("water", 100, 0.2, 5.5, 0), 122.0, melts_wet=95.0).level == "caution"
+    assert rate_solvent(Candidate("water", 100, 0.2, 5.5, 0), 122.0).level == "good"
+    assert rate_solvent(Candidate("water", 100, 0.2, 5.5, 0), 122.0, melts_wet=95.0).level == "caution"
 
 
 def test_the_best_first_and_pairs_from_a_good_and_a_poor_one():
@@ -217,7 +217,7 @@ def test_the_best_first_and_pairs_from_a_good_and_a_poor_one():
 
 
 def sheet(*lines):
-    return work_out(typed(*lines, procedure=CLEAN), None, CRAFTS)
+    return work_out(typed(*lines, procedure=CLEAN), None, TECHNIQUES)
 
 
 def codes(*lines):
@@ -226,18 +226,18 @@ def codes(*lines):
 
 def flask_of(*lines):
     run = gather(tuple(typed(*lines, procedure=CLEAN)))
-    return flasks(run, keep(run, HouseRules()))[0]
+    return flasks(run, build_ledger(run, HouseRules()))[0]
 
 
 def test_the_plan_of_the_demo_is_clean():
-    assert [a.finding.code for a in judge_plan(CLEAN, HouseRules(), CRAFTS) if a.finding.level != "note"] == []
+    assert [a.finding.code for a in check_plan(CLEAN, HouseRules(), TECHNIQUES) if a.finding.level != "note"] == []
     bare = CLEAN.model_copy(
         update={"components": tuple(c.model_copy(update={"dissolves": {}}) for c in CLEAN.components)}
     )
-    assert "no-solubility" in {a.finding.code for a in judge_plan(bare, HouseRules(), CRAFTS)}
+    assert "no-solubility" in {a.finding.code for a in check_plan(bare, HouseRules(), TECHNIQUES)}
     low = tuple(s.model_copy(update={"melts": 90.0}) if s.melts else s for s in CLEAN.substances)
     hot = CLEAN.model_copy(update={"substances": low})
-    assert "boils-above-melting" in {a.finding.code for a in judge_plan(hot, HouseRules(), CRAFTS)}
+    assert "boils-above-melting" in {a.finding.code for a in check_plan(hot, HouseRules(), TECHNIQUES)}
 
 
 @pytest.mark.parametrize(
@@ -308,7 +308,7 @@ def test_what_is_missing_for_a_ceiling_is_said():
         update={"components": tuple(c.model_copy(update={"dissolves": {}}) for c in CLEAN.components)}
     )
     run = gather(tuple(typed("2: take crude acetanilide 2.0 g", procedure=bare)))
-    assert "solubility" in flasks(run, keep(run, HouseRules()))[0].why_not
+    assert "solubility" in flasks(run, build_ledger(run, HouseRules()))[0].why_not
 
 
 def test_ranges_are_corrected_by_the_run_s_own_standards():
@@ -343,7 +343,7 @@ def test_what_is_not_understood_is_said(line, says):
     entries = typed(procedure=CLEAN)
     place, _, text = line.partition(": ")
     with pytest.raises(Unreadable, match=says):
-        understand(text, entries, f"s{place}", CRAFTS)
+        understand(text, entries, f"s{place}", TECHNIQUES)
 
 
 @pytest.mark.parametrize(
@@ -378,7 +378,7 @@ def test_two_crops_count_together_and_the_liquor_may_go_once_they_are_weighed():
     )
     lines = (*CRYSTALS[1], "15: boat 1.000", "15: boat second crop dried 1.060", "15: boat second crop dried 1.060")
     run = gather(tuple(typed(*lines, procedure=two)))
-    [flask] = flasks(run, keep(run, HouseRules()))
+    [flask] = flasks(run, build_ledger(run, HouseRules()))
     assert [crop.name for crop in flask.crops] == ["acetanilide, dry", "second crop"]
     assert flask.recovered == pytest.approx((1.690 + 0.060) / 2.0)
     assert "liquor-gone" not in codes(*CRYSTALS[1], "done 14")

@@ -6,9 +6,9 @@ from uuid import UUID
 
 import pytest
 
-from helvor.core.engine.plan.check_plan import judge_plan
+from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.engine.run.entries import Attached, Noted
-from helvor.core.engine.run.ledger import keep
+from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.engine.run.record import Run, gather
 from helvor.core.engine.run.work_out import work_out
@@ -21,7 +21,7 @@ from helvor.core.techniques.extraction.entries import AgentAdded, Emulsion, PhRe
 from helvor.core.techniques.extraction.flow import follow, grams, vessels
 from helvor.core.techniques.extraction.funnel import funnel_now
 from helvor.core.techniques.extraction.scheme import Part, propose
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.demo.extraction import LAYERS
 from helvor.shelf.procedures import shipped_procedure
 from tests.core.runs import NOON, page_of
@@ -41,13 +41,13 @@ def typed(*lines, procedure=THREE):
         if isinstance(line, str):
             place, colon, text = line.partition(": ")
             step = f"s{place}" if colon and place.isdigit() else ""
-            payload = understand(text if step else line, entries, step, CRAFTS).payload
+            payload = understand(text if step else line, entries, step, TECHNIQUES).payload
         entries.append(Entry(UUID(int=number), number, payload, None, "", "Ida", at))
     return entries
 
 
 def sheet(*lines, rules=None, **more):
-    return work_out(typed(*lines, **more), rules, CRAFTS)
+    return work_out(typed(*lines, **more), rules, TECHNIQUES)
 
 
 def found(worksheet, code):
@@ -56,7 +56,7 @@ def found(worksheet, code):
 
 def followed(procedure, rules=RULES):
     run = Run(procedure=procedure)
-    return follow(run, keep(run, rules), rules, CRAFTS.kinds)
+    return follow(run, build_ledger(run, rules), rules, TECHNIQUES.kinds)
 
 
 def changed(**changes):
@@ -196,7 +196,7 @@ def test_what_is_put_together_on_purpose_may_share_a_vessel():
 def test_a_solid_in_the_funnel_is_said_in_the_plan_and_at_the_bench():
     solid = changed(steps__s4={"adds": ["water", "sodium sulfate, anhydrous"]})
     assert found(sheet(*TAKEN, procedure=solid), "solid-in-funnel")
-    assert "solid-in-funnel" in {advice.finding.code for advice in judge_plan(solid, RULES, CRAFTS)}
+    assert "solid-in-funnel" in {advice.finding.code for advice in check_plan(solid, RULES, TECHNIQUES)}
 
 
 def test_warmth_that_was_noted_enters_the_densities():
@@ -204,7 +204,9 @@ def test_warmth_that_was_noted_enters_the_densities():
     assert cold.findings == [f for f in warm.findings if f in cold.findings]
     run = gather(tuple(typed(*TAKEN, *portion(2), Noted(celsius=35.0, step="s2"))))
     plain = gather(tuple(typed(*TAKEN, *portion(2))))
-    apart = [follow(r, keep(r, RULES), RULES, CRAFTS.kinds).partings["s2"].settled.apart for r in (plain, run)]
+    apart = [
+        follow(r, build_ledger(r, RULES), RULES, TECHNIQUES.kinds).partings["s2"].settled.apart for r in (plain, run)
+    ]
     assert apart[1] > apart[0]
 
 
@@ -234,7 +236,7 @@ def test_hydrogencarbonate_is_only_counted_on_for_acids_it_takes(pka, short):
 def test_what_mixes_with_the_layer_is_refused():
     both = changed(substances__3_M_hydrochloric_acid={"layer": "both", "density": 0.789})
     assert "no aqueous layer" in followed(both).partings["s2"].trouble
-    assert any(a.finding.code == "no-two-layers" for a in judge_plan(both, RULES, CRAFTS))
+    assert any(a.finding.code == "no-two-layers" for a in check_plan(both, RULES, TECHNIQUES))
 
 
 def test_a_wet_product_names_what_its_way_lacked():
@@ -250,7 +252,7 @@ def test_a_wet_product_names_what_its_way_lacked():
 def test_evaporating_hotter_than_the_solid_stands():
     hot = changed(steps__s14={"celsius": 90})
     assert found(sheet(*LAYERS[1], procedure=hot), "evaporated-hot")
-    assert any(a.finding.code == "evaporated-hot" for a in judge_plan(hot, RULES, CRAFTS))
+    assert any(a.finding.code == "evaporated-hot" for a in check_plan(hot, RULES, TECHNIQUES))
 
 
 def test_products_whose_masses_fit_each_other():
@@ -268,7 +270,7 @@ def test_losses_in_other_layers_have_a_size():
 
 
 def test_the_plan_of_the_demo_is_clean():
-    assert [advice.finding.code for advice in judge_plan(THREE, RULES, CRAFTS)] == []
+    assert [advice.finding.code for advice in check_plan(THREE, RULES, TECHNIQUES)] == []
 
 
 def test_a_plan_is_told_of_fine_salt_and_of_no_brine():
@@ -280,7 +282,7 @@ def test_a_plan_is_told_of_fine_salt_and_of_no_brine():
         step["says"] = step["says"].replace("{sodium sulfate, anhydrous}", "salt")
     for substance in data["substances"]:
         substance["name"] = substance["name"].replace("sodium sulfate, anhydrous", "magnesium sulfate")
-    codes = {advice.finding.code for advice in judge_plan(procedure_from(data), RULES, CRAFTS)}
+    codes = {advice.finding.code for advice in check_plan(procedure_from(data), RULES, TECHNIQUES)}
     assert {"fine-agent", "no-brine"} <= codes
 
 
@@ -300,7 +302,7 @@ def test_a_plan_is_told_of_fine_salt_and_of_no_brine():
 def test_the_funnel_follows_the_record(lines, phase, portion_now, vents, stopper, layers):
     run = gather(tuple(typed(*TAKEN, *lines)))
     step = run.procedure.step("s2")
-    parting = follow(run, keep(run, RULES), RULES, CRAFTS.kinds).partings["s2"]
+    parting = follow(run, build_ledger(run, RULES), RULES, TECHNIQUES.kinds).partings["s2"]
     now = funnel_now(run, step, parting, CUTS["sharp"])
     assert (now.phase, now.portion, now.vents, now.stopper, len(now.layers)) == (
         phase,
@@ -402,7 +404,7 @@ PARTS = [
 
 
 def test_a_scheme_parts_four_and_is_a_clean_procedure():
-    proposed = propose(PARTS, ETHER, 60, RULES, CRAFTS.kinds)
+    proposed = propose(PARTS, ETHER, 60, RULES, TECHNIQUES.kinds)
     assert [stage.chosen.formula for stage in proposed.stages] == ["HCl", "NaHCO3", "NaOH"]
     for portion_name, shares in proposed.shares.items():
         mine = max(shares, key=shares.get)
@@ -410,11 +412,11 @@ def test_a_scheme_parts_four_and_is_a_clean_procedure():
         assert all(share < 0.1 for name, share in shares.items() if name != mine)
     again = procedure_from(json.loads(proposed.procedure.model_dump_json(exclude_defaults=True)))
     assert again == proposed.procedure
-    told = [a.finding.code for a in judge_plan(again, RULES, CRAFTS) if a.finding.level in ("stop", "caution")]
+    told = [a.finding.code for a in check_plan(again, RULES, TECHNIQUES) if a.finding.level in ("stop", "caution")]
     assert told == ["gas-in-funnel"]  # hydrogencarbonate meets what is left of the acid
     chloroform = ETHER.model_copy(update={"name": "chloroform", "density": 1.48, "waste": "halogenated"})
     with pytest.raises(Unreadable, match="react violently"):
-        propose(PARTS, chloroform, 60, RULES, CRAFTS.kinds)
+        propose(PARTS, chloroform, 60, RULES, TECHNIQUES.kinds)
     # Whatever it parts is weighed: every product has a step on a balance.
     weighed = {step.on for step in again.steps if step.kind == "weigh" and not step.empty}
     assert weighed == {portion.name for portion in again.portions if portion.end == "product"}
@@ -427,7 +429,7 @@ def test_a_scheme_says_what_it_cannot_part():
         PARTS[3],
         Part("anthracene", "C14H10", 0.5, "neutral", None, 4.5),
     ]
-    remarks = " ".join(propose(together, ETHER, 60, RULES, CRAFTS.kinds).remarks)
+    remarks = " ".join(propose(together, ETHER, 60, RULES, TECHNIQUES.kinds).remarks)
     assert "toluic acid are extracted together: separate them afterwards, by" in remarks
     assert "both stay" in remarks
 
@@ -444,13 +446,13 @@ def test_a_scheme_says_what_it_cannot_part():
 )
 def test_what_makes_no_scheme_is_refused(parts, solvent, volume):
     with pytest.raises(Unreadable):
-        propose(parts, solvent, volume, RULES, CRAFTS.kinds)
+        propose(parts, solvent, volume, RULES, TECHNIQUES.kinds)
 
 
 def test_what_is_only_planned_on_a_portion_does_not_count_yet():
     def base_extracts(*lines):
         run = gather(tuple(typed(*TAKEN, *lines)))
-        return follow(run, keep(run, RULES), RULES, CRAFTS.kinds).now("base extracts and wash", run)
+        return follow(run, build_ledger(run, RULES), RULES, TECHNIQUES.kinds).now("base extracts and wash", run)
 
     assert base_extracts().volume() == pytest.approx(55.0)
     assert base_extracts("6: take 6 M hydrochloric acid 7.5 mL", "done 6").volume() == pytest.approx(62.5)

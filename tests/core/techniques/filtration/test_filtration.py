@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from helvor.core.engine.plan.check_plan import judge_plan
+from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.laws.filtration.choose import Task, choose
 from helvor.core.laws.filtration.oven import limits
@@ -25,7 +25,7 @@ from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Procedure
 from helvor.core.techniques.filtration.technique import CHECKS, flask_of
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from tests.core.runs import codes, page_of, sheet_of
 
 
@@ -190,7 +190,7 @@ SUCTION = Procedure.model_validate(
 
 
 def typed(step, text, page):
-    return understand(text, page, step, CRAFTS).payload
+    return understand(text, page, step, TECHNIQUES).payload
 
 
 def run(*lines):
@@ -199,7 +199,7 @@ def run(*lines):
     for line in lines:
         step, colon, text = line.partition(": ")
         page = page_of(*says, procedure=SUCTION)
-        says.append(typed(step, text, page) if colon else understand(line, page, "", CRAFTS).payload)
+        says.append(typed(step, text, page) if colon else understand(line, page, "", TECHNIQUES).payload)
     return sheet_of(*says, procedure=SUCTION)
 
 
@@ -291,7 +291,7 @@ def test_drying_wet_with_something_flammable_in_an_oven_is_a_stop():
 )
 def test_bad_readings_get_one_sentence(text, says):
     with pytest.raises(Unreadable, match=says):
-        understand(text, page_of(procedure=SUCTION), "s3", CRAFTS)
+        understand(text, page_of(procedure=SUCTION), "s3", TECHNIQUES)
 
 
 def test_the_house_rule_chooses_the_checks_and_the_order_of_shutting_down():
@@ -333,8 +333,8 @@ def test_planning_sees_a_small_flask():
             ),
         }
     )
-    assert "suction-flask-small" in [a.finding.code for a in judge_plan(poured, HouseRules(), CRAFTS)]
-    assert "suction-flask-small" not in [a.finding.code for a in judge_plan(SUCTION, HouseRules(), CRAFTS)]
+    assert "suction-flask-small" in [a.finding.code for a in check_plan(poured, HouseRules(), TECHNIQUES)]
+    assert "suction-flask-small" not in [a.finding.code for a in check_plan(SUCTION, HouseRules(), TECHNIQUES)]
 
 
 def test_rinses_with_what_stays_behind_say_what_is_left():
@@ -361,7 +361,7 @@ def test_a_disc_that_is_not_subtracted_is_seen_when_planning():
             {"id": "s5", "kind": "weigh", "on": "product", "container": list(container)},
         ]
         procedure = Procedure.model_validate({"title": "x", "steps": steps})
-        return [a.finding.code for a in judge_plan(procedure, HouseRules(), CRAFTS)]
+        return [a.finding.code for a in check_plan(procedure, HouseRules(), TECHNIQUES)]
 
     assert "disc-in-the-boat" in codes_of("boat")
     assert "disc-in-the-boat" not in codes_of("boat", "disc")

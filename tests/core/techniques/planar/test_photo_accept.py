@@ -6,7 +6,7 @@ import pytest
 
 from helvor.core.record.entry import Problem
 from helvor.core.techniques.planar.photo import accept
-from helvor.core.techniques.planar.photo.check_photograph import judge_photo
+from helvor.core.techniques.planar.photo.check_photograph import check_photograph
 from helvor.core.techniques.planar.photo.proposal import FoundSpot, Line, Proposal
 from helvor.core.techniques.planar.plate import Front, Lane, LaneOnPlate, Plate, SetUp, Spot, seen_again
 
@@ -158,16 +158,16 @@ def test_a_faint_spot_as_high_as_a_sure_one_has_company():
 def test_what_is_wrong_with_a_photograph_is_said(changes, code, level):
     p = proposal(**changes)
     names = [f"T{n}" for n in range(1, len(p.spots) + 1)]
-    assert [(f.code, f.level) for f in judge_photo(p, names)] == [(code, level)]
+    assert [(f.code, f.level) for f in check_photograph(p, names)] == [(code, level)]
 
 
 @pytest.mark.parametrize(("said", "codes"), [(10.4, []), (14.0, ["photo-origin-elsewhere"]), (None, [])])
 def test_an_origin_elsewhere_than_the_set_up_says_is_noted(said, codes):
-    assert [f.code for f in judge_photo(proposal(), ["T1"], said)] == codes
+    assert [f.code for f in check_photograph(proposal(), ["T1"], said)] == codes
 
 
 def test_a_good_photograph_has_nothing_to_say():
-    assert judge_photo(proposal(), ["T1"]) == []
+    assert check_photograph(proposal(), ["T1"]) == []
     assert proposal().rf(found()) == pytest.approx(35 / 80)
     assert proposal(front=None).rf(found()) is None
 

@@ -7,7 +7,7 @@ from helvor.core.engine.run.record import BLANK
 from helvor.core.engine.run.work_out import work_out
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Step, procedure_from
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.core.techniques.safety.catalogue import RUN_ONLY
 from helvor.shelf.procedures import shipped_procedure
 from tests.core.techniques.extraction.test_runs import typed
@@ -29,7 +29,7 @@ WARMED = procedure_from(
 
 
 def told(*lines, procedure=WARMED, rules=None):
-    found = work_out(typed(*lines, procedure=procedure), HouseRules(rules or {}), CRAFTS).findings
+    found = work_out(typed(*lines, procedure=procedure), HouseRules(rules or {}), TECHNIQUES).findings
     return {finding.code: finding for finding in found}
 
 
@@ -120,7 +120,7 @@ def test_what_only_a_record_shows_is_in_the_catalogue():
     ],
 )
 def test_what_ships_gives_no_stop_and_no_caution(name):
-    from helvor.core.engine.plan.check_plan import judge_plan
+    from helvor.core.engine.plan.check_plan import check_plan
 
-    advice = judge_plan(shipped_procedure(name), HouseRules(), CRAFTS)
+    advice = check_plan(shipped_procedure(name), HouseRules(), TECHNIQUES)
     assert [a.finding.what for a in advice if a.finding.level in ("stop", "caution")] == []

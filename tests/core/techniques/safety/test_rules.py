@@ -2,11 +2,11 @@
 
 import pytest
 
-from helvor.core.engine.plan.check_plan import judge_plan
+from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.hazards.substances import label_of
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import procedure_from
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.core.techniques.safety.catalogue import RUN_ONLY
 from helvor.core.techniques.safety.rules import RULES
 
@@ -47,7 +47,7 @@ def procedure(substances, steps, **more):
 
 
 def told(substances, steps, rules=None, **more):
-    return [a.finding for a in judge_plan(procedure(substances, steps, **more), HouseRules(rules or {}), CRAFTS)]
+    return [a.finding for a in check_plan(procedure(substances, steps, **more), HouseRules(rules or {}), TECHNIQUES)]
 
 
 ETHER = [liquid("diethyl ether")]

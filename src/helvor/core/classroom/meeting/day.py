@@ -239,7 +239,7 @@ def where_and_what(happened: e.Happened) -> str:
     return f"{f'Bench {happened.bench}' if happened.bench else 'In the room'}: {happened.what}"
 
 
-def judge(day: Day, expected: Mapping[str, float]) -> list[Finding]:
+def check_meeting(day: Day, expected: Mapping[str, float]) -> list[Finding]:
     """What the day book shows, the most serious first.
 
     Args:

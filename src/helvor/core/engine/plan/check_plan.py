@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from helvor.core.engine.plan.timeline import timeline
-from helvor.core.engine.technique import Crafts
+from helvor.core.engine.technique import Techniques
 from helvor.core.hazards.care import Care
 from helvor.core.hazards.incompatible import HYDROXIDE, STRONG_ACID
 from helvor.core.hazards.substances import care_of, liquids_of, of_step
@@ -128,10 +128,10 @@ class Plan:
 Rule = Callable[[Plan], Iterator[Advice]]
 
 
-def judge_plan(procedure: Procedure, rules: HouseRules, crafts: Crafts) -> list[Advice]:
+def check_plan(procedure: Procedure, rules: HouseRules, techniques: Techniques) -> list[Advice]:
     """Every finding on a procedure, most serious first, then by step."""
-    plan = Plan(procedure, rules.over(procedure.house_rules), list(moments(procedure, crafts.kinds)))
-    rules_here = (*RULES, *(rule for craft in crafts.all for rule in craft.plan_rules))
+    plan = Plan(procedure, rules.over(procedure.house_rules), list(moments(procedure, techniques.kinds)))
+    rules_here = (*RULES, *(rule for technique in techniques.all for rule in technique.plan_rules))
     found = [advice for rule in rules_here for advice in rule(plan)]
     place = {step.id: i for i, step in enumerate(procedure.steps)}
     return sorted(found, key=lambda a: (SEVERITY[a.finding.level], place.get(a.step, -1)))

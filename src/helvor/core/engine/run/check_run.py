@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from helvor.core.engine.run.ledger import Ledger, PortionMass, Yield, is_blank
 from helvor.core.engine.run.record import Run, WeighedOn
-from helvor.core.engine.technique import NO_CRAFTS, Crafts
+from helvor.core.engine.technique import NO_TECHNIQUES, Techniques
 from helvor.core.quantities.measured import Measured, shown
 from helvor.core.quantities.reading import round_to
 from helvor.core.record.finding import Finding
@@ -34,20 +34,20 @@ class Case:
     run: Run
     ledger: Ledger
     rules: HouseRules
-    crafts: Crafts = NO_CRAFTS
+    techniques: Techniques = NO_TECHNIQUES
 
     @property
     def kinds(self) -> Mapping[str, StepKind]:
         """Every kind of step by key."""
-        return self.crafts.kinds
+        return self.techniques.kinds
 
 
 Rule = Callable[[Case], Iterator[Finding]]
 
 
-def judge(case: Case) -> list[Finding]:
-    """Walk the rules over a run, then those of the crafts."""
-    rules = (*RULES, *(rule for craft in case.crafts.all for rule in craft.rules))
+def check_run(case: Case) -> list[Finding]:
+    """Walk the rules over a run, then those of the techniques."""
+    rules = (*RULES, *(rule for technique in case.techniques.all for rule in technique.rules))
     return [finding for rule in rules for finding in rule(case)]
 
 

@@ -319,7 +319,7 @@ GENERAL: tuple[type[Payload], ...] = (
     Struck,
     Acknowledged,
 )
-"""Kinds of entry that every run knows; crafts bring their own."""
+"""Kinds of entry that every run knows; techniques bring their own."""
 
 
 ESTIMATED = 0.10

@@ -402,7 +402,7 @@ def _mean(ons: Sequence[WeighedOn]) -> Tare:
     return Tare(Measured(math.fsum(masses) / n, parts, decimals), "weighed", (), tuple(ons), spread)
 
 
-def keep(run: Run, rules: HouseRules) -> Ledger:
+def build_ledger(run: Run, rules: HouseRules) -> Ledger:
     """Work the ledger out of a run."""
     scales = _Scales(run)
     graph = _Graph(run.procedure)

@@ -18,7 +18,7 @@ from dataclasses import dataclass
 
 from helvor.core.engine.run.check_run import COVERAGE, Case, join
 from helvor.core.engine.run.ledger import ComponentAccount, PortionMass
-from helvor.core.engine.technique import Cause, Crafts, Sign
+from helvor.core.engine.technique import Cause, Sign, Techniques
 from helvor.core.quantities.measured import Measured
 from helvor.core.record.procedure import Procedure
 
@@ -105,9 +105,9 @@ def ends_through(procedure: Procedure, ends: Iterable[str], step_id: str) -> lis
     ]
 
 
-def rank(case: Case, crafts: Crafts) -> list[Ranked]:
+def rank(case: Case, techniques: Techniques) -> list[Ranked]:
     """Every cause that the record allows, the likeliest first."""
-    rules = (*CAUSES, *(cause for craft in crafts.all for cause in craft.causes))
+    rules = (*CAUSES, *(cause for technique in techniques.all for cause in technique.causes))
     here = gaps(case)
     ranked = [_ranked(cause, here, case) for rule in rules for cause in rule(case)]
     return sorted(ranked, key=lambda one: (-one.score, one.cause.code, one.cause.portion))

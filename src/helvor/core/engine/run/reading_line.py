@@ -32,7 +32,7 @@ from pydantic import ValidationError
 
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.record import Run, check, gather
-from helvor.core.engine.technique import NO_CRAFTS, Crafts
+from helvor.core.engine.technique import NO_TECHNIQUES, Techniques
 from helvor.core.quantities.reading import Reading, Unreadable, parse, parse_amount
 from helvor.core.record.entry import Entry, Payload
 from helvor.core.record.procedure import Procedure, named, same
@@ -75,12 +75,14 @@ class Understood:
     says: str
 
 
-def understand(text: str, entries: Sequence[Entry], step: str = "", crafts: Crafts = NO_CRAFTS) -> Understood:
+def understand(
+    text: str, entries: Sequence[Entry], step: str = "", techniques: Techniques = NO_TECHNIQUES
+) -> Understood:
     """Read one typed line against the run as it stands.
 
     Args:
         step: id of the step that is being worked on; the reading is put beside it.
-        crafts: bring words of their own.
+        techniques: bring words of their own.
 
     Raises:
         Unreadable: with one sentence for the person.
@@ -91,9 +93,9 @@ def understand(text: str, entries: Sequence[Entry], step: str = "", crafts: Craf
     if not line:
         raise Unreadable("Enter a reading, such as dish 3 32.514 or take salt 1.02 g.")
     first = words[0].casefold()
-    command = _COMMAND.get(first) or crafts.commands.get(first)
+    command = _COMMAND.get(first) or techniques.commands.get(first)
     if first in ("tried", "check"):
-        understood = (_tried if first == "tried" else _checked)(words[1:], run, step, crafts)
+        understood = (_tried if first == "tried" else _checked)(words[1:], run, step, techniques)
     else:
         understood = command(words[1:], run, step) if command else _weighing(words, run, step)
     try:
@@ -114,14 +116,14 @@ def beside(line: str, procedure: Procedure) -> tuple[str, str]:
     return "", line
 
 
-def complete(text: str, entries: Sequence[Entry], crafts: Crafts = NO_CRAFTS) -> list[str]:
+def complete(text: str, entries: Sequence[Entry], techniques: Techniques = NO_TECHNIQUES) -> list[str]:
     """Words that could come next, most likely first."""
     run = gather(entries)
     words = text.split(" ")
     stub, before = words[-1].casefold(), " ".join(words[:-1]).casefold().strip()
     substances = [s.name for s in run.procedure.substances]
     if len(words) == 1:
-        offered = [*run.containers, *_COMMANDS, *crafts.commands]
+        offered = [*run.containers, *_COMMANDS, *techniques.commands]
     elif words[0].casefold() == "take":
         offered = substances if len(words) == 2 else ["instead"]
     elif words[0].casefold() in ("vol", "net"):
@@ -318,10 +320,10 @@ def _skip(words: list[str], run: Run, step: str) -> Understood:
     return Understood(built(e.Marked, step=key, how="skipped", why=why), f"step *{number}* is skipped: {why}")
 
 
-def _tried(words: list[str], run: Run, step: str, crafts: Crafts) -> Understood:
+def _tried(words: list[str], run: Run, step: str, techniques: Techniques) -> Understood:
     said = " ".join(words).casefold()
     here = run.procedure.step(step)
-    trials = crafts.trials(here.kind) if here else ()
+    trials = techniques.trials(here.kind) if here else ()
     if not trials:
         raise Unreadable("This step has no test: open the step that has one.")
     for trial in trials:
@@ -332,9 +334,9 @@ def _tried(words: list[str], run: Run, step: str, crafts: Crafts) -> Understood:
     raise Unreadable(f"Enter the result, for example: tried {offered}.")
 
 
-def _checked(words: list[str], run: Run, step: str, crafts: Crafts) -> Understood:
+def _checked(words: list[str], run: Run, step: str, techniques: Techniques) -> Understood:
     here = run.procedure.step(step)
-    known = list(dict.fromkeys(check.key for check in crafts.checks(here.kind))) if here else []
+    known = list(dict.fromkeys(check.key for check in techniques.checks(here.kind))) if here else []
     if not known:
         raise Unreadable("This step has no set-up checks.")
     asked = known if [word.casefold() for word in words] == ["all"] else [word.casefold() for word in words]

@@ -74,7 +74,7 @@ class Run:
         instead: step id and kit in lower case → what was used in its place.
         checked: step id → the checks seen to.
         answers: question → what the bench answered itself.
-        other: lines of the crafts' own kinds of entry; see :meth:`of`.
+        other: lines of the techniques' own kinds of entry; see :meth:`of`.
     """
 
     procedure: Procedure = BLANK
@@ -99,7 +99,7 @@ class Run:
     acknowledged: dict[tuple[str, str, str], str] = field(default_factory=dict)
 
     def of(self, kind: type[_Said]) -> list[tuple[Line, _Said]]:
-        """The standing entries of a craft's kind, with their lines."""
+        """The standing entries of a technique's kind, with their lines."""
         return [(line, line.head.payload) for line in self.other if isinstance(line.head.payload, kind)]
 
     @property

@@ -8,12 +8,12 @@ from functools import cached_property
 from uuid import UUID
 
 from helvor.core.engine.plan.branches import branches
-from helvor.core.engine.run.check_run import Case, judge
-from helvor.core.engine.run.ledger import Ledger, keep
+from helvor.core.engine.run.check_run import Case, check_run
+from helvor.core.engine.run.ledger import Ledger, build_ledger
 from helvor.core.engine.run.losses import Gap, Ranked, gaps, rank
 from helvor.core.engine.run.record import Run, gather
 from helvor.core.engine.run.standing import Standing, standing
-from helvor.core.engine.technique import NO_CRAFTS, Check, Crafts, Trial
+from helvor.core.engine.technique import NO_TECHNIQUES, Check, Techniques, Trial
 from helvor.core.record.entry import Entry
 from helvor.core.record.finding import by_severity
 from helvor.core.record.house_rules import QUESTION, HouseRules, School
@@ -88,7 +88,7 @@ class RunWorksheet(Worksheet):
     @cached_property
     def causes(self) -> list[Ranked]:
         """Where matter may have gone, ordered by what points to it."""
-        return rank(self.case, self.case.crafts)
+        return rank(self.case, self.case.techniques)
 
     @cached_property
     def gaps(self) -> list[Gap]:
@@ -124,22 +124,22 @@ class RunWorksheet(Worksheet):
 def work_out(
     entries: Iterable[Entry],
     rules: HouseRules | None = None,
-    crafts: Crafts = NO_CRAFTS,
+    techniques: Techniques = NO_TECHNIQUES,
 ) -> RunWorksheet:
     """Fold a page's entries and work the run out.
 
     Args:
         entries: all entries of the page, struck ones too.
         rules: the house rules; those of the procedure are laid over them.
-        crafts: the techniques that can be carried out in a run; the general kinds of step without.
+        techniques: the techniques that can be carried out in a run; the general kinds of step without.
     """
     run = gather(entries)
-    known = crafts.kinds
+    known = techniques.kinds
     in_force = (rules or HouseRules()).over(run.procedure.house_rules)
-    ledger = keep(run, in_force)
-    case = Case(run, ledger, in_force, crafts)
+    ledger = build_ledger(run, in_force)
+    case = Case(run, ledger, in_force, techniques)
     findings = [
-        found.accepted(run.acknowledged.get((found.code, found.about, found.what), "")) for found in judge(case)
+        found.accepted(run.acknowledged.get((found.code, found.about, found.what), "")) for found in check_run(case)
     ]
     steps = [
         StepSeen(
@@ -152,8 +152,8 @@ def work_out(
             corrected=step.id in run.corrections,
             branch=branch,
             house=_house(step, known.get(step.kind), in_force),
-            checks=_checks(step, run, in_force, crafts),
-            trials=_trials(step, run, crafts),
+            checks=_checks(step, run, in_force, techniques),
+            trials=_trials(step, run, techniques),
         )
         for number, (step, branch) in enumerate(
             zip(run.procedure.steps, branches(run.procedure.steps), strict=True), start=1
@@ -170,15 +170,15 @@ def _house(step: Step, kind: StepKind | None, rules: HouseRules) -> tuple[tuple[
     return tuple((QUESTION[key].words, rules[key]) for key in kind.rules)
 
 
-def _checks(step: Step, run: Run, rules: HouseRules, crafts: Crafts) -> tuple[tuple[Check, bool], ...]:
+def _checks(step: Step, run: Run, rules: HouseRules, techniques: Techniques) -> tuple[tuple[Check, bool], ...]:
     """The checks that the house rules ask for."""
     ticked = run.checked.get(step.id, frozenset())
-    return tuple((check, check.key in ticked) for check in crafts.checks(step.kind, rules))
+    return tuple((check, check.key in ticked) for check in techniques.checks(step.kind, rules))
 
 
-def _trials(step: Step, run: Run, crafts: Crafts) -> tuple[TrialSeen, ...]:
+def _trials(step: Step, run: Run, techniques: Techniques) -> tuple[TrialSeen, ...]:
     seen = []
-    for trial in crafts.trials(step.kind):
+    for trial in techniques.trials(step.kind):
         here = [(line, tried) for line, tried in run.tried if tried.step == step.id and tried.trial == trial.key]
         seen.append(TrialSeen(trial, tuple(tried.passed for _, tried in here), here[-1][0].root.id if here else None))
     return tuple(seen)

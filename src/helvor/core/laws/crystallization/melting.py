@@ -76,13 +76,13 @@ class Verdict:
     do: str
 
 
-def judge_range(seen: Range, published: float, what: str) -> Verdict:
+def rate_range(seen: Range, published: float, what: str) -> Verdict:
     """Hold a range against a published melting point (Melting 1, 2).
 
     Args:
         published: °C; what: name of the substance it should be.
 
-    >>> judge_range(Range(113.2, 114.1), 114.0, "acetanilide").code
+    >>> rate_range(Range(113.2, 114.1), 114.0, "acetanilide").code
     'fits'
     """
     book = f"{round_to(published, 1)} °C"

@@ -90,7 +90,7 @@ class Judged:
         return SUITS[self.level]
 
 
-def judge_tube(tried: Tried) -> tuple[Level, float, str] | None:
+def rate_tube(tried: Tried) -> tuple[Level, float, str] | None:
     """What a test tube says (Choose 4); None where it was not looked at enough."""
     if tried.cold == "all":
         return "caution", -2.0, "soluble cold: too good a solvent alone; use it in a solvent pair"
@@ -111,7 +111,7 @@ def judge_tube(tried: Tried) -> tuple[Level, float, str] | None:
     return None
 
 
-def judge_solvent(one: Candidate, melts: float | None, melts_wet: float | None = None) -> Judged:
+def rate_solvent(one: Candidate, melts: float | None, melts_wet: float | None = None) -> Judged:
     """One solvent for a solid (Choose 1 to 5).
 
     Args:
@@ -145,7 +145,7 @@ def judge_solvent(one: Candidate, melts: float | None, melts_wet: float | None =
         else:
             score += min(3.0, steep / 10 + 1)
             why.append(f"hot it dissolves {digits(steep, 2)} times as much as cold")
-    tube = judge_tube(one.tried) if one.tried is not None else None
+    tube = rate_tube(one.tried) if one.tried is not None else None
     if tube is not None:
         found, by, words = tube
         if found == "good":
@@ -169,7 +169,7 @@ def rank(candidates: Sequence[Candidate], melts: float | None, wet: Mapping[str,
     ['water', 'hexane']
     """
     order = ("good", "note", "caution", "stop")
-    judged = [judge_solvent(one, melts, (wet or {}).get(one.name)) for one in candidates]
+    judged = [rate_solvent(one, melts, (wet or {}).get(one.name)) for one in candidates]
     return sorted(judged, key=lambda one: (order.index(one.level), -one.score, one.name))
 
 

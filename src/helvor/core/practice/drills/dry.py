@@ -50,7 +50,7 @@ class Dry:
             rule = f"two weighings in a row agree within twice the balance's {self.step:g} g"
         return f"Dry enough means: {rule}. Choose the first weighing at which you may stop, or none."
 
-    def judge(self, picked: str) -> Verdict:
+    def marked(self, picked: str) -> Verdict:
         """Judge the weighing that was picked.
 
         Raises:

@@ -65,7 +65,7 @@ class Eluent:
             return f"{window} {ran} Which eluent brings it there?"
         return f"{window} {ran} What do you change first?"
 
-    def judge(self, picked: str) -> Verdict:
+    def marked(self, picked: str) -> Verdict:
         """Judge the change or the eluent that was picked.
 
         Raises:

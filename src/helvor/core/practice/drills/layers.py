@@ -46,7 +46,7 @@ class Layers:
         parts = [f"{volume:.0f} mL of {liquid.name}" for liquid, volume in self.poured]
         return f"A funnel contains {', '.join(parts[:-1])} and {parts[-1]}. Choose the {self.wanted} layer."
 
-    def judge(self, picked: str) -> Verdict:
+    def marked(self, picked: str) -> Verdict:
         """Judge the layer that was picked, *upper* or *lower*.
 
         Raises:

@@ -52,7 +52,7 @@ class Limiting:
     def asks(self) -> str:
         return "Choose the one that is used up first: it limits the yield."
 
-    def judge(self, picked: str) -> Verdict:
+    def marked(self, picked: str) -> Verdict:
         """Judge the substance that was picked, by its name.
 
         Raises:

@@ -128,7 +128,7 @@ class Order:
                 look += work[one].after
         return sorted(found)
 
-    def judge(self, picked: str) -> Verdict:
+    def marked(self, picked: str) -> Verdict:
         """Judge an order: places of those shown, from 1, between blanks.
 
         Raises:

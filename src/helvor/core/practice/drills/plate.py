@@ -33,7 +33,7 @@ class Reading:
     def asks(self) -> str:
         return "Mark the solvent front and the centre of the spot, then enter Rf."
 
-    def judge(self, front: float, spot: float, rf: float) -> Verdict:
+    def marked(self, front: float, spot: float, rf: float) -> Verdict:
         """Judge two marks, mm over the bottom edge, and the Rf written for them.
 
         The usual mistakes: both ways measured from the edge, the fraction upside down, the way left to the front.

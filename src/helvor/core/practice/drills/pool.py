@@ -34,7 +34,7 @@ class Tubes:
     def asks(self) -> str:
         return f"A plate of every tube shows these spots. Choose all tubes to pool as pure {self.wanted}."
 
-    def judge(self, picked: str) -> Verdict:
+    def marked(self, picked: str) -> Verdict:
         """Judge tubes that were picked, their numbers between blanks.
 
         Raises:

@@ -92,7 +92,7 @@ class Empty:
             "Choose the step before which it must be weighed."
         )
 
-    def judge(self, picked: str) -> Verdict:
+    def marked(self, picked: str) -> Verdict:
         """Judge the step that was picked, by its number.
 
         Raises:

@@ -86,7 +86,7 @@ class Wrong:
             f"{self.told.title}: a bench weighed these. One thing went wrong. Choose the mistake that fits all numbers."
         )
 
-    def judge(self, picked: str) -> Verdict:
+    def marked(self, picked: str) -> Verdict:
         """Judge the mistake that was picked.
 
         Raises:

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.run.check_run import COVERAGE, Case, join
-from helvor.core.engine.run.ledger import keep
+from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.reading_line import Understood, built
 from helvor.core.engine.run.record import Run
-from helvor.core.engine.technique import Cause, Check, Craft
+from helvor.core.engine.technique import Cause, Check, Technique
 from helvor.core.laws.column.model import resolution
 from helvor.core.laws.column.pools import STRENGTHS, cost_of, exchanged, odd
 from helvor.core.quantities.reading import Unreadable, digits, parse
@@ -128,7 +128,7 @@ def columns(case: Case) -> Iterator[tuple[int, Column]]:
             yield number, column_of(case.run, case.ledger, step)
 
 
-def judge_columns(case: Case) -> Iterator[Finding]:
+def check_run_columns(case: Case) -> Iterator[Finding]:
     """All findings on columns in a run."""
     for number, column in columns(case):
         yield from _bed(number, column)
@@ -331,12 +331,12 @@ def stayed_on_column(case: Case) -> Iterator[Cause]:
             )
 
 
-def judge_plan_columns(plan: Plan) -> Iterator[Advice]:
+def check_plan_columns(plan: Plan) -> Iterator[Advice]:
     """What can be said of a column before it is packed."""
     run = Run(procedure=plan.procedure)
     if not any(step.kind == ELUTE for step in plan.procedure.steps):
         return
-    ledger = keep(run, plan.rules)
+    ledger = build_ledger(run, plan.rules)
     for number, step in enumerate(plan.procedure.steps, 1):
         if step.kind != ELUTE:
             continue
@@ -471,15 +471,15 @@ def _head(words: list[str], run: Run, step: str) -> Understood:
     return Understood(payload, f"*{describe(payload)}*")
 
 
-CRAFT = Craft(
+TECHNIQUE = Technique(
     key="column",
     title="Column",
     step_kinds=STEP_KINDS,
     payloads=(ColumnPacked, TubesFilled, TubesSpotted, Pooled, LevelSeen),
     checks=CHECKS,
     describe=describe,
-    rules=(judge_columns,),
+    rules=(check_run_columns,),
     causes=(stayed_on_column,),
-    plan_rules=(judge_plan_columns,),
+    plan_rules=(check_plan_columns,),
     commands={"tubes": _fill, "tube": _fill, "spots": _spots, "pool": _pool, "column": _column, "head": _head},
 )

@@ -9,11 +9,11 @@ from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.run.check_run import COVERAGE, Case
 from helvor.core.engine.run.reading_line import Understood, built
 from helvor.core.engine.run.record import Run
-from helvor.core.engine.technique import Cause, Check, Craft
+from helvor.core.engine.technique import Cause, Check, Technique
 from helvor.core.laws.crystallization.melting import (
     Standard,
     correction,
-    judge_range,
+    rate_range,
     read_range,
     same_by_mixing,
     too_fast,
@@ -138,7 +138,7 @@ CHECKS: dict[str, tuple[Check, ...]] = {
 }
 
 
-def judge_crystals(case: Case) -> Iterator[Finding]:
+def check_run_crystals(case: Case) -> Iterator[Finding]:
     """All findings on recrystallizing and melting in a run."""
     for flask in flasks(case.run, case.ledger):
         yield from _dissolved(flask)
@@ -292,7 +292,7 @@ def _ranges(case: Case) -> Iterator[Finding]:
     alone = {one.said.portion.casefold(): one for one in found if not one.said.mixed_with}
     for one in alone.values():
         if one.published is not None:
-            verdict = judge_range(one.true, one.published, one.what)
+            verdict = rate_range(one.true, one.published, one.what)
             # What is not the product yet may be impure: that is why it is purified.
             before = case.run.procedure.portion(one.said.portion).end != "product" and verdict.level == "caution"
             code = "melting-before" if before else f"melting-{verdict.code}"
@@ -368,7 +368,7 @@ def where_it_stayed(case: Case) -> Iterator[Cause]:
             )
 
 
-def judge_plan_crystals(plan: Plan) -> Iterator[Advice]:
+def check_plan_crystals(plan: Plan) -> Iterator[Advice]:
     """What can be said of a recrystallization before the first flask is warm."""
     procedure = plan.procedure
     for number, step in enumerate(procedure.steps, 1):
@@ -571,16 +571,16 @@ def _try(words: list[str], run: Run, step: str) -> Understood:
     return Understood(payload, f"*{describe(payload)}*")
 
 
-CRAFT = Craft(
+TECHNIQUE = Technique(
     key="crystallization",
     title="Crystals",
     step_kinds=STEP_KINDS,
     payloads=(SolventAdded, TemperatureSeen, Crystallized, MeltingSeen, StandardMelted, SolventTried),
     checks=CHECKS,
     describe=describe,
-    rules=(judge_crystals,),
+    rules=(check_run_crystals,),
     causes=(where_it_stayed,),
-    plan_rules=(judge_plan_crystals,),
+    plan_rules=(check_plan_crystals,),
     commands={
         "solvent": _solvent,
         "temp": _temperature,

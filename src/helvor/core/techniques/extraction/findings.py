@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 
 from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.run.check_run import COVERAGE, Case, join
-from helvor.core.engine.run.ledger import Ledger, keep
+from helvor.core.engine.run.ledger import Ledger, build_ledger
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Cause
 from helvor.core.hazards.care import named
@@ -60,7 +60,7 @@ Rule = Callable[[Case, Flow], Iterator[Finding]]
 
 
 def concerns(run: Run) -> bool:
-    """Whether anything in a run is this craft's."""
+    """Whether anything in a run is this technique's."""
     return any(step.kind in OURS for step in run.procedure.steps)
 
 
@@ -81,14 +81,14 @@ def expected_name(run: Run, step_id: str, place: str) -> str:
     if other:
         return next((name for name in step.gives if not same(name, other)), "")
     plain = HouseRules(run.procedure.house_rules)
-    parting = follow(run, keep(run, plain), plain, {}).partings.get(step_id)
+    parting = follow(run, build_ledger(run, plain), plain, {}).partings.get(step_id)
     if parting is None or parting.settled is None:
         return ""
     return step.gives[0] if parting.settled.where(parting.makes) == place else step.gives[1]
 
 
-def judge_layers(case: Case) -> Iterator[Finding]:
-    """All findings of this craft in a run."""
+def check_run_layers(case: Case) -> Iterator[Finding]:
+    """All findings of this technique in a run."""
     if not concerns(case.run):
         return
     flow = flow_of(case)
@@ -814,14 +814,14 @@ def stayed_in_layers(case: Case) -> Iterator[Cause]:
             )
 
 
-def judge_plan_layers(plan: Plan) -> Iterator[Advice]:
+def check_plan_layers(plan: Plan) -> Iterator[Advice]:
     """What can be said of an extraction before anybody starts."""
     procedure = plan.procedure
     if not any(step.kind in OURS for step in procedure.steps):
         return
     run = Run(procedure=procedure)
     kinds = {moment.step.kind: moment.kind for moment in plan.moments if moment.kind is not None}
-    flow = follow(run, keep(run, plan.rules), plan.rules, kinds)
+    flow = follow(run, build_ledger(run, plan.rules), plan.rules, kinds)
     fill = FILL[plan.rules["funnel-fill"].key]
     for number, step in enumerate(procedure.steps, 1):
         parting = flow.partings.get(step.id)

@@ -13,7 +13,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from helvor.core.engine.run.ledger import keep
+from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.record import Run
 from helvor.core.hazards.care import named
 from helvor.core.laws.extraction.acid_base import Acts, Chosen, base_needed, reagent_for, to_reach
@@ -467,7 +467,7 @@ class _Draft:
 
     def _follow(self, procedure: Procedure) -> Flow:
         run = Run(procedure=procedure)
-        return follow(run, keep(run, self.rules), self.rules, self.kinds)
+        return follow(run, build_ledger(run, self.rules), self.rules, self.kinds)
 
     def _shares(self, procedure: Procedure, flow: Flow) -> dict[str, dict[str, float]]:
         """Product portion → component → the part of it that ends there."""

@@ -7,7 +7,7 @@ from datetime import datetime
 
 from helvor.core.engine.run.reading_line import Understood, built
 from helvor.core.engine.run.record import Run
-from helvor.core.engine.technique import Check, Craft, Trial
+from helvor.core.engine.technique import Check, Technique, Trial
 from helvor.core.laws.extraction.drying import AGENT, agent_named
 from helvor.core.quantities.reading import Unreadable, parse, parse_number
 from helvor.core.record.entry import Payload
@@ -304,7 +304,7 @@ def _gone(words: list[str], run: Run, step: str) -> Understood:
     return Understood(payload, describe(payload))
 
 
-CRAFT = Craft(
+TECHNIQUE = Technique(
     key="extraction",
     title="Extraction",
     step_kinds=STEP_KINDS,
@@ -312,8 +312,8 @@ CRAFT = Craft(
     checks=CHECKS,
     trials=TRIALS,
     describe=describe,
-    rules=(rules.judge_layers,),
+    rules=(rules.check_run_layers,),
     causes=(rules.stayed_in_layers,),
-    plan_rules=(rules.judge_plan_layers,),
+    plan_rules=(rules.check_plan_layers,),
     commands={"vent": _vent, "drain": _drain, "rag": _rag, "ph": _ph, "agent": _agent, "drops": _drops, "gone": _gone},
 )

@@ -12,7 +12,7 @@ from helvor.core.engine.run.ledger import Ledger
 from helvor.core.engine.run.losses import ends_through
 from helvor.core.engine.run.reading_line import Understood, built
 from helvor.core.engine.run.record import Run
-from helvor.core.engine.technique import Cause, Check, Craft
+from helvor.core.engine.technique import Cause, Check, Technique
 from helvor.core.hazards.substances import liquids_of, of_name
 from helvor.core.laws.filtration.oven import limits
 from helvor.core.laws.filtration.paper import cone_of, fill_line
@@ -307,11 +307,11 @@ def flask_too_full(case: Case) -> Iterator[Finding]:
 
 
 def set_up_unchecked(case: Case) -> Iterator[Finding]:
-    """A set-up that can hurt somebody is in use without having been looked over; any craft's."""
+    """A set-up that can hurt somebody is in use without having been looked over; any technique's."""
     touched = {said.step for _, said in case.run.of(Poured)} | set(case.run.done)
     for number, step in enumerate(case.run.procedure.steps, 1):
         ticked = case.run.checked.get(step.id, frozenset())
-        left = [c for c in case.crafts.checks(step.kind, case.rules) if c.safety and c.key not in ticked]
+        left = [c for c in case.techniques.checks(step.kind, case.rules) if c.safety and c.key not in ticked]
         if step.id in touched and left:
             yield Finding(
                 "set-up-unchecked",
@@ -644,7 +644,7 @@ def _filtrate(words: list[str], run: Run, step: str) -> Understood:
     return Understood(payload, describe(payload))
 
 
-CRAFT = Craft(
+TECHNIQUE = Technique(
     key="filtration",
     title="Filtration",
     step_kinds=STEP_KINDS,

@@ -62,7 +62,7 @@ class Case:
 Rule = Callable[[Case], Iterator[Finding]]
 
 
-def judge(sheet: PlateWorksheet, rules: HouseRules, eluotropic_rank: Mapping[str, int]) -> list[Finding]:
+def check_plate(sheet: PlateWorksheet, rules: HouseRules, eluotropic_rank: Mapping[str, int]) -> list[Finding]:
     """Walk the rules over a worked-out plate."""
     case = Case(sheet, rules, eluotropic_rank)
     return [finding for rule in RULES for finding in rule(case)]

@@ -18,7 +18,7 @@ from helvor.core.record.finding import by_severity
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.remembered import remembered
 from helvor.core.record.worksheet import Stage
-from helvor.core.techniques.planar import check_plate as judge
+from helvor.core.techniques.planar.check_plate import check_plate
 from helvor.core.techniques.planar.plate import Front, LaneOnPlate, Plate, Spot, SpotOnPlate, gather
 from helvor.core.techniques.planar.results import Arriving, FrontHere, Neighbours, PlateWorksheet, SpotResult
 
@@ -80,7 +80,7 @@ def work_out_plate(plate: Plate, rules: HouseRules, eluotropic_rank: Mapping[str
     )
     findings = [
         found.accepted(plate.acknowledged.get((found.code, found.about, found.what), ""))
-        for found in judge.judge(sheet, rules, eluotropic_rank)
+        for found in check_plate(sheet, rules, eluotropic_rank)
     ]
     return replace(sheet, findings=by_severity(findings))
 

@@ -8,7 +8,7 @@ from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.run.check_run import COVERAGE, Case, join
 from helvor.core.engine.run.ledger import SubstanceTaken
 from helvor.core.engine.run.losses import ends_through
-from helvor.core.engine.technique import Cause, Check, Craft, Trial
+from helvor.core.engine.technique import Cause, Check, Technique, Trial
 from helvor.core.laws.precipitation.gravimetry import factor, parallels
 from helvor.core.quantities.formula import molar_mass, plain, readable, supplies
 from helvor.core.quantities.measured import shown, total
@@ -309,7 +309,7 @@ def expressed_in_vain(plan: Plan) -> Iterator[Advice]:
                 )
 
 
-CRAFT = Craft(
+TECHNIQUE = Technique(
     key="precipitation",
     title="Precipitation",
     step_kinds=STEP_KINDS,

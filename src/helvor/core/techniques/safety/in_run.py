@@ -17,7 +17,7 @@ from helvor.core.hazards.care import named
 from helvor.core.hazards.substances import care_of
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import Portion, Procedure, Step, Substance, same
-from helvor.core.techniques.safety.rules import LOCAL, judge_plan_safety
+from helvor.core.techniques.safety.rules import LOCAL, check_plan_safety
 
 NEAR_BOILING = 10.0
 """°C below a liquid's boiling point from which it counts as boiling. Common practice."""
@@ -94,10 +94,10 @@ def _told(
 ) -> tuple[Advice, ...]:
     """What the plan's rules say. It hangs on nothing that a reading changes, so it is worked out once."""
     procedure = Procedure.model_construct(title="", steps=steps, substances=substances, portions=portions)
-    return tuple(judge_plan_safety(Plan(procedure, held.rules, list(moments(procedure, held.kinds)))))
+    return tuple(check_plan_safety(Plan(procedure, held.rules, list(moments(procedure, held.kinds)))))
 
 
-def judge_safety(case: Case) -> Iterator[Finding]:
+def check_run_safety(case: Case) -> Iterator[Finding]:
     """All findings of safety in a run."""
     run = case.run
     at_hand = run.next_step.id if run.next_step is not None else ""

@@ -655,7 +655,7 @@ RULES: tuple[SafetyRule, ...] = (
 """Every rule; ``docs/safety.md`` is drawn from it."""
 
 
-def judge_plan_safety(plan: Plan) -> Iterator[Advice]:
+def check_plan_safety(plan: Plan) -> Iterator[Advice]:
     """Walk the table over a plan."""
     for row in RULES:
         yield from row.rule(plan)

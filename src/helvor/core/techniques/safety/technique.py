@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from helvor.core.engine.technique import Craft
-from helvor.core.techniques.safety.in_run import judge_safety
-from helvor.core.techniques.safety.rules import judge_plan_safety
+from helvor.core.engine.technique import Technique
+from helvor.core.techniques.safety.in_run import check_run_safety
+from helvor.core.techniques.safety.rules import check_plan_safety
 
-CRAFT = Craft(key="safety", title="Safety", rules=(judge_safety,), plan_rules=(judge_plan_safety,))
+TECHNIQUE = Technique(key="safety", title="Safety", rules=(check_run_safety,), plan_rules=(check_plan_safety,))

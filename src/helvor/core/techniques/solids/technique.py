@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from helvor.core.engine.run.check_run import Case
-from helvor.core.engine.technique import Cause, Check, Craft, Trial
+from helvor.core.engine.technique import Cause, Check, Technique, Trial
 from helvor.core.quantities.reading import digits
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import Step
@@ -156,7 +156,7 @@ def dried_in(case: Case) -> Iterator[Cause]:
                 yield Cause("dried-in", "gain", f"Dissolved salts dried onto {name}.", points, 0.3, portion=name)
 
 
-CRAFT = Craft(
+TECHNIQUE = Technique(
     key="solids",
     title="Solid mixtures",
     step_kinds=STEP_KINDS,

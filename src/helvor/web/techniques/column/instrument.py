@@ -25,7 +25,7 @@ from helvor.core.techniques.column.rack import (
 )
 from helvor.core.techniques.column.technique import LOW_HEAD
 from helvor.web.rendering import drawn_once, fragment
-from helvor.web.run.crafts import AtStep
+from helvor.web.run.at_step import AtStep
 from helvor.web.techniques.extraction.drawing import Axis
 from helvor.web.techniques.filtration.instrument import Mark, marks_of
 

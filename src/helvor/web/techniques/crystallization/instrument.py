@@ -25,7 +25,7 @@ from helvor.core.techniques.crystallization.record import (
     where_it_went,
 )
 from helvor.web.rendering import drawn_once, fragment
-from helvor.web.run.crafts import AtStep
+from helvor.web.run.at_step import AtStep
 from helvor.web.techniques.crystallization.drawing import CurveShown, amount, draw_curve
 from helvor.web.techniques.extraction.drawing import Axis
 from helvor.web.techniques.filtration.instrument import Mark, marks_of

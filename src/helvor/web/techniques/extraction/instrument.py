@@ -46,11 +46,11 @@ from helvor.core.techniques.extraction.flow import (
 )
 from helvor.core.techniques.extraction.funnel import Now, funnel_now
 from helvor.core.techniques.extraction.technique import boiling_marks, describe
-from helvor.core.techniques.registered import CRAFTS
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.core.techniques.safety.in_run import unweighed
 from helvor.shelf.shelf import known_as, shipped
 from helvor.web.rendering import fragment
-from helvor.web.run.crafts import AtStep
+from helvor.web.run.at_step import AtStep
 from helvor.web.techniques.extraction.drawing import Axis, level, shape
 from helvor.web.techniques.filtration.instrument import Mark, marks_of
 
@@ -238,7 +238,7 @@ class RefluxStep:
 
 
 def _flow(at: AtStep) -> Flow:
-    return follow(at.sheet.run, at.sheet.ledger, _rules(at), CRAFTS.kinds)
+    return follow(at.sheet.run, at.sheet.ledger, _rules(at), TECHNIQUES.kinds)
 
 
 def _rules(at: AtStep) -> HouseRules:

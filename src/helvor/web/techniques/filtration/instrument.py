@@ -16,7 +16,7 @@ from helvor.core.quantities.reading import digits
 from helvor.core.techniques.filtration.entries import DRYING_PLACES, Drying, Filtrate, Poured, Washed
 from helvor.core.techniques.filtration.technique import FILTERS, HALF, Flask, flask_of, liquid_to_filter, melts_of
 from helvor.web.rendering import fragment
-from helvor.web.run.crafts import AtStep
+from helvor.web.run.at_step import AtStep
 
 USUAL_PAPER = 110.0
 """Diameter of the paper where the step does not say, mm."""

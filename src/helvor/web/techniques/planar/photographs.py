@@ -19,7 +19,7 @@ from helvor.core.quantities.reading import Unreadable, parse, round_to
 from helvor.core.record.entry import Entry, Problem, before
 from helvor.core.record.finding import Finding
 from helvor.core.techniques.planar.photo import accept
-from helvor.core.techniques.planar.photo.check_photograph import judge_photo
+from helvor.core.techniques.planar.photo.check_photograph import check_photograph
 from helvor.core.techniques.planar.photo.proposal import (
     PROFILE_STEP,
     STAGES,
@@ -287,7 +287,7 @@ def _body(
         "drawn": _drawn(plate, proposal) if proposal else None,
         "spots": spots,
         "profiles": _profiles(plate, proposal, spots) if proposal else [],
-        "findings": judge_photo(proposal, [s.name for s in spots], origin_said) if proposal else [],
+        "findings": check_photograph(proposal, [s.name for s in spots], origin_said) if proposal else [],
         "front": front,
         "stage": STAGES[cast(Stage, photo.stage)] if photo and not proposal and not photo.trouble else None,
         "csrf": csrf,

@@ -21,7 +21,7 @@ NARROWS = 0.22
 ORIGIN_OFF_MM = 1.0
 
 
-def judge_photo(proposal: Proposal, names: list[str], origin: float | None = None) -> list[Finding]:
+def check_photograph(proposal: Proposal, names: list[str], origin: float | None = None) -> list[Finding]:
     """Findings, most serious first.
 
     Args:

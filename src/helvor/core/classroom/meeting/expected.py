@@ -1,9 +1,9 @@
 """The plan front: how far each bench should have come by now, and how late it is.
 
-Front 1. The plan is the period run through once without any scatter (``prep.period``): what is
+ExpectedProgress 1. The plan is the period run through once without any scatter (``prep.period``): what is
          over by now should be marked done.
-Front 2. A bench is as late as the step it has still to finish was planned to be over before now.
-Front 3. Steps of earlier meetings count as done by then.
+ExpectedProgress 2. A bench is as late as the step it has still to finish was planned to be over before now.
+ExpectedProgress 3. Steps of earlier meetings count as done by then.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from helvor.core.record.procedure import Procedure
 
 
 @dataclass(frozen=True, slots=True)
-class Front:
+class ExpectedProgress:
     """The plan of a meeting.
 
     Attributes:
@@ -34,7 +34,7 @@ class Front:
         return self.before + bisect.bisect_right(self._lane(bench), minutes)
 
     def late(self, bench: int, done: int, minutes: float) -> float:
-        """Minutes that a bench with so many steps done is behind; 0 when it is not (Front 2)."""
+        """Minutes that a bench with so many steps done is behind; 0 when it is not (ExpectedProgress 2)."""
         if not self.over:
             return 0.0
         lane, here = self._lane(bench), max(0, done - self.before)
@@ -49,8 +49,8 @@ class Front:
         return self.over[min(bench, len(self.over) - 1)]
 
 
-def plan_front(procedure: Procedure, meeting: int, fit: Fit) -> Front:
+def expected_progress(procedure: Procedure, meeting: int, fit: Fit) -> ExpectedProgress:
     """The plan front of a simulated meeting."""
     before = sum(step.doer == "bench" and step.meeting < meeting for step in procedure.steps)
     # A step is marked done when hands are off it; what it waits for then is the next one's wait.
-    return Front(before, tuple(tuple(sorted(block.hands_until for block in lane)) for lane in fit.lanes))
+    return ExpectedProgress(before, tuple(tuple(sorted(block.hands_until for block in lane)) for lane in fit.lanes))

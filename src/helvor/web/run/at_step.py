@@ -1,7 +1,7 @@
-"""The crafts on a run's page: forms of their own and an instrument for their steps.
+"""The techniques on a run's page: forms of their own and an instrument for their steps.
 
 An instrument renders itself from its own typed context; the run's page only puts it in its
-place. A new craft adds its name to ``CRAFTS_ON_PAGE``.
+place. A new technique adds its name to ``TECHNIQUES_ON_PAGE``.
 """
 
 from __future__ import annotations
@@ -33,14 +33,14 @@ class AtStep:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CraftForm:
-    """A form of a craft's own kind, with what was typed and what is wrong with it."""
+class TechniqueForm:
+    """A form of a technique's own kind, with what was typed and what is wrong with it."""
 
-    form: CraftFields
+    form: TechniqueFields
 
 
 @dataclass(frozen=True, slots=True)
-class CraftFields:
+class TechniqueFields:
     """What the fields show."""
 
     kind: str
@@ -49,8 +49,8 @@ class CraftFields:
 
 
 @dataclass(frozen=True)
-class CraftOnPage:
-    """A craft's part of the page.
+class TechniqueOnPage:
+    """A technique's part of the page.
 
     Attributes:
         readers: kind of entry → how its form is read.
