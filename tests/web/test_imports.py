@@ -146,7 +146,9 @@ def test_a_workbook_has_the_classes_numbers_as_numbers(school, ida):
     type_in(school.conn, school.ida, school.run, "dish 32.514", "dish powder 35.520", "note =1+1")
     content = ida.get(f"/classes/{school.ida.class_id}/class.xlsx").content
     book = openpyxl.load_workbook(io.BytesIO(content))
-    assert book.sheetnames == ["Weighings", "Portions", "Spots", "Side by side", "Answers", "Findings"]
+    assert book.sheetnames == ["Weighings", "Portions", "Spots", "Side by side", "Answers", "Findings", "Readings"]
+    read = list(book["Readings"].iter_rows(values_only=True))
+    assert read[0][:6] == ("bench", "work", "step", "reading", "of", "quantity")
     rows = list(book["Weighings"].iter_rows(values_only=True))
     mass = rows[0].index("mass, g")
     assert [row[mass] for row in rows[1:]] == [32.514, 35.52]

@@ -6,8 +6,8 @@ from uuid import UUID, uuid4
 
 import psycopg
 import pytest
-from helvor.core.classroom.meeting.expected import expected_progress
 
+from helvor.core.classroom.meeting.expected import expected_progress
 from helvor.core.classroom.prep.period import Setting, simulate
 from helvor.notebook import accounts, classes, lab_log, pages, unknowns
 from helvor.web.board import PlanNow, draw_board, in_use

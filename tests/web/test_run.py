@@ -171,8 +171,11 @@ def test_the_record_goes_out_with_the_numbers_of_the_screen(school, ida):
     assert (salt["shown"], salt["rests_on"]) == ("1.009 ± 0.001 g", "dried")
     weighings = list(csv.DictReader(io.StringIO(ida.get(f"{school.run_url}/run.weighings.csv").text)))
     assert len(weighings) == len(GOOD)
+    readings = list(csv.DictReader(io.StringIO(ida.get(f"{school.run_url}/run.readings.csv").text)))
+    assert [row["value"] for row in readings] == [row["mass_g"] for row in weighings]
     record = json.loads(ida.get(f"{school.run_url}/run.json").text)
     assert record["results"]["closure"]["value"] == pytest.approx(3.004 / 3.006)
+    assert [row["value"] for row in record["results"]["readings"]] == [float(row["value"]) for row in readings]
     assert len(record["entries"]) == len(GOOD) + 1
     svg = ida.get(f"{school.run_url}/run.svg")
     assert svg.headers["content-type"].startswith("image/svg")

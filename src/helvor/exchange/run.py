@@ -6,9 +6,11 @@ import json
 from collections.abc import Iterable
 from typing import Any
 
+from helvor.core.engine.run.readings import readings
 from helvor.core.engine.run.work_out import RunWorksheet
 from helvor.core.quantities.measured import Measured, shown_with_u
 from helvor.core.record.entry import Entry
+from helvor.core.techniques.registered import TECHNIQUES
 from helvor.exchange.planar import FORMAT_VERSION, entry_record
 from helvor.exchange.tables import csv_text
 from helvor.notebook.pages import Page
@@ -76,6 +78,47 @@ def weighing_rows(sheet: RunWorksheet) -> Iterable[tuple[object, ...]]:
             on.entry.by,
             on.entry.at.isoformat(),
         )
+
+
+READING_COLUMNS = (
+    "step",
+    "reading",
+    "of",
+    "quantity",
+    "value",
+    "unit",
+    "resolution",
+    "words",
+    "estimated",
+    "by",
+    "at",
+    "typed_at",
+)
+
+
+def reading_rows(sheet: RunWorksheet) -> Iterable[tuple[object, ...]]:
+    """A row for each figure of each reading that stands, of every technique."""
+    for row in readings(sheet.run, TECHNIQUES):
+        figure = row.figure
+        yield (
+            row.step,
+            row.kind,
+            figure.of,
+            figure.quantity,
+            figure.value,
+            figure.unit,
+            figure.resolution,
+            figure.words,
+            "yes" if row.estimated else "",
+            row.by,
+            row.at.isoformat(),
+            row.typed.isoformat() if row.typed is not None else "",
+        )
+
+
+def reading_table(sheet: RunWorksheet) -> str:
+    """Every reading that stands as CSV."""
+    return csv_text(READING_COLUMNS, reading_rows(sheet))
 
 
 def ledger_table(sheet: RunWorksheet) -> str:
@@ -177,6 +220,7 @@ def results_of(sheet: RunWorksheet) -> dict[str, Any]:
             }
             for f in sheet.findings
         ],
+        "readings": [dict(zip(READING_COLUMNS, row, strict=True)) for row in reading_rows(sheet)],
         "working": [
             f"{line.what}: {line.shown}"
             for lines in (

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal
 
+from helvor.core.engine.figure import Figure
 from helvor.core.record.entry import Payload
 from helvor.core.record.finding import Finding
 from helvor.core.record.house_rules import HouseRules
@@ -102,6 +103,7 @@ class Technique:
         payloads: its kinds of entry.
         checks, trials: by kind of step.
         describe: an entry of its own in bench words.
+        figures: what an entry of its own holds, for tables, workbooks and reports.
         rules, causes: what it judges in a run; plan_rules: in a procedure.
         commands: words of the reading line → how the rest is read.
     """
@@ -113,6 +115,7 @@ class Technique:
     checks: Mapping[str, tuple[Check, ...]] = field(default_factory=dict)
     trials: Mapping[str, tuple[Trial, ...]] = field(default_factory=dict)
     describe: Callable[[Payload], str] | None = None
+    figures: Callable[[Payload], tuple[Figure, ...]] | None = None
     rules: tuple[Callable[[Case], Iterator[Finding]], ...] = ()
     causes: tuple[Callable[[Case], Iterator[Cause]], ...] = ()
     plan_rules: tuple[Callable[[Plan], Iterator[Advice]], ...] = ()
@@ -153,6 +156,13 @@ class Techniques:
             if technique.describe is not None and isinstance(payload, technique.payloads):
                 return technique.describe(payload)
         return ""
+
+    def figures(self, payload: Payload) -> tuple[Figure, ...]:
+        """What a technique's own entry holds; nothing for what is not one."""
+        for technique in self.all:
+            if technique.figures is not None and isinstance(payload, technique.payloads):
+                return technique.figures(payload)
+        return ()
 
 
 NO_TECHNIQUES = Techniques()

@@ -20,9 +20,12 @@ from helvor.exchange.planar import PLATE_COLUMNS, SPOT_COLUMNS, class_table, spo
 from helvor.exchange.review import ANSWER_COLUMNS, NUMBER_COLUMNS, answer_rows, number_rows
 from helvor.exchange.run import (
     PORTION_COLUMNS,
+    READING_COLUMNS,
     WEIGHING_COLUMNS,
     ledger_table,
     portion_rows,
+    reading_rows,
+    reading_table,
     weighing_rows,
     weighing_table,
 )
@@ -134,6 +137,11 @@ def sheets_of(everything: ClassFound) -> Iterator[Sheet]:
             for f in one.sheet.findings
         ),
     )
+    yield Sheet(
+        "Readings",
+        (*place, *READING_COLUMNS),
+        ((one.bench, one.page.title, *row) for one, sheet in runs for row in reading_rows(sheet)),
+    )
 
 
 def _pages(everything: ClassFound) -> list[OnePage]:
@@ -161,6 +169,9 @@ def _tables(everything: ClassFound) -> Iterator[Part]:
         if isinstance(one.sheet, RunWorksheet):
             yield Part(
                 f"tables/{stem}-weighings.csv", f"Weighings, {where}", "text/csv", weighing_table(one.sheet).encode()
+            )
+            yield Part(
+                f"tables/{stem}-readings.csv", f"All readings, {where}", "text/csv", reading_table(one.sheet).encode()
             )
             yield Part(
                 f"tables/{stem}-portions.csv", f"Portions, {where}", "text/csv", ledger_table(one.sheet).encode()

@@ -20,6 +20,7 @@ from psycopg_pool import ConnectionPool
 from starlette.responses import RedirectResponse, Response
 
 from helvor.core.engine.run.losses import Ranked
+from helvor.core.engine.run.readings import ReadingRow, readings
 from helvor.core.engine.run.work_out import RunWorksheet
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.entry import Entry, Typed
@@ -30,7 +31,7 @@ from helvor.core.review import questions
 from helvor.core.review.answers import Marked, SheetSettings
 from helvor.core.review.questions import Question
 from helvor.core.techniques.planar.results import PlateWorksheet
-from helvor.core.techniques.registered import STEP_KINDS
+from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange.pdf import Paper, pdf
 from helvor.notebook import answer_sheets, pages, procedures, report_jobs
 from helvor.notebook.classes import ClassRow, Meeting
@@ -93,6 +94,7 @@ class BenchReport(Report):
     page: Page
     sheet: RunWorksheet | PlateWorksheet
     lines: list[Line]
+    readings: list[ReadingRow]
     drawings: list[tuple[str, Markup]]
     headlines: list[Headline]
     working: list[WorkingLine]
@@ -196,6 +198,7 @@ def bench_report(one: OnePage, who: Visitor, settings: SheetSettings, now: datet
         page=page,
         sheet=sheet,
         lines=_lines(entries, words),
+        readings=list(readings(sheet.run, TECHNIQUES)) if isinstance(sheet, RunWorksheet) else [],
         drawings=drawings,
         headlines=headlines(sheet) if isinstance(sheet, RunWorksheet) else [],
         working=working(sheet) if isinstance(sheet, RunWorksheet) else _plate_working(sheet),

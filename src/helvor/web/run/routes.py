@@ -22,7 +22,7 @@ from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Entry, Line, Problem, before, find, line_up_to
 from helvor.core.record.procedure import same
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
-from helvor.exchange.run import ledger_table, run_record, weighing_table
+from helvor.exchange.run import ledger_table, reading_table, run_record, weighing_table
 from helvor.notebook import classes, containers, pages, procedures
 from helvor.notebook.file_space import nearly_full
 from helvor.notebook.pages import Inked, NotYours, Page
@@ -459,7 +459,7 @@ class SchemeFile:
 @router.get("/runs/{page_id}/run.{suffix}")
 @may(May.BENCH)
 def export(request: Request, page_id: UUID, suffix: str, who: VisitorDep) -> Response:
-    """The run as a file: whole record (json), ledger (csv), weighings (weighings.csv) or scheme (svg)."""
+    """The run as a file: whole record (json), ledger (csv), weighings.csv, readings.csv of every kind, scheme (svg)."""
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
     sheet = sheet_of(only_run(page), entries)
@@ -471,6 +471,8 @@ def export(request: Request, page_id: UUID, suffix: str, who: VisitorDep) -> Res
         return Response(ledger_table(sheet), media_type="text/csv; charset=utf-8", headers=headers)
     if suffix == "weighings.csv":
         return Response(weighing_table(sheet), media_type="text/csv; charset=utf-8", headers=headers)
+    if suffix == "readings.csv":
+        return Response(reading_table(sheet), media_type="text/csv; charset=utf-8", headers=headers)
     if suffix == "json":
         return Response(run_record(page, entries, sheet), media_type="application/json", headers=headers)
     scheme = draw_scheme(sheet) if suffix == "svg" else None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from helvor.core.engine.figure import Figure, figure_of, outcome
 from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.run.check_run import COVERAGE, Case, join
 from helvor.core.engine.run.ledger import build_ledger
@@ -379,6 +380,42 @@ def describe(payload: Payload) -> str:
     return ""
 
 
+def figures(payload: Payload) -> tuple[Figure, ...]:
+    """What an entry holds, for tables: the bed, the tubes, what they show, how high the liquid stands."""
+    match payload:
+        case ColumnPacked() as packed:
+            return (*figure_of("inside width", packed.bore), *figure_of("bed height", packed.bed))
+        case TubesFilled() as filled:
+            words = ", ".join(word for word in (filled.eluent, filled.colour) if word)
+            state = "" if filled.state == "full" else filled.state
+            return tuple(
+                figure
+                for tube in filled.tubes
+                for figure in (
+                    *figure_of("fraction volume", filled.volume, f"tube {tube}", words),
+                    *(
+                        outcome("fraction", ", ".join(w for w in (state, words) if w) or "filled", f"tube {tube}")
+                        if filled.volume is None or state
+                        else ()
+                    ),
+                )
+            )
+        case TubesSpotted() as spotted:
+            shows = STRENGTHS[spotted.strength] if spotted.compound else "nothing seen"
+            spot = f"spot of {spotted.compound}" if spotted.compound else "spot"
+            return tuple(figure for tube in spotted.tubes for figure in outcome(spot, shows, f"tube {tube}"))
+        case Pooled() as pooled:
+            kept = (tube for tube in pooled.tubes if tube not in pooled.without)
+            return tuple(figure for tube in kept for figure in outcome("pooled as", pooled.portion, f"tube {tube}"))
+        case LevelSeen() as seen:
+            trouble = (("the bed ran dry", seen.dry), ("bubbles in the bed", seen.bubbles))
+            return (
+                *figure_of("liquid above the silica", seen.above),
+                *(figure for words, so in trouble if so for figure in outcome("bed", words)),
+            )
+    return ()
+
+
 _TUBES = re.compile(r"(\d{1,3})(?:\s*(?:-|–|to)\s*(\d{1,3}))?")
 
 
@@ -478,6 +515,7 @@ TECHNIQUE = Technique(
     payloads=(ColumnPacked, TubesFilled, TubesSpotted, Pooled, LevelSeen),
     checks=CHECKS,
     describe=describe,
+    figures=figures,
     rules=(check_run_columns,),
     causes=(stayed_on_column,),
     plan_rules=(check_plan_columns,),

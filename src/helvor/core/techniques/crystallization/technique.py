@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from helvor.core.engine.figure import Figure, figure_of, outcome, value_of
 from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.run.check_run import COVERAGE, Case
 from helvor.core.engine.run.reading_line import Understood, built
@@ -437,6 +438,36 @@ def describe(payload: Payload) -> str:
     return ""
 
 
+def figures(payload: Payload) -> tuple[Figure, ...]:
+    """What an entry holds, for tables: volumes, temperatures, melting ranges, test tubes."""
+    match payload:
+        case SolventAdded() as added:
+            return figure_of("hot solvent", added.volume, words=WHY.get(added.why, ""))
+        case TemperatureSeen() as seen:
+            return value_of("temperature", seen.celsius, "°C", words=seen.seen)
+        case Crystallized():
+            return outcome("on cooling", describe(payload))
+        case MeltingSeen() as melting:
+            mixed = f"mixed with {melting.mixed_with}" if melting.mixed_with else melting.way
+            return (
+                *value_of("melting starts", melting.starts, "°C", melting.portion, mixed),
+                *value_of("melting ends", melting.ends, "°C", melting.portion, mixed),
+                *value_of("heating rate", melting.rate, "°C/min", melting.portion),
+            )
+        case StandardMelted() as standard:
+            return (
+                *value_of("standard read", standard.read, "°C", standard.name),
+                *value_of("standard published", standard.published, "°C", standard.name),
+            )
+        case SolventTried() as tried:
+            return (
+                *outcome("dissolved cold", tried.cold, tried.solvent),
+                *outcome("dissolved at the boil", tried.hot, tried.solvent),
+                *outcome("on cooling", tried.cooled, tried.solvent),
+            )
+    return ()
+
+
 def _solvent(words: list[str], run: Run, step: str) -> Understood:
     if not words:
         raise Unreadable("Enter the volume, for example: solvent 10 mL, or solvent 4 mL rinse.")
@@ -578,6 +609,7 @@ TECHNIQUE = Technique(
     payloads=(SolventAdded, TemperatureSeen, Crystallized, MeltingSeen, StandardMelted, SolventTried),
     checks=CHECKS,
     describe=describe,
+    figures=figures,
     rules=(check_run_crystals,),
     causes=(where_it_stayed,),
     plan_rules=(check_plan_crystals,),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from datetime import datetime
 
+from helvor.core.engine.figure import Figure, figure_of, outcome, value_of
 from helvor.core.engine.run.reading_line import Understood, built
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Check, Technique, Trial
@@ -207,6 +208,36 @@ def describe(payload: Payload) -> str:
     return ""
 
 
+def figures(payload: Payload) -> tuple[Figure, ...]:
+    """What an entry holds, for tables: mixing, emulsions, layers out, pH, drying agent, boiling."""
+    match payload:
+        case Vented(swirls=swirls):
+            return value_of("swirls, then vented", swirls)
+        case Emulsion() as seen:
+            return (*figure_of("emulsion", seen.thick), *outcome("emulsion", describe(payload)))
+        case Drained() as out:
+            into = f"{out.place} layer{f' in {out.vessel}' if out.vessel else ''}"
+            return figure_of("layer out", out.volume, out.portion, into) or outcome("layer out", into, out.portion)
+        case PhRead() as read:
+            low, high = read.range
+            if read.ph is not None:
+                return value_of("pH", read.ph, of=read.portion, words="by meter")
+            by = f"{read.paper or 'universal'} paper, {read.colour}"
+            return (
+                *value_of("pH from", low, of=read.portion, words=by),
+                *value_of("pH to", high, of=read.portion, words=by),
+            )
+        case AgentAdded() as added:
+            flows = "some grains move freely" if added.flows else "still caked"
+            name = AGENT[added.agent].name
+            return figure_of("drying agent", added.mass, name, flows) or outcome("drying agent", flows, name)
+        case Boiling(boils=boils):
+            return outcome("reflux", "started" if boils else "stopped")
+        case LayerGone() as gone:
+            return outcome("discarded", gone.why or "outside the procedure", gone.portion)
+    return ()
+
+
 def boiling_marks(run: Run, step: str) -> list[tuple[datetime, bool]]:
     """When it began and stopped to boil in a step, in order of time."""
     marks = [(line.root.happened, said.boils) for line, said in run.of(Boiling) if said.step == step]
@@ -312,6 +343,7 @@ TECHNIQUE = Technique(
     checks=CHECKS,
     trials=TRIALS,
     describe=describe,
+    figures=figures,
     rules=(rules.check_run_layers,),
     causes=(rules.stayed_in_layers,),
     plan_rules=(rules.check_plan_layers,),

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from helvor.core.engine.figure import Figure, figure_of, outcome, value_of
 from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.run.check_run import Case
 from helvor.core.engine.run.ledger import Ledger
@@ -282,6 +283,29 @@ def describe(payload: Payload) -> str:
             at = f" at {d.celsius:g} °C" if d.celsius is not None else ""
             return f"{d.portion} drying {DRYING_PLACES[d.place]}{at}"
     return ""
+
+
+def figures(payload: Payload) -> tuple[Figure, ...]:
+    """What an entry holds, for tables: what was poured and washed with, the filtrate, the drying."""
+    match payload:
+        case Poured(volume=volume, what=what):
+            return figure_of("poured", volume, what)
+        case Emptied():
+            return outcome("receiver", "emptied")
+        case Washed() as w:
+            return (
+                *value_of("wash, in all", w.millilitres, "mL", w.liquid, f"{w.times} × {w.volume}, {w.cold}"),
+                *figure_of("stays behind each time", w.behind, w.liquid),
+                *value_of("solid dissolves", w.dissolves, "g/L", w.liquid),
+            )
+        case Filtrate():
+            return outcome("filtrate", describe(payload).removeprefix("filtrate "))
+        case Drying() as d:
+            place = DRYING_PLACES[d.place]
+            if d.celsius is None:
+                return outcome("drying", place, d.portion)
+            return value_of("drying temperature", d.celsius, "°C", d.portion, place)
+    return ()
 
 
 def flask_too_full(case: Case) -> Iterator[Finding]:
@@ -651,6 +675,7 @@ TECHNIQUE = Technique(
     payloads=(Poured, Emptied, Washed, Filtrate, Drying),
     checks=CHECKS,
     describe=describe,
+    figures=figures,
     rules=(flask_too_full, flammable_in_oven, dried_too_hot, cloudy, washes_dissolve, set_up_unchecked),
     causes=(ran_through, dissolved_in_washes, not_washed, stays_on_paper),
     plan_rules=(overfilled, disc_in_the_boat),
