@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 from fastapi import APIRouter, Form, Request
 from starlette.responses import RedirectResponse, Response
 
+from helvor.core.classroom.meeting.which import current_meeting
 from helvor.core.record.entry import Problem
 from helvor.notebook import classes, forget
 from helvor.notebook.classes import ClassRow, PlannedMeeting
@@ -20,7 +21,6 @@ from helvor.shelf.solvents import eluotropic_rank
 from helvor.web import forms
 from helvor.web.forms import SubmittedDep
 from helvor.web.may import May, may
-from helvor.web.places import current_meeting
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 

@@ -20,6 +20,7 @@ from helvor.core.classroom.meeting import entries as e
 from helvor.core.classroom.meeting import storage as put_away
 from helvor.core.classroom.meeting.expected import ExpectedProgress, expected_progress
 from helvor.core.classroom.meeting.storage import InUse, LeftIn, Stands
+from helvor.core.classroom.meeting.which import meeting_that_counts
 from helvor.core.classroom.prep.make import prep_sheet
 from helvor.core.classroom.prep.period import Setting, meeting_of, shared_kit, simulate
 from helvor.core.record.entry import Line, Payload, Problem, Struck
@@ -44,7 +45,7 @@ from helvor.web.board import (
 )
 from helvor.web.forms import FieldErrors, Form, SubmittedDep
 from helvor.web.may import May, may
-from helvor.web.places import current_meeting, needing
+from helvor.web.places import needing
 from helvor.web.rendering import Shell, clock, html, is_htmx
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
@@ -176,13 +177,7 @@ def _meeting_now(
     conn: psycopg.Connection, class_id: UUID, meetings: list[Meeting], now: datetime
 ) -> tuple[Meeting | None, Book]:
     """The meeting that counts, with its book: one that runs over its time stays it until it is ended."""
-    meeting = current_meeting(meetings, now)
-    if meeting is not None and meeting.starts_at > now:
-        before = next((m for m in meetings if m.number == meeting.number - 1), None)
-        if before is not None:
-            book = lab_log.read_book(conn, class_id, before.number)
-            if book.day.state in ("running", "paused"):
-                return before, book
+    meeting = meeting_that_counts(meetings, now, lambda n: lab_log.read_book(conn, class_id, n).day.state)
     return meeting, lab_log.read_book(conn, class_id, meeting.number if meeting else 1)
 
 

@@ -12,6 +12,7 @@ import psycopg
 from fastapi import APIRouter, Form, Request
 from starlette.responses import RedirectResponse, Response
 
+from helvor.core.classroom.meeting.which import current_meeting
 from helvor.core.techniques.planar.work_out import work_out
 from helvor.exchange.calendar import ToDo, calendar
 from helvor.exchange.planar import class_table
@@ -33,11 +34,6 @@ class BenchPage(Shell):
     bench: Bench
     samples: list[tuple[str, int]]
     held: dict[str, str]
-
-
-def current_meeting(meetings: list[Meeting], now: datetime) -> Meeting | None:
-    """The meeting that runs or comes next; the last one when all are over."""
-    return next((meeting for meeting in meetings if meeting.ends_at >= now), meetings[-1] if meetings else None)
 
 
 def shell_of_class(

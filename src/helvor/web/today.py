@@ -10,6 +10,7 @@ import psycopg
 from fastapi import APIRouter, Request
 from starlette.responses import RedirectResponse, Response
 
+from helvor.core.classroom.meeting.which import current_meeting
 from helvor.core.classroom.prep.make import prep_sheet
 from helvor.core.classroom.prep.period import meeting_of
 from helvor.core.record.finding import SEVERITY
@@ -18,7 +19,7 @@ from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
 from helvor.notebook.lab_log import AlarmAt, OpenAccident
 from helvor.notebook.procedures import Kept
 from helvor.web.may import May, may
-from helvor.web.places import current_meeting, needing
+from helvor.web.places import needing
 from helvor.web.rendering import Shell, clock, html
 from helvor.web.security import VisitorDep, pool
 

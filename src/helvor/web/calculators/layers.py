@@ -8,7 +8,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TypeVar
 
-from helvor.core.laws.extraction.acid_base import Solute, by_bicarbonate, ph_of, ph_to_move, reagent_for, to_reach
+from helvor.core.laws.extraction.acid_base import (
+    Solute,
+    by_bicarbonate,
+    ph_of,
+    ph_to_move,
+    reagent_for,
+    to_reach,
+    two_from_pka,
+)
 from helvor.core.laws.extraction.acid_base import reagent as reagent_water
 from helvor.core.laws.extraction.distribution import from_trial, left, limit, portions_for, splits
 from helvor.core.laws.extraction.drying import AGENT, AGENTS, OF_FULL, agent_for
@@ -265,8 +273,7 @@ def who_goes_where(form: Form, house: House) -> Answer:
             answer.rows.append((part.name, "at no pH", "—", "stays"))
             continue
         wanted = ph_to_move(part.acts, part.pka, one.k, organic, water)
-        two = part.pka + (2 if part.acts == "acid" else -2)
-        moved = 100 * (1 - one.in_organic(two, water, organic))
+        moved = 100 * (1 - one.in_organic(two_from_pka(part.acts, part.pka), water, organic))
         chosen = reagent_for(part.acts, part.pka, one.k, organic, water)
         sign = "from" if part.acts == "acid" else "up to"
         answer.rows.append(

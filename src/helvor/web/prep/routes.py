@@ -15,6 +15,7 @@ from fastapi import Form as Field
 from pydantic import ValidationError
 from starlette.responses import RedirectResponse, Response
 
+from helvor.core.classroom.meeting.which import current_meeting
 from helvor.core.classroom.prep.learn import learn, times_of
 from helvor.core.classroom.prep.make import PrepSheet, prep_sheet, shown_amount
 from helvor.core.classroom.prep.period import (
@@ -40,7 +41,6 @@ from helvor.notebook.procedures import Kept
 from helvor.web.errors import sentence_of
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
-from helvor.web.places import current_meeting
 from helvor.web.prep.drawing import PeriodDrawing, draw_period
 from helvor.web.rendering import Shell, clock, html, is_htmx
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool

@@ -396,21 +396,11 @@ def _weigh(step: Step, sheet: RunWorksheet) -> WeighShown:
     """What the balance's form starts with for a step."""
     container = " + ".join(step.container)
     portion = step.on or (step.gives[0] if step.gives else "")
-    state = "empty" if step.empty else "dried" if _was_dried(step, sheet) else "as is"
+    state = "empty" if step.empty else "dried" if sheet.dried_before(step) else "as is"
     tare = sheet.ledger.tares.get(frozenset(label.casefold() for label in step.container))
     known = shown(tare.mass) if tare is not None and tare.mass is not None else ""
     last = next((on.weighed.balance for on in reversed(sheet.run.weighings) if on.weighed.balance), "")
     return WeighShown(container, "" if step.empty else portion, state, known, last)
-
-
-def _was_dried(step: Step, sheet: RunWorksheet) -> bool:
-    """Whether heat or drying comes before a step in the procedure."""
-    for seen in sheet.steps:
-        if seen.step.id == step.id:
-            return False
-        if seen.kind is not None and (seen.kind.dries or seen.kind.heats):
-            return True
-    return False
 
 
 def _amounts(step: Step, sheet: RunWorksheet) -> list[AmountRow]:

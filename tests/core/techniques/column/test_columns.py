@@ -28,11 +28,13 @@ from helvor.core.laws.column.sizing import draft, for_class, gravity, suitabilit
 from helvor.core.quantities.reading import Unreadable, parse
 from helvor.core.record.entry import Entry
 from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.procedure import Procedure, Step, Substance
 from helvor.core.techniques.column.entries import ColumnPacked, LevelSeen, TubesFilled
 from helvor.core.techniques.column.rack import column_of, predicted_tubes, waste_of
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.demo.column import COLUMNS
 from helvor.shelf.procedures import shipped_procedure
+from tests.core.runs import page_of
 from tests.core.techniques.extraction.test_runs import typed
 
 IRON = shipped_procedure("colours-of-iron")
@@ -382,3 +384,43 @@ def test_no_class_of_no_benches(plan, benches):
         for_class(plan, benches)
     with pytest.raises(Unreadable):
         for_class(plan, 3, spare=-0.5)
+
+
+TWICE = (("heptane", 30.0), ("heptane : acetone 9 : 1", 20.0), ("heptane", 30.0))
+"""Eluents of a column that is washed at the end with what it began with."""
+
+
+@pytest.mark.parametrize(
+    ("tubes", "programme", "running"),
+    [
+        # eluent and mL of each tube; what runs through in all; what runs next
+        ([], TWICE, "heptane"),
+        ([("heptane", 10.0)], TWICE, "heptane"),
+        ([("heptane", 30.0)], TWICE, "heptane : acetone 9 : 1"),
+        ([("heptane", 30.0), ("heptane : acetone 9 : 1", 8.0)], TWICE, "heptane : acetone 9 : 1"),
+        ([("heptane", 30.0), ("heptane : acetone 9 : 1", 20.0), ("heptane", 4.0)], TWICE, "heptane"),
+        # More of the second than planned, then the first again: the third of the plan, not the first.
+        (
+            [("heptane", 30.0), ("heptane : acetone 9 : 1", 26.0), ("heptane", 4.0)],
+            (("heptane", 30.0), ("heptane : acetone 9 : 1", 26.0), ("heptane", 30.0)),
+            "heptane",
+        ),
+        # One that nobody planned: nothing is known of what follows it.
+        ([("heptane", 30.0), ("toluene", 5.0)], (("heptane", 30.0), ("toluene", 5.0)), "toluene"),
+    ],
+)
+def test_an_eluent_that_comes_twice_is_told_apart_by_what_came_between(tubes, programme, running):
+    substances = [
+        Substance(name=name, amount=parse(f"{ml:g} mL", "volume"), role="solvent") for name, ml in dict(TWICE).items()
+    ]
+    step = Step(id="run", kind="elute", adds=[name for name, _ in TWICE])
+    planned = Procedure(title="two eluents", substances=substances, steps=[step])
+    says = [
+        TubesFilled(step="run", first=n, last=n, eluent=name, volume=parse(f"{ml:g} mL", "volume"))
+        for n, (name, ml) in enumerate(tubes, 1)
+    ]
+    run = gather(page_of(*says, procedure=planned))
+    found = column_of(run, build_ledger(run, HouseRules()), step)
+    assert found.programme == programme
+    assert found.running == running
+    assert [name for _, name in found.changes] == [name for name, _ in programme[1:]]

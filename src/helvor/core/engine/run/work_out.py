@@ -114,6 +114,15 @@ class RunWorksheet(Worksheet):
         stands = tuple((s.portion, s.container, s.place, s.labelled) for s in self.stands)
         return InRoom(tuple(alarms), kit, stands)
 
+    def dried_before(self, step: Step) -> bool:
+        """Whether heat or drying comes before a step in the procedure, so that what it weighs is dried."""
+        for seen in self.steps:
+            if seen.step.id == step.id:
+                return False
+            if seen.kind is not None and (seen.kind.dries or seen.kind.heats):
+                return True
+        return False
+
     @property
     def current(self) -> StepSeen | None:
         """The first step that is neither done nor left out."""

@@ -210,6 +210,17 @@ def ph_to_move(acts: Acts, pka: float, k: float, organic: float, water: float, p
     return pka + math.log10(beyond) if acts == "acid" else pka - math.log10(beyond)
 
 
+def two_from_pka(acts: Acts, pka: float) -> float:
+    """The pH at which 99 % of an acid or base is ionized: two above its pKa, or two below.
+
+    It is not the pH at which 99 % is extracted: for that see :func:`ph_to_move`.
+
+    >>> two_from_pka("acid", 4.2), two_from_pka("base", 9.2)
+    (6.2, 7.199999999999999)
+    """
+    return pka + 2 if acts == "acid" else pka - 2
+
+
 @dataclass(frozen=True, slots=True)
 class ToReach:
     """What brings a water layer to a pH.

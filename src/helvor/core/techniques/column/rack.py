@@ -8,7 +8,9 @@ Rack 3. Amounts on the column are those really weighed out, else those wanted.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 from helvor.core.engine.run.ledger import Ledger
 from helvor.core.engine.run.record import Run
@@ -80,6 +82,24 @@ class Column:
             name = tube.eluent or name
             found[name] = found.get(name, 0.0) + (tube.volume or 0.0)
         return found
+
+    @property
+    def changes(self) -> list[tuple[float, str]]:
+        """Where the eluent changes: mL that came through by then, and what runs from there on."""
+        found, entered = [], 0.0
+        for (_, ml), (following, _) in pairwise(self.programme):
+            entered += ml
+            found.append((entered, following))
+        return found
+
+    @property
+    def running(self) -> str:
+        """The eluent that comes next, by what has come through; empty where nothing is planned or written."""
+        now = self.programme[0][0] if self.programme else ""
+        for entered, following in self.changes:
+            if self.passed >= entered - 1e-9:
+                now = following
+        return now or next((tube.eluent for tube in reversed(self.tubes) if tube.eluent), "")
 
     @property
     def passed(self) -> float:
@@ -235,14 +255,23 @@ def _programme(tubes: tuple[Tube, ...], planned: tuple[tuple[str, float], ...]) 
             found.append((name, tube.volume or 0.0))
     if not found:
         return planned
-    names = [name.casefold() for name, _ in planned]
-    last = found[-1][0].casefold()
-    if last not in names:
+    at = _place(found, planned)
+    if at is None:
         return tuple((name, ml) for name, ml in found if ml > 0)
-    at = names.index(last)
     # The one under way goes on at least as far as it was planned.
     found[-1] = (found[-1][0], max(found[-1][1], planned[at][1]))
     return tuple((name, ml) for name, ml in (*found, *planned[at + 1 :]) if ml > 0)
+
+
+def _place(found: Sequence[tuple[str, float]], planned: Sequence[tuple[str, float]]) -> int | None:
+    """Which of the planned eluents the last of those found is: they come in order, so one that comes twice is told
+    apart by what came between. None where it is not planned, or not from there on."""
+    at: int | None = -1
+    reached = -1
+    for name, _ in found:
+        at = next((i for i in range(reached + 1, len(planned)) if same(planned[i][0], name)), None)
+        reached = reached if at is None else at
+    return at
 
 
 def _planned(procedure: Procedure, step: Step) -> tuple[tuple[str, float], ...]:

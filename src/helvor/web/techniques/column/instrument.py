@@ -293,12 +293,10 @@ def column_instrument(at: AtStep) -> Markup:
     planned = max((len(values) for values in predicted_tubes(column).values()), default=0)
     count = min(MOST_TUBES * 2, max(len(column.tubes), planned, FEWEST))
     curves = _curves(column, count)
-    ends, starts, passed = column.ends(count), [], 0.0
-    for eluent, ml in column.programme[:-1]:
-        passed += ml
-        after = next((i for i, end in enumerate(ends) if end >= passed - 1e-9), None)
+    ends, starts = column.ends(count), []
+    for entered, following in column.changes:
+        after = next((i for i, end in enumerate(ends) if end >= entered - 1e-9), None)
         if after is not None:
-            following = column.programme[[name for name, _ in column.programme].index(eluent) + 1][0]
             starts.append((_x(after + 1.5, count), following))
     decided = {number for _, numbers, _ in column.decided for number in numbers}
     half = WIDE / count / 2
@@ -337,13 +335,6 @@ def column_instrument(at: AtStep) -> Markup:
         came = f"{digits(band.volume, 3)} mL" if band.volume is not None else "never"
         plates = f"{digits(seen[1], 2)}" if seen is not None and seen[1] else ""
         found.append((band.name, came, f"{digits(seen[0], 3)} mL" if seen is not None else "", plates))
-    last = next((tube.eluent for tube in reversed(column.tubes) if tube.eluent), "")
-    entered = 0.0
-    running = column.programme[0][0] if column.programme else ""
-    for eluent, ml in column.programme:
-        if column.passed >= entered - 1e-9:
-            running = eluent
-        entered += ml
     return fragment(
         "techniques/column/column.html",
         ColumnStep(
@@ -364,8 +355,8 @@ def column_instrument(at: AtStep) -> Markup:
             compounds=compounds,
             strengths=STRENGTHS,
             next_tube=len(column.tubes) + 1,
-            eluents=[name for name, _ in column.programme],
-            eluent=running or last,
+            eluents=list(dict.fromkeys(name for name, _ in column.programme)),
+            eluent=column.running,
             names=names,
             decided=[(name, Pool("", numbers, (), {}).words) for name, numbers, _ in column.decided if numbers],
             waste=_waste(run, column),
