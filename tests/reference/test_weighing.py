@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from uncertainties import ufloat
 
-from helvor.core.engine.run.ledger import indication_u, net_u
+from helvor.core.engine.run.tares import indication_u, net_u
 from helvor.core.laws.constant_mass import Weighing, constancy
 from helvor.core.quantities.formula import molar_mass, parse_equation
 from helvor.core.quantities.measured import Measured

@@ -13,8 +13,8 @@ from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.engine.plan.difference import differences
 from helvor.core.engine.plan.timeline import timeline
 from helvor.core.engine.run.entries import Following
-from helvor.core.engine.run.ledger import net_of
 from helvor.core.engine.run.reading_line import understand
+from helvor.core.engine.run.tares import net_of
 from helvor.core.engine.run.work_out import work_out
 from helvor.core.laws.constant_mass import Weighing, constancy
 from helvor.core.quantities.formula import atoms, molar_mass, parse_equation, readable

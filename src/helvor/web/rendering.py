@@ -22,7 +22,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup, escape
 from starlette.responses import HTMLResponse
 
-from helvor.core.engine.run.ledger import BASIS_WORDS
+from helvor.core.engine.run.account import BASIS_WORDS
 from helvor.core.hazards.substances import hazards_of, label_of
 from helvor.core.quantities.formula import parse_equation, readable
 from helvor.core.quantities.measured import Measured, shown

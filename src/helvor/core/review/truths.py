@@ -12,7 +12,8 @@ import re
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from helvor.core.engine.run.ledger import Ledger, Net, PortionMass, SubstanceTaken
+from helvor.core.engine.run.account import Ledger, PortionMass, SubstanceTaken
+from helvor.core.engine.run.tares import Net
 from helvor.core.engine.run.work_out import RunWorksheet
 from helvor.core.quantities.formula import Equation, atoms, molar_mass, parse_equation, plain, supplies, units
 from helvor.core.quantities.measured import Measured, decimals_for

@@ -15,7 +15,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from helvor.core.classroom.unknowns import Sample
-from helvor.core.engine.run.ledger import Ledger
+from helvor.core.engine.run.account import Ledger
 from helvor.core.engine.run.work_out import RunWorksheet
 from helvor.core.record.procedure import same
 from helvor.core.techniques.planar.results import PlateWorksheet

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from helvor.core.engine.run.ledger import Ledger, PortionMass
+from helvor.core.engine.run.account import Ledger, PortionMass
 from helvor.core.engine.run.work_out import RunWorksheet
 from helvor.core.quantities.measured import Measured, shown
 from helvor.core.quantities.reading import digits

@@ -13,8 +13,9 @@ from uuid import UUID
 from markupsafe import Markup
 
 from helvor.core.engine.run import entries as e
-from helvor.core.engine.run.ledger import Net, PortionMass, is_blank
+from helvor.core.engine.run.account import PortionMass
 from helvor.core.engine.run.record import Run
+from helvor.core.engine.run.tares import Net, is_blank
 from helvor.core.engine.run.work_out import RunWorksheet, StepSeen
 from helvor.core.hazards.substances import known_hazards
 from helvor.core.quantities.formula import readable

@@ -6,7 +6,7 @@ Limits are common practice, no source, unless one stands beside them.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from helvor.core.engine.plan.timeline import timeline
@@ -87,6 +87,12 @@ class Matter:
             self.poured + other.poured,
         )
 
+    def shared(self, among: int) -> None:
+        """Leave one of several equal shares of its liquids."""
+        self.volume /= among
+        self.poured /= among
+        self.liquids = {liquid: ml / among for liquid, ml in self.liquids.items()}
+
     def copy(self, **changes: str) -> Matter:
         return Matter(
             changes.get("hot", self.hot),
@@ -143,53 +149,84 @@ AIRS = ("evaporate", "keep", "wait", "observe", "cool", "transfer")
 """Kinds of step in which what stands in the air or the hood loses its solvent."""
 
 
-def moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Moment]:
-    """Walk the steps and carry what each portion is along."""
-    known: dict[str, Matter] = {}
-    liquor_of: dict[str, str] = {}
-    for number, step in enumerate(procedure.steps, start=1):
-        kind = kinds.get(step.kind)
-        touched = [name.casefold() for name in (*step.takes, *((step.on,) if step.on else ()))]
+@dataclass(slots=True)
+class _Walk:
+    """What is known while the steps are walked: each portion's matter, and which liquid stands below which solid."""
+
+    procedure: Procedure
+    known: dict[str, Matter] = field(default_factory=dict)
+    liquor_of: dict[str, str] = field(default_factory=dict)
+
+    def held(self, touched: Sequence[str]) -> Matter:
+        """Everything that a step works on, together."""
         held = Matter()
         for name in touched:
-            held = held.plus(known.get(name, Matter()))
-        added = _added(procedure, step)
-        matter = held.plus(added)
-        yield Moment(number, step, kind, matter, held, added)
-        after = matter.copy()
-        washed = next((liquor_of[name] for name in touched if name in liquor_of), "") if step.kind == "wash" else ""
-        if washed in known:
-            # A wash runs through the solid into the receiver, to what was filtered off before.
-            known[washed].poured += added.poured
-            after.poured = held.poured
-        # The last that was poured in decides; a pH that is asked for says it better.
-        after.reaction = added.reaction or held.reaction
-        if step.ph is not None:
-            after.reaction = "acid" if step.ph < 6 else "base" if step.ph > 8 else ""
-        if kind is not None and kind.heats:
-            after.hot = step.says or kind.title
-        if kind is not None and kind.cools:
-            after.hot = ""
-        dries = step.kind == "evaporate" or (kind is not None and kind.dries)
-        if dries or (step.place in ("air", "hood") and step.kind in AIRS):
-            after.liquids, after.volume, after.poured = {}, 0.0, 0.0
+            held = held.plus(self.known.get(name, Matter()))
+        return held
+
+    def wash_through(self, step: Step, touched: Sequence[str], added: Matter) -> bool:
+        """A wash runs through the solid into the receiver, to what was filtered off before."""
+        washed = next((self.liquor_of[name] for name in touched if name in self.liquor_of), "")
+        if step.kind != "wash" or washed not in self.known:
+            return False
+        self.known[washed].poured += added.poured
+        return True
+
+    def give(self, step: Step, kind: StepKind | None, touched: Sequence[str], moment: Moment, after: Matter) -> None:
+        """Share what there is now out among the portions that a step gives."""
         if kind is not None and kind.layers and step.gives:
-            for name, layer in zip(step.gives, (added, held), strict=False):
-                known[name.casefold()] = layer.copy(hot=after.hot)
-            continue
+            for name, layer in zip(step.gives, (moment.added, moment.held), strict=False):
+                self.known[name.casefold()] = layer.copy(hot=after.hot)
+            return
+        liquid_first = kind is not None and kind.liquid_first
         for i, name in enumerate(step.gives or touched):
             one = after.copy()
             if step.kind in SHARES and len(step.gives) > 1:
-                one.volume /= len(step.gives)
-                one.poured /= len(step.gives)
-                one.liquids = {liquid: ml / len(step.gives) for liquid, ml in one.liquids.items()}
-            elif i > 0 and (step.kind == "elute" or (kind is not None and kind.liquid_first)):
+                one.shared(len(step.gives))
+            elif i > 0 and (step.kind == "elute" or liquid_first):
                 # The liquid is named first; what stays is only wet with it.
                 one.volume, one.poured, one.liquids = 0.0, 0.0, dict.fromkeys(one.liquids, 0.0)
-                liquor_of[name.casefold()] = step.gives[0].casefold()
-            if i == 0 and len(step.gives) > 1 and kind is not None and kind.liquid_first:
-                one.substances -= {s.name for s in procedure.substances if s.role == "aid" and _is_solid(s)}
-            known[name.casefold()] = one
+                self.liquor_of[name.casefold()] = step.gives[0].casefold()
+            if i == 0 and len(step.gives) > 1 and liquid_first:
+                one.substances -= {s.name for s in self.procedure.substances if s.role == "aid" and _is_solid(s)}
+            self.known[name.casefold()] = one
+
+
+def _reaction_after(step: Step, held: Matter, added: Matter) -> str:
+    """The last that was poured in decides; a pH that is asked for says it better."""
+    if step.ph is None:
+        return added.reaction or held.reaction
+    return "acid" if step.ph < 6 else "base" if step.ph > 8 else ""
+
+
+def _after(step: Step, kind: StepKind | None, moment: Moment) -> Matter:
+    """What is together when the step is over, before it is shared out."""
+    after = moment.matter.copy()
+    after.reaction = _reaction_after(step, moment.held, moment.added)
+    if kind is not None and kind.heats:
+        after.hot = step.says or kind.title
+    if kind is not None and kind.cools:
+        after.hot = ""
+    dries = step.kind == "evaporate" or (kind is not None and kind.dries)
+    if dries or (step.place in ("air", "hood") and step.kind in AIRS):
+        after.liquids, after.volume, after.poured = {}, 0.0, 0.0
+    return after
+
+
+def moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Moment]:
+    """Walk the steps and carry what each portion is along."""
+    walk = _Walk(procedure)
+    for number, step in enumerate(procedure.steps, start=1):
+        kind = kinds.get(step.kind)
+        touched = [name.casefold() for name in (*step.takes, *((step.on,) if step.on else ()))]
+        held, added = walk.held(touched), _added(procedure, step)
+        moment = Moment(number, step, kind, held.plus(added), held, added)
+        yield moment
+        runs_through = walk.wash_through(step, touched, added)
+        after = _after(step, kind, moment)
+        if runs_through:
+            after.poured = min(after.poured, held.poured)
+        walk.give(step, kind, touched, moment, after)
 
 
 def _is_solid(substance: Substance) -> bool:

@@ -16,8 +16,8 @@ import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
+from helvor.core.engine.run.account import ComponentAccount, PortionMass
 from helvor.core.engine.run.check_run import COVERAGE, Case, join
-from helvor.core.engine.run.ledger import ComponentAccount, PortionMass
 from helvor.core.engine.technique import Cause, Sign, Techniques
 from helvor.core.quantities.measured import Measured
 from helvor.core.record.procedure import Procedure
@@ -113,24 +113,38 @@ def rank(case: Case, techniques: Techniques) -> list[Ranked]:
     return sorted(ranked, key=lambda one: (-one.score, one.cause.code, one.cause.portion))
 
 
+def _gap_for(cause: Cause, here: list[Gap]) -> Gap | None:
+    """The gap that a cause would explain: its portion's own, else the whole run's."""
+    name = cause.portion.casefold()
+    own = next((gap for gap in here if name and gap.portion.casefold() == name), None)
+    if own is not None:
+        return own
+    whole = next((gap for gap in here if not gap.portion), None)
+    return whole or (here[0] if here and not name else None)
+
+
+def _share_words(share: float, *, at_most: bool) -> str:
+    """How much of a gap a cause of known size explains."""
+    if at_most:
+        return "could explain all of it" if share >= 1 else f"explains at most {100 * share:.0f} % of it"
+    return "explains about all of it" if 0.5 <= share <= 2 else f"explains about {100 * share:.0f} % of it"
+
+
 def _ranked(cause: Cause, here: list[Gap], case: Case) -> Ranked:
     touched = case.ledger.portion(cause.portion)
     if cause.size is not None and touched is not None and touched.mass is not None and cause.size < touched.mass.u:
         return Ranked(cause, -0.5, NEGLIGIBLE)
-    gap = next((g for g in here if cause.portion and g.portion.casefold() == cause.portion.casefold()), None)
-    gap = gap or next((g for g in here if not g.portion), here[0] if here and not cause.portion else None)
     score = cause.weight + (0.0 if cause.points else -0.5)
+    gap = _gap_for(cause, here)
     if gap is None:
         return Ranked(cause, score, "")
-    score += 0.0 if gap.sign is None else 1.0 if gap.sign == cause.sign else -1.0
+    if gap.sign is not None:
+        score += 1.0 if gap.sign == cause.sign else -1.0
     if cause.size is None or gap.sign != cause.sign:
         return Ranked(cause, score, "")
     share = cause.size / abs(gap.missing.value)
-    if cause.at_most:
-        fits = "could explain all of it" if share >= 1 else f"explains at most {100 * share:.0f} % of it"
-    else:
-        fits = "explains about all of it" if 0.5 <= share <= 2 else f"explains about {100 * share:.0f} % of it"
-    return Ranked(cause, score + min(share, 1.0) - (0.5 if share < 0.05 else 0.0), fits)
+    slight = 0.5 if share < 0.05 else 0.0
+    return Ranked(cause, score + min(share, 1.0) - slight, _share_words(share, at_most=cause.at_most))
 
 
 def _products(case: Case) -> Iterator[PortionMass]:

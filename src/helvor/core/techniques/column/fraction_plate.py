@@ -10,15 +10,16 @@ Fraction plate 3. Faint, clear and heavy spots count as trace, clear and strong.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from uuid import UUID
 
 from helvor.core.laws.planar.identify import SpotMark, compare
 from helvor.core.laws.planar.prepare import LANE_ROOM, lane_positions
 from helvor.core.quantities.reading import Reading, Unreadable, parse, round_to
 from helvor.core.techniques.column.entries import TubesSpotted
 from helvor.core.techniques.planar.plate import MAX_LANES, Lane, SetUp
-from helvor.core.techniques.planar.results import PlateWorksheet
+from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
 from helvor.core.techniques.planar.work_out import mark_of
 
 STRENGTH = {"faint": 1, "clear": 3, "heavy": 4}
@@ -92,6 +93,46 @@ class TubeOnPlate:
     shows: dict[str, int]
 
 
+@dataclass(slots=True)
+class _Marks:
+    """The spots of a plate: of its references by compound, of its tubes with their strength, and what stayed behind."""
+
+    references: list[tuple[str, SpotMark]] = field(default_factory=list)
+    spots: dict[int, list[tuple[SpotMark, int]]] = field(default_factory=dict)
+    stayed: dict[int, int] = field(default_factory=dict)
+
+
+def _marks(sheet: PlateWorksheet, lanes: Mapping[UUID, int]) -> _Marks:
+    """Every spot that can be compared (Fraction plate 2)."""
+    marks = _Marks(spots={tube: [] for tube in lanes.values()})
+    for result in sheet.spots:
+        mark, lane = mark_of(result), result.on.on
+        tube = lanes.get(lane.key)
+        strength = STRENGTH[result.on.spot.strength]
+        if mark is None:
+            _refuse_unplaced(result)
+            # Left at the start it says only that something does not run: no reference can name it.
+            if tube is not None:
+                marks.stayed[tube] = strength
+        elif tube is not None:
+            marks.spots[tube].append((mark, strength))
+        elif lane.lane.role == "reference":
+            marks.references.append((lane.lane.substance or lane.label, mark))
+    return marks
+
+
+def _refuse_unplaced(result: SpotResult) -> None:
+    """A spot beyond the front, or without a front, cannot be compared.
+
+    Raises:
+        Unreadable: with what to do.
+    """
+    if result.beyond_front:
+        raise Unreadable(f"Spot {result.name} is beyond the front of that plate: correct it first.")
+    if result.rf is None:
+        raise Unreadable("That plate's front is not marked yet, so its spots cannot be compared.")
+
+
 def tubes_on(sheet: PlateWorksheet) -> list[TubeOnPlate]:
     """What a plate says of the tubes that its lanes are named by (Fraction plate 2).
 
@@ -101,37 +142,22 @@ def tubes_on(sheet: PlateWorksheet) -> list[TubeOnPlate]:
     lanes = {on.key: int(on.label) for on in sheet.plate.lanes if on.label.isdecimal() and on.lane.role != "reference"}
     if not lanes:
         raise Unreadable("No lane of that plate has a tube's number as its label.")
-    references: list[tuple[str, SpotMark]] = []
-    spots: dict[int, list[tuple[SpotMark, int]]] = {tube: [] for tube in lanes.values()}
-    stayed: dict[int, int] = {}
-    for result in sheet.spots:
-        mark = mark_of(result)
-        lane = result.on.on
-        if mark is None and result.beyond_front:
-            raise Unreadable(f"Spot {result.name} is beyond the front of that plate: correct it first.")
-        if mark is None and result.rf is None:
-            raise Unreadable("That plate's front is not marked yet, so its spots cannot be compared.")
-        if mark is None:
-            # Left at the start it says only that something does not run: no reference can name it.
-            if lane.key in lanes:
-                stayed[lanes[lane.key]] = STRENGTH[result.on.spot.strength]
-        elif lane.key in lanes:
-            spots[lanes[lane.key]].append((mark, STRENGTH[result.on.spot.strength]))
-        elif lane.lane.role == "reference":
-            references.append((lane.lane.substance or lane.label, mark))
-    if not references:
+    marks = _marks(sheet, lanes)
+    if not marks.references:
         raise Unreadable(
             "No reference on that plate shows a spot, so no compound can be named: enter the spot of a reference first."
         )
-    found = []
-    for tube, marks in sorted(spots.items()):
-        shows = {"Rf 0.00": stayed[tube]} if tube in stayed else dict[str, int]()
-        for mark, strength in marks:
-            fits = [(match.score, name) for name, known in references if (match := compare(mark, known)) is not None]
-            name = max(fits)[1] if fits else f"Rf {round_to(mark.rf, 2)}"
-            shows[name] = max(strength, shows.get(name, 0))
-        found.append(TubeOnPlate(tube, shows))
-    return found
+    return [_shown_by(tube, marks) for tube in sorted(marks.spots)]
+
+
+def _shown_by(tube: int, marks: _Marks) -> TubeOnPlate:
+    """What a tube's lane shows, each spot named by the reference that fits it best."""
+    shows = {"Rf 0.00": marks.stayed[tube]} if tube in marks.stayed else dict[str, int]()
+    for mark, strength in marks.spots[tube]:
+        fits = [(match.score, name) for name, known in marks.references if (match := compare(mark, known)) is not None]
+        name = max(fits)[1] if fits else f"Rf {round_to(mark.rf, 2)}"
+        shows[name] = max(strength, shows.get(name, 0))
+    return TubeOnPlate(tube, shows)
 
 
 def spotted_from(plate: Sequence[TubeOnPlate], step: str) -> list[TubesSpotted]:

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
-from helvor.core.engine.run.ledger import Ledger
+from helvor.core.engine.run.account import Ledger
 from helvor.core.engine.run.record import Run
 from helvor.core.laws.column.model import PLATES, Band, Compound, bands, column_volume, in_tubes
 from helvor.core.laws.column.pools import Pool, Tube, found_in, propose

@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Literal
 
-from helvor.core.engine.run.ledger import Ledger, PortionMass
+from helvor.core.engine.run.account import Ledger, PortionMass
 from helvor.core.engine.run.record import Run
 from helvor.core.laws.crystallization.melting import Range, Standard, corrected
 from helvor.core.laws.crystallization.plan import EXTRA, Recrystallization, recrystallize

@@ -8,8 +8,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from helvor.core.engine.plan.check_plan import Advice, Plan
+from helvor.core.engine.run.account import Ledger
 from helvor.core.engine.run.check_run import COVERAGE, Case, join
-from helvor.core.engine.run.ledger import Ledger, build_ledger
+from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Cause
 from helvor.core.hazards.care import named

@@ -14,7 +14,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
-from helvor.core.engine.run.ledger import Ledger
+from helvor.core.engine.run.account import Ledger
 from helvor.core.engine.run.record import Run, TakenOn
 from helvor.core.laws.extraction.acid_base import MOLAR_GAS, Solute, Water, gas_of, ph_of, reagent
 from helvor.core.laws.extraction.layers import CUTS, Liquid, Settled, settle, solution

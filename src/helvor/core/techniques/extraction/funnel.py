@@ -6,7 +6,7 @@ Funnel 2. What was drained since is out, but for what clings by the way the boun
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from helvor.core.engine.run.record import Run
@@ -45,48 +45,68 @@ class Now:
         return sum(layer.volume for layer in self.layers)
 
 
-def funnel_now(run: Run, step: Step, parting: Parting, cut: Cut) -> Now:
-    """Fold what is on record for a step into what stands in its funnel."""
-    planned = max(step.times, 1)
-    taken = _into(run, step, parting)
-    portion = len(taken)
-    since = taken[-1] if taken else 0
-    vented = drained = 0
+@dataclass(slots=True)
+class _Since:
+    """What was written of a funnel since its last portion went in.
+
+    Attributes:
+        vented: how many times; rag: mm of emulsion, None where there is none; out: layers that were drained;
+        last: *vent*, *rag* or *drain*, whichever came last.
+    """
+
+    vented: int = 0
     rag: float | None = None
-    out: set[str] = set()
-    last = ""
+    out: set[str] = field(default_factory=set)
+    last: str = ""
+
+
+def _since(run: Run, step: Step, seq: int) -> _Since:
+    """What the lines of a step say that come after a place on the page."""
+    since = _Since()
     for line in run.lines:
         said = line.head.payload
-        if line.root.seq <= since or getattr(said, "step", "") != step.id:
+        if line.root.seq <= seq or getattr(said, "step", "") != step.id:
             continue
         if isinstance(said, Vented):
-            vented, last = vented + 1, "vent"
+            since.vented, since.last = since.vented + 1, "vent"
         elif isinstance(said, Emulsion):
-            rag = None if said.gone else (said.thick.value if said.thick is not None else 2.0)
-            last = "rag"
+            thick = said.thick.value if said.thick is not None else 2.0
+            since.rag, since.last = None if said.gone else thick, "rag"
         elif isinstance(said, Drained):
-            drained, last = drained + 1, "drain"
-            out.add(said.place)
-    rounds = parting.rounds
-    layers: list[Layer] = []
-    if portion and rounds:
-        settled = rounds[min(portion, len(rounds)) - 1].settled
-        for place, layer in (("lower", settled.lower), ("upper", settled.upper)):
-            if layer is not None:
-                left = _left(layer, cut.behind) if place in out else layer
-                layers.append(left)
-    elif parting.feed.liquids:
-        volume = parting.feed.volume()
-        most = max(parting.feed.liquids, key=lambda pair: pair[1])[0]
-        mass = sum(liquid.density * v for liquid, v in parting.feed.liquids)
-        makes: Makes = "organic" if most.makes == "organic" else "aqueous"
-        parts = tuple((liquid.name, v) for liquid, v in parting.feed.liquids)
-        layers = [Layer(makes, most.name, volume, mass / volume, parts)]
-    swirls = VENTS[vented] if portion and not out and vented < len(VENTS) else None
-    phase = _phase(run, step, portion, max(planned, portion), bool(layers), vented, out, last)
-    stopper = "on" if phase == "mixing" and last != "rag" else "off"
-    tap = "open" if last == "drain" and out == {"lower"} and phase != "done" else "closed"
-    return Now(phase, portion, max(planned, portion), vented, swirls, tuple(layers), rag, stopper, tap)
+            since.out.add(said.place)
+            since.last = "drain"
+    return since
+
+
+def _layers_now(parting: Parting, portion: int, out: set[str], cut: Cut) -> list[Layer]:
+    """The layers in the funnel from the bottom up; before the first portion, the feed alone."""
+    if portion and parting.rounds:
+        settled = parting.rounds[min(portion, len(parting.rounds)) - 1].settled
+        places = (("lower", settled.lower), ("upper", settled.upper))
+        return [_left(layer, cut.behind) if place in out else layer for place, layer in places if layer is not None]
+    if not parting.feed.liquids:
+        return []
+    volume = parting.feed.volume()
+    most = max(parting.feed.liquids, key=lambda pair: pair[1])[0]
+    mass = sum(liquid.density * v for liquid, v in parting.feed.liquids)
+    makes: Makes = "organic" if most.makes == "organic" else "aqueous"
+    parts = tuple((liquid.name, v) for liquid, v in parting.feed.liquids)
+    return [Layer(makes, most.name, volume, mass / volume, parts)]
+
+
+def funnel_now(run: Run, step: Step, parting: Parting, cut: Cut) -> Now:
+    """Fold what is on record for a step into what stands in its funnel."""
+    taken = _into(run, step, parting)
+    portion = len(taken)
+    portions = max(step.times, 1, portion)
+    since = _since(run, step, taken[-1] if taken else 0)
+    layers = _layers_now(parting, portion, since.out, cut)
+    mixes = portion and not since.out and since.vented < len(VENTS)
+    phase: Phase = "done" if step.id in run.done else _phase(since, portion, portions, filled=bool(layers))
+    stopper = "on" if phase == "mixing" and since.last != "rag" else "off"
+    tap = "open" if since.last == "drain" and since.out == {"lower"} and phase != "done" else "closed"
+    swirls = VENTS[since.vented] if mixes else None
+    return Now(phase, portion, portions, since.vented, swirls, tuple(layers), since.rag, stopper, tap)
 
 
 def _into(run: Run, step: Step, parting: Parting) -> list[int]:
@@ -105,18 +125,12 @@ def _left(layer: Layer, behind: float) -> Layer:
     return Layer(layer.makes, layer.name, layer.volume * share, layer.density, parts)
 
 
-def _phase(
-    run: Run, step: Step, portion: int, portions: int, filled: bool, vented: int, out: set[str], last: str
-) -> Phase:
-    if step.id in run.done:
-        return "done"
+def _phase(since: _Since, portion: int, portions: int, *, filled: bool) -> Phase:
     if not portion:
         return "one layer" if filled else "empty"
-    if out == {"lower"} and last == "drain":
+    if since.out:
         return "between" if portion < portions else "draining"
-    if out:
-        return "between" if portion < portions else "draining"
-    if vented < len(VENTS) and last != "rag":
+    if since.vented < len(VENTS) and since.last != "rag":
         return "mixing"
     return "settling"
 

@@ -73,6 +73,32 @@ _K = re.compile(r"\bk\s*[=:]\s*(\d+(?:[.,]\d+)?)", re.IGNORECASE)
 _GRAMS = re.compile(r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(mg|g)\b")
 
 
+def _named_part(rest: str, known: PartOf) -> tuple[str, str]:
+    """What the line calls the component, and the word behind it that says how it acts, where one does."""
+    words = rest.split()
+    last = words[-1].casefold() if words else ""
+    if last in _ACTS and known(rest) is None:
+        return " ".join(words[:-1]).strip(" ,:;"), last
+    return rest, ""
+
+
+def _checked(part: Part) -> Part:
+    """The component, if all is known that a scheme needs.
+
+    Raises:
+        Unreadable: an acid or base without a pKa, a component without log P or an amount.
+    """
+    if part.acts != "neutral" and part.pka is None:
+        raise Unreadable(f"{part.name}: enter its pKa, such as {part.name} acid pKa 4.2 logP 1.9.")
+    if part.log_k is None:
+        raise Unreadable(
+            f"{part.name}: its log P is not in the reference data: enter it, such as {part.name} logP 2.1."
+        )
+    if part.grams <= 0:
+        raise Unreadable(f"{part.name}: enter an amount above 0 g.")
+    return part
+
+
 def read_part(line: str, known: PartOf) -> Part:
     """A component of a mixture; what is not written is what is known of it, an amount of 1 g without one.
 
@@ -84,11 +110,7 @@ def read_part(line: str, known: PartOf) -> Part:
     rest = text
     for pattern in (_PKA, _LOG, _K, _GRAMS):
         rest = pattern.sub(" ", rest)
-    rest = rest.strip(" ,:;")
-    said, name = "", rest
-    last = rest.split()[-1].casefold() if rest.split() else ""
-    if last in _ACTS and known(rest) is None:
-        said, name = last, " ".join(rest.split()[:-1]).strip(" ,:;")
+    name, said = _named_part(rest.strip(" ,:;"), known)
     if not name:
         raise Unreadable("Enter the component, such as benzoic acid 1.00 g.")
     part = known(name) or Part(name, "", 1.0, "neutral")
@@ -107,13 +129,7 @@ def read_part(line: str, known: PartOf) -> Part:
         part = replace(part, log_k=math.log10(ratio))
     if grams is not None:
         part = replace(part, grams=_number(grams[1]) / (1000 if grams[2] == "mg" else 1))
-    if part.acts != "neutral" and part.pka is None:
-        raise Unreadable(f"{name}: enter its pKa, such as {name} acid pKa 4.2 logP 1.9.")
-    if part.log_k is None:
-        raise Unreadable(f"{name}: its log P is not in the reference data: enter it, such as {name} logP 2.1.")
-    if part.grams <= 0:
-        raise Unreadable(f"{name}: enter an amount above 0 g.")
-    return part
+    return _checked(part)
 
 
 def _number(text: str) -> float:

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 from helvor.core.engine.figure import Figure, figure_of, outcome, value_of
 from helvor.core.engine.plan.check_plan import Advice, Plan
+from helvor.core.engine.run.account import Ledger
 from helvor.core.engine.run.check_run import Case
-from helvor.core.engine.run.ledger import Ledger
 from helvor.core.engine.run.losses import ends_through
 from helvor.core.engine.run.reading_line import Understood, built
 from helvor.core.engine.run.record import Run

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from helvor.core.engine.plan.check_plan import Advice, Plan
+from helvor.core.engine.run.account import SubstanceTaken
 from helvor.core.engine.run.check_run import COVERAGE, Case, join
-from helvor.core.engine.run.ledger import SubstanceTaken
 from helvor.core.engine.run.losses import ends_through
 from helvor.core.engine.technique import Cause, Check, Technique, Trial
 from helvor.core.laws.precipitation.gravimetry import factor, parallels

@@ -8,7 +8,7 @@ them; boiling points, flash points and ignition temperatures stand on the shelf 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from helvor.core.engine.plan.check_plan import Advice, Matter, Moment, Plan, clause
@@ -18,7 +18,7 @@ from helvor.core.hazards.incompatible import CARBONATE, HYDROXIDE, MEETINGS, STR
 from helvor.core.hazards.substances import care_of, liquids_of
 from helvor.core.quantities.reading import digits
 from helvor.core.record.finding import Finding, Level
-from helvor.core.record.procedure import same
+from helvor.core.record.procedure import Step, Substance, same
 from helvor.core.record.step_kinds import WASTE, wrong_bottle
 
 LOCAL = "Local rules and a qualified person decide."
@@ -157,6 +157,26 @@ def _gentler(care: Care) -> str:
     return "Use a bath or block with its own thermostat, in the hood; or the rotary evaporator."
 
 
+def _worst_on_heat(there: Sequence[Care]) -> tuple[Care | None, bool]:
+    """The liquid that a hot surface is worst for, and whether the surface can ignite it; None where none stands out."""
+    by_itself = min(
+        (care for care in there if care.ignites is not None), key=lambda care: care.ignites or 0.0, default=None
+    )
+    ignites = by_itself is not None and (by_itself.ignites or 0.0) <= HOT_SURFACE
+    first = there[0]
+    if first.boils is not None and first.boils < LOW_BOILER:
+        return first, ignites
+    return (by_itself if ignites else None), ignites
+
+
+def _known_of_heat(care: Care) -> str:
+    """What is known of a liquid on a hot surface, in brackets."""
+    seen = [f"boils at {care.boils:.0f} °C"] if care.boils is not None else []
+    if care.ignites is not None and care.ignites <= HOT_SURFACE:
+        seen.append(f"catches fire by itself at {care.ignites:.0f} °C")
+    return f" ({', '.join(seen)})" if seen else ""
+
+
 def hot_surface(plan: Plan) -> Iterator[Advice]:
     """A bare hotplate, a mantle or a block under something that burns."""
     for moment in plan.moments:
@@ -164,23 +184,14 @@ def hot_surface(plan: Plan) -> Iterator[Advice]:
         there = burning(plan, moment)
         if heat is None or not there:
             continue
-        by_itself = min(
-            (care for care in there if care.ignites is not None), key=lambda care: care.ignites or 0.0, default=None
-        )
-        low = there[0] if there[0].boils is not None and there[0].boils < LOW_BOILER else None
-        ignites = by_itself is not None and (by_itself.ignites or 0.0) <= HOT_SURFACE
-        bad = low if low is not None else by_itself if ignites else None
-        care = bad or there[0]
-        seen = [f"boils at {care.boils:.0f} °C"] if care.boils is not None else []
-        if care.ignites is not None and care.ignites <= HOT_SURFACE:
-            seen.append(f"catches fire by itself at {care.ignites:.0f} °C")
-        known = f" ({', '.join(seen)})" if seen else ""
+        worst, ignites = _worst_on_heat(there)
+        care = worst or there[0]
         where = "a bare hotplate" if heat.sort == "surface" else f"the {heat.said}"
         yield _advice(
             moment,
             "solvent-on-hotplate",
-            "stop" if bad is not None and heat.sort == "surface" else "caution",
-            f"{_at(moment)} heats {care.shown}{known} on {where}.",
+            "stop" if worst is not None and heat.sort == "surface" else "caution",
+            f"{_at(moment)} heats {care.shown}{_known_of_heat(care)} on {where}.",
             "A spill lands on a surface hot enough to ignite it."
             if ignites
             else "It evaporates faster than the hood removes the vapour, above a surface that can ignite it.",
@@ -207,29 +218,42 @@ def unsaid_heat(plan: Plan) -> Iterator[Advice]:
         )
 
 
+POURS_INTO = ("add", "combine", "dissolve", "set ph", "quench")
+"""Kinds of step outside a funnel in which something is poured into something else."""
+
+
+def _volatile(moment: Moment, *, funnel: bool) -> list[Care]:
+    """What boils or gives vapour when something hot meets it: in a closed funnel any solvent does."""
+    there = [side.cares[name] for side in (moment.held, moment.added) for name in side.liquids]
+
+    def gives_vapour(care: Care) -> bool:
+        low = care.boils is not None and care.boils < LOW_BOILER
+        return low or (funnel and (care.burns or care.halogenated))
+
+    return [care for care in there if care.name != "water" and gives_vapour(care)]
+
+
+def _hot_one(moment: Moment) -> str:
+    """What of a step is hot, in words: by a name, by the instruction, by what came before, by its temperature."""
+    named_hot = next((name for name in moment.step.adds if _HOT_WORDS.search(name)), "")
+    said = named_hot or _hot_said(moment.step.says)
+    if said:
+        return said
+    if moment.held.hot:
+        return f"the hot liquid from “{clause(moment.held.hot)}”"
+    return "hot liquid" if (moment.step.celsius or 0.0) >= HEATED else ""
+
+
 def hot_meets_volatile(plan: Plan) -> Iterator[Advice]:
     """Something hot goes into a funnel, or onto a low boiler."""
     for moment in plan.moments:
-        step = moment.step
-        funnel = step.kind in FUNNELS
-        if not funnel and step.kind not in ("add", "combine", "dissolve", "set ph", "quench"):
+        funnel = moment.step.kind in FUNNELS
+        if not funnel and moment.step.kind not in POURS_INTO:
             continue
-        volatile = [
-            care
-            for side in (moment.held, moment.added)
-            for name in side.liquids
-            if (care := side.cares[name]).name != "water"
-            and ((funnel and (care.burns or care.halogenated)) or (care.boils is not None and care.boils < LOW_BOILER))
-        ]
-        if not volatile:
-            continue
-        hot_one = next((name for name in step.adds if _HOT_WORDS.search(name)), "")
-        said = _hot_said(step.says)
-        if not (moment.held.hot or hot_one or said or (step.celsius or 0.0) >= HEATED):
+        volatile, hot = _volatile(moment, funnel=funnel), _hot_one(moment)
+        if not volatile or not hot:
             continue
         care = min(volatile, key=lambda one: one.boils if one.boils is not None else 1e9)
-        from_before = f"the hot liquid from “{clause(moment.held.hot)}”" if moment.held.hot else "hot liquid"
-        hot = hot_one or said or from_before
         boils = f", which boils at {care.boils:.0f} °C" if care.boils is not None else ""
         yield _advice(
             moment,
@@ -253,62 +277,81 @@ def _hot_said(says: str) -> str:
     return match.group().strip()
 
 
+GRAINS_LEAVE = ("hot filter", "gravity filter", "vacuum filter", "decant", "discard", "weigh", "label")
+"""Kinds of step in which grains are taken out or put away, not put in."""
+_CHIPS_OUT = re.compile(r"(?:chips?|stones?)\W+(?:\w+\W+){0,3}out\b", re.IGNORECASE)
+_TAKES_AWAY = re.compile(r"(?:filter\w*|remov\w*|take|pick|pour)\b[^.;]{0,30}$", re.IGNORECASE)
+_WHEN_COOL = re.compile(
+    r"^\W*(?:only |added |go |goes |in )*(?:when|once|after|before|off|away)\b[^.;]{0,40}(?:cool|boil|heat|off)",
+    re.IGNORECASE,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class _Grains:
+    """Charcoal or chips that a step puts in.
+
+    Attributes:
+        what: as it is written; added: one of the step's substances, not only in its words.
+        place: where in the instruction it stands, −1 where it does not; before, rest: the words up to it and from it.
+    """
+
+    what: str
+    added: bool
+    place: int
+    before: str
+    rest: str
+
+    @property
+    def cooled(self) -> bool:
+        """Whether the instruction says that they go in when it is off the heat or cool."""
+        return _cooled_last(self.before) or _WHEN_COOL.search(self.rest[len(self.what) :]) is not None
+
+    @property
+    def into_hot(self) -> bool:
+        """Whether the instruction says that they go into what boils or is hot."""
+        return self.place >= 0 and (_BOILS.search(self.before) is not None or _INTO_HOT.search(self.rest) is not None)
+
+
+def _grains_in(step: Step) -> _Grains | None:
+    """The grains that a step puts in; None where it puts in none or takes them out."""
+    added = next((name for name in step.adds if _GRAINS.search(name)), "")
+    said = _GRAINS.search(step.says)
+    if said is None:
+        if not added:
+            return None
+    elif _CHIPS_OUT.search(step.says) or (not added and _TAKES_AWAY.search(step.says[: said.start()])):
+        return None
+    if step.kind in GRAINS_LEAVE:
+        return None
+    what = added or (said.group() if said else "")
+    place = _place_of(step.says, what, said)
+    before = step.says[:place] if place >= 0 else ""
+    return _Grains(what, bool(added), place, before, step.says[place:] if place >= 0 else "")
+
+
 def grains_into_hot(plan: Plan) -> Iterator[Advice]:
     """Charcoal or boiling chips into what is hot or boils: by the step's words, or by the order of steps."""
     for moment in plan.moments:
-        step = moment.step
-        added = next((name for name in step.adds if _GRAINS.search(name)), "")
-        said = _GRAINS.search(step.says)
-        chips_out = said is not None and re.search(
-            r"(?:chips?|stones?)\W+(?:\w+\W+){0,3}out\b", step.says, re.IGNORECASE
-        )
-        if (not added and said is None) or chips_out:
+        grains = _grains_in(moment.step)
+        if grains is None or grains.cooled:
             continue
-        if step.kind in ("hot filter", "gravity filter", "vacuum filter", "decant", "discard", "weigh", "label"):
-            continue
-        if (
-            not added
-            and said is not None
-            and re.search(
-                r"(?:filter\w*|remov\w*|take|pick|pour)\b[^.;]{0,30}$", step.says[: said.start()], re.IGNORECASE
-            )
-        ):
-            continue
-        what = added or (said.group() if said else "")
-        place = _place_of(step.says, what, said)
-        before = step.says[:place] if place >= 0 else ""
-        cooled = (
-            _cooled_last(before)
-            or re.search(
-                r"^\W*(?:only |added |go |goes |in )*(?:when|once|after|before|off|away)\b[^.;]{0,40}"
-                r"(?:cool|boil|heat|off)",
-                step.says[place + len(what) :] if place >= 0 else "",
-                re.IGNORECASE,
-            )
-            is not None
-        )
-        if cooled:
-            continue
-        hot_before = moment.held.hot
-        boils_first = place >= 0 and _BOILS.search(before) is not None
-        into_hot = place >= 0 and _INTO_HOT.search(step.says[place:])
-        by_words = boils_first or into_hot
-        where = "hot or boiling liquid" if by_words else f"what is hot from “{clause(hot_before)}”"
-        if hot_before or by_words:
+        if moment.held.hot or grains.into_hot:
+            where = "hot or boiling liquid" if grains.into_hot else f"what is hot from “{clause(moment.held.hot)}”"
             yield _advice(
                 moment,
                 "grains-into-hot",
                 "stop",
-                f"{_at(moment)} puts {what} into {where}.",
+                f"{_at(moment)} puts {grains.what} into {where}.",
                 "The grains release bubbles at once: it foams over, hot, onto hands and hotplate.",
                 "Take it off the heat and let it stop boiling before you add charcoal; add chips before any heat.",
             )
-        elif added and place < 0 and moment.kind is not None and moment.kind.heats:
+        elif grains.added and grains.place < 0 and moment.kind is not None and moment.kind.heats:
             yield _advice(
                 moment,
                 "grains-unsaid",
                 "caution",
-                f"{_at(moment)} adds {what} while it heats, and does not say when.",
+                f"{_at(moment)} adds {grains.what} while it heats, and does not say when.",
                 "In boiling liquid it foams over.",
                 "State it: chips before any heat; charcoal off the heat, when it no longer boils.",
             )
@@ -452,30 +495,38 @@ def to_the_air(plan: Plan) -> Iterator[Advice]:
     yield from _ends_nowhere(plan)
 
 
+def _goes_on(name: str, later: Sequence[Moment]) -> bool:
+    """Whether a later step takes a portion up, works on it or discards it."""
+    return any(same(name, other) for m in later for other in (*m.step.takes, *((m.step.on,) if m.step.on else ())))
+
+
+def _organic_in(moment: Moment, which: int) -> Care | None:
+    """An organic liquid in what a step gives, the number *which* of its portions; None in what is dry."""
+    kind = moment.kind
+    if moment.step.kind == "evaporate" or (kind is not None and kind.dries):
+        return None
+    layers = kind is not None and kind.layers
+    side = (moment.added, moment.held)[min(which, 1)] if layers else moment.matter
+    return next((side.cares[key] for key in side.liquids if side.cares[key].organic), None)
+
+
 def _ends_nowhere(plan: Plan) -> Iterator[Advice]:
-    procedure = plan.procedure
+    """What ends with solvent in it, a liquid or a solid that is still wet, and is put nowhere."""
     for place, moment in enumerate(plan.moments):
-        liquid_first = moment.kind is not None and moment.kind.liquid_first
-        for i, name in enumerate(moment.step.gives):
-            later = plan.moments[place + 1 :]
-            touched = any(
-                same(name, other) for m in later for other in (*m.step.takes, *((m.step.on,) if m.step.on else ()))
-            ) or any(m.step.kind == "discard" and same(name, m.step.on) for m in later)
-            said = procedure.portion(name)
-            # What ends there with solvent in it: a liquid, or a solid that is still wet.
-            layers = moment.kind is not None and moment.kind.layers
-            side = (moment.added, moment.held)[min(i, 1)] if layers else moment.matter
-            organic = [side.cares[key] for key in side.liquids if side.cares[key].organic]
-            dry = moment.step.kind == "evaporate" or (moment.kind is not None and moment.kind.dries)
-            if touched or said.end == "product" or said.by_loss or not organic or dry:
+        later = plan.moments[place + 1 :]
+        for which, name in enumerate(moment.step.gives):
+            said = plan.procedure.portion(name)
+            organic = _organic_in(moment, which)
+            if organic is None or said.end == "product" or said.by_loss or _goes_on(name, later):
                 continue
-            if any(same(name, one.step.on) for one in later) or (liquid_first and i > 0 and said.end == "kept"):
+            solid_kept = moment.kind is not None and moment.kind.liquid_first and which > 0 and said.end == "kept"
+            if solid_kept:
                 continue
             yield _advice(
                 moment,
                 "solvent-ends-nowhere",
                 "caution",
-                f"{name}: contains {organic[0].shown}, and no step says where it goes.",
+                f"{name}: contains {organic.shown}, and no step says where it goes.",
                 "Without a waste step, students use the nearest sink.",
                 "Add a step that puts it into its waste bottle.",
                 about=f"{moment.step.id} {name}",
@@ -509,36 +560,46 @@ DECIDES_EVEN_DISSOLVED = ("heavy metal", "oxidizing")
 """Streams of what is dissolved that decide whatever it is dissolved in; else the liquid decides."""
 
 
-def _into_bottle(plan: Plan, moment: Moment) -> Iterator[Advice]:
-    bottle = moment.step.waste
+def _streams_of(plan: Plan, moment: Moment) -> list[tuple[str, str]]:
+    """What is discarded at a step with the waste stream that each part of it belongs into."""
     there = (moment.matter.cares[name] for name in moment.matter.liquids)
     streams = [(liquid.shown, liquid.waste) for liquid in there if liquid.waste]
+    for substance, care in _solids_of(plan, moment):
+        solution = substance.molar is not None or (substance.amount is not None and substance.amount.unit == "mL")
+        if solution or not moment.matter.liquids or care.waste in DECIDES_EVEN_DISSOLVED:
+            streams.append((substance.name, care.waste))
+    return streams
+
+
+def _solids_of(plan: Plan, moment: Moment) -> Iterator[tuple[Substance, Care]]:
+    """The substances in it that are no liquids of themselves, with what is known of them."""
     for name in sorted(moment.matter.substances):
         substance = plan.procedure.substance(name)
         care = care_of(substance) if substance is not None else None
-        if substance is None or care is None or care.liquid:
-            continue
-        solution = substance.molar is not None or (substance.amount is not None and substance.amount.unit == "mL")
-        if solution or not moment.matter.liquids or care.waste in DECIDES_EVEN_DISSOLVED:
-            streams.append((name, care.waste))
+        if substance is not None and care is not None and not care.liquid:
+            yield substance, care
+
+
+def _into_bottle(plan: Plan, moment: Moment) -> Iterator[Advice]:
+    bottle = moment.step.waste
+    for substance, care in _solids_of(plan, moment):
         if care.first:
             yield _advice(
                 moment,
                 "before-waste",
                 "note",
-                f"{_at(moment)} discards {name}.",
+                f"{_at(moment)} discards {substance.name}.",
                 "It must be treated before it goes into the bottle.",
                 f"{care.first[0].upper()}{care.first[1:]}.",
-                f"{moment.step.id} {name}",
+                f"{moment.step.id} {substance.name}",
             )
-    # Solvent that is mixed with halogenated one belongs into the halogenated bottle, without a word.
-    mixed = any(own == "halogenated" for _, own in streams)
     by_stream: dict[str, str] = {}
-    for name, own in streams:
+    for name, own in _streams_of(plan, moment):
         by_stream.setdefault(own, name)
     for own, name in by_stream.items():
         wrong = wrong_bottle(bottle, own)
-        if wrong is None or (mixed and bottle == "halogenated" and own == "solvents"):
+        # Solvent that is mixed with halogenated one belongs into the halogenated bottle, without a word.
+        if wrong is None or (bottle == "halogenated" and own == "solvents" and "halogenated" in by_stream):
             continue
         # A trace of another liquid in the bottle's own is what the bottle is for; a danger it stays.
         if wrong.level != "stop" and bottle in by_stream:
