@@ -14,7 +14,7 @@ Formula 3. A phase, ``(s) (l) (g) (aq)``, is understood and changes nothing in t
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import lru_cache
@@ -227,25 +227,44 @@ def balance(text: str) -> Equation:
     """
     written = _written(text)
     left, right = list(written.left), list(written.right)
-    before, after = _atoms_of(written.left), _atoms_of(written.right)
-    for element in sorted(set(before) ^ set(after)):
-        side = "left" if element in before else "right"
-        raise Unreadable(f"This cannot be balanced: {element} is only on the {side}.")
-    columns = [(f, 1) for f in left] + [(f, -1) for f in right]
-    rows = [[Fraction(sign * atoms(f).get(element, 0)) for f, sign in columns] for element in sorted(before)]
-    charges = [Fraction(sign * charge_of(f)) for f, sign in columns]
-    if any(charges):
-        rows.append(charges)
-    answers = _null_space(rows, len(columns))
+    answers = _null_space(_conserved(written), len(left) + len(right))
     if not answers:
         raise Unreadable("This equation cannot be balanced: a reactant or product is missing or misspelt.")
     if len(answers) > 1:
         raise Unreadable("This can be balanced in more than one way: it contains two reactions. Enter each separately.")
-    numbers = answers[0]
+    counts = _smallest_whole(answers[0], [*left, *right])
+    return Equation(
+        dict(zip(left, counts, strict=False)), dict(zip(right, counts[len(left) :], strict=True)), written.phases
+    )
+
+
+def _conserved(written: Equation) -> list[list[Fraction]]:
+    """A row an element, and one for the charge where there are ions: how much of it each formula holds, the
+    right side negative.
+
+    Raises:
+        Unreadable: an element is on one side only.
+    """
+    before, after = _atoms_of(written.left), _atoms_of(written.right)
+    for element in sorted(set(before) ^ set(after)):
+        side = "left" if element in before else "right"
+        raise Unreadable(f"This cannot be balanced: {element} is only on the {side}.")
+    columns = [(f, 1) for f in written.left] + [(f, -1) for f in written.right]
+    rows = [[Fraction(sign * atoms(f).get(element, 0)) for f, sign in columns] for element in sorted(before)]
+    charges = [Fraction(sign * charge_of(f)) for f, sign in columns]
+    return [*rows, charges] if any(charges) else rows
+
+
+def _smallest_whole(numbers: Sequence[Fraction], formulas: Sequence[str]) -> list[int]:
+    """The smallest positive whole numbers in these proportions.
+
+    Raises:
+        Unreadable: they do not all have one sign, or a number is above 999.
+    """
     if all(n <= 0 for n in numbers):
         numbers = [-n for n in numbers]
-    if any(n <= 0 for n in numbers):
-        odd = next(f for (f, _), n in zip(columns, numbers, strict=True) if n <= 0)
+    odd = next((f for f, n in zip(formulas, numbers, strict=True) if n <= 0), None)
+    if odd is not None:
         raise Unreadable(f"This equation cannot be balanced with {readable(odd)} on that side.")
     scale = lcm(*(n.denominator for n in numbers))
     whole = [int(n * scale) for n in numbers]
@@ -253,9 +272,7 @@ def balance(text: str) -> Equation:
     counts = [n // common for n in whole]
     if max(counts) > 999:
         raise Unreadable("This needs coefficients above 999: check the formulas for a misspelling.")
-    return Equation(
-        dict(zip(left, counts, strict=False)), dict(zip(right, counts[len(left) :], strict=True)), written.phases
-    )
+    return counts
 
 
 def _null_space(rows: list[list[Fraction]], width: int) -> list[list[Fraction]]:

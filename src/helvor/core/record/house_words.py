@@ -7,7 +7,7 @@ reads them in its own; what somebody typed stays as it was typed.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Literal
 
@@ -145,6 +145,37 @@ def _has_a_word(english: English, page: str) -> bool:
     return False
 
 
+@dataclass(slots=True)
+class _Kept:
+    """The elements of a page that are open since the first that is kept, and whether it is kept entirely."""
+
+    open_: list[str] = field(default_factory=list)
+    entirely: bool = False
+
+    def see(self, tag: str) -> None:
+        """Follow a tag."""
+        if not self.open_ and not (tag.startswith(_MAY_BE_KEPT) or 'translate="no"' in tag):
+            return
+        found = _TAG.match(tag)
+        if found is None:
+            return
+        closes, name = found[1], found[2].lower()
+        if closes:
+            if self.open_ and self.open_[-1] == name:
+                self.open_.pop()
+        elif name not in _VOID and not tag.endswith("/>"):
+            self._opened(name, tag)
+
+    def _opened(self, name: str, tag: str) -> None:
+        if self.open_:
+            # Inside what is kept, only the same element again can hide its end.
+            if name == self.open_[-1]:
+                self.open_.append(name)
+        elif name in _AS_IT_IS or 'translate="no"' in tag:
+            self.open_.append(name)
+            self.entirely = name in _AS_IT_IS
+
+
 def page_in(words: HouseWords, page: str) -> str:
     """A page of HTML in the words of a house.
 
@@ -155,34 +186,15 @@ def page_in(words: HouseWords, page: str) -> str:
     if not comma and not _has_a_word(words.english, page):
         return page
     parts = _PARTS.split(page)
-    # The elements that are open since the first that is kept, and whether it is kept entirely.
-    kept: list[str] = []
-    entirely = False
+    kept = _Kept()
     # Text and tags take turns, and text comes first.
     for place in range(0, len(parts), 2):
         text = parts[place]
         if text and not text.isspace():
-            if not kept:
+            if not kept.open_:
                 parts[place] = _said(text, words)
-            elif comma and not entirely:
+            elif comma and not kept.entirely:
                 parts[place] = with_decimal_comma(text)
-        tag = parts[place + 1] if place + 1 < len(parts) else ""
-        if not kept and not (tag.startswith(_MAY_BE_KEPT) or 'translate="no"' in tag):
-            continue
-        found = _TAG.match(tag)
-        if found is None:
-            continue
-        closes, name = found[1], found[2].lower()
-        if closes:
-            if kept and kept[-1] == name:
-                kept.pop()
-        elif name in _VOID or tag.endswith("/>"):
-            continue
-        elif kept:
-            # Inside what is kept, only the same element again can hide its end.
-            if name == kept[-1]:
-                kept.append(name)
-        elif name in _AS_IT_IS or 'translate="no"' in tag:
-            kept.append(name)
-            entirely = name in _AS_IT_IS
+        if place + 1 < len(parts):
+            kept.see(parts[place + 1])
     return "".join(parts)

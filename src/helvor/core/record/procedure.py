@@ -17,7 +17,7 @@ from __future__ import annotations
 import json
 import math
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationError
@@ -348,7 +348,11 @@ def _place(loc: tuple[int | str, ...]) -> str:
 
 def loose_ends(procedure: Procedure) -> list[tuple[str, str]]:
     """Names that lead nowhere or mean two things, by place; empty when all hang together."""
-    troubles: list[tuple[str, str]] = []
+    return [*_said_twice(procedure), *_wrong_components(procedure), *_unknown_names(procedure)]
+
+
+def _said_twice(procedure: Procedure) -> Iterator[tuple[str, str]]:
+    """One name or id for two things."""
     for kind, names in (
         ("substance", [part.name for part in procedure.substances]),
         ("component", [part.name for part in procedure.components]),
@@ -357,29 +361,39 @@ def loose_ends(procedure: Procedure) -> list[tuple[str, str]]:
         seen: set[str] = set()
         for name in names:
             if name.casefold() in seen:
-                troubles.append((f"{kind} {name}", f"Two {kind}s have this name."))
+                yield f"{kind} {name}", f"Two {kind}s have this name."
             seen.add(name.casefold())
     ids = [step.id for step in procedure.steps]
-    troubles += [(f"step {i + 1}", "Another step has the same id.") for i, d in enumerate(ids) if d in ids[:i]]
+    for i, own in enumerate(ids):
+        if own in ids[:i]:
+            yield f"step {i + 1}", "Another step has the same id."
+
+
+def _wrong_components(procedure: Procedure) -> Iterator[tuple[str, str]]:
+    """A component that is not in the list, or that a formula does not hold."""
     places: list[Substance | Portion] = [*procedure.substances, *procedure.portions]
-    for place_of in places:
-        component = procedure.component(place_of.component) if place_of.component else None
-        if place_of.component and component is None:
-            troubles.append((place_of.name, f"“{place_of.component}” is not one of the components."))
-        elif component and component.carrier and place_of.formula and component.carrier not in atoms(place_of.formula):
-            sentence = f"{place_of.formula} holds no {component.carrier}, by which {component.name} is tracked."
-            troubles.append((place_of.name, sentence))
+    for place in places:
+        if not place.component:
+            continue
+        component = procedure.component(place.component)
+        if component is None:
+            yield place.name, f"“{place.component}” is not one of the components."
+        elif component.carrier and place.formula and component.carrier not in atoms(place.formula):
+            sentence = f"{place.formula} holds no {component.carrier}, by which {component.name} is tracked."
+            yield place.name, sentence
+
+
+def _unknown_names(procedure: Procedure) -> Iterator[tuple[str, str]]:
+    """Portions that no earlier step gives, and substances that are not in the list."""
     given: set[str] = set()
     for number, step in enumerate(procedure.steps, start=1):
-        place = f"step {number}"
         for name in (*step.takes, *((step.on,) if step.on else ())):
             if name.casefold() not in given:
-                troubles.append((place, f"It uses “{name}”, but no earlier step produces it."))
+                yield f"step {number}", f"It uses “{name}”, but no earlier step produces it."
         for name in step.adds:
             if procedure.substance(name) is None:
-                troubles.append((place, f"It adds “{name}”, which is not one of the substances."))
+                yield f"step {number}", f"It adds “{name}”, which is not one of the substances."
         given |= {name.casefold() for name in step.gives}
-    return troubles
 
 
 def scaled(procedure: Procedure, factor: float) -> Procedure:

@@ -138,40 +138,51 @@ def mark_answer(question: Question, truth: Truth | None, answer: Answered | None
     if truth is None:
         return Marked(question, answer, "open", "", "nothing recorded to compare it with" if answer else "")
     if truth.choice:
-        if answer is None:
-            return Marked(question, None, "open", truth.choice)
-        if answer.written.casefold() == truth.choice.casefold():
-            return Marked(question, answer, "right", truth.choice)
-        word = next((key for name, key in truth.wrong_choices if name.casefold() == answer.written.casefold()), "")
-        return Marked(question, answer, "wrong", truth.choice, word=word)
-    value = truth.value
-    assert value is not None and truth.quotient is not None
-    shown = as_written(value, question.unit, truth.decimals)
-    if answer is None or answer.value is None or answer.resolution is None:
-        return Marked(question, answer, "open" if answer is None else "wrong", shown)
+        return _mark_choice(question, truth, answer)
+    assert truth.value is not None and truth.quotient is not None
+    shown = as_written(truth.value, question.unit, truth.decimals)
+    if answer is None:
+        return Marked(question, answer, "open", shown)
+    if answer.value is None or answer.resolution is None:
+        return Marked(question, answer, "wrong", shown)
     own = settings.tolerance(question)
-    tolerance = max(own * value if question.relative else own, truth.step)
-    at, step = answer.value, answer.resolution
+    tolerance = max(own * truth.value if question.relative else own, truth.step)
+    right = _mark_right(question, truth, answer, tolerance, shown)
+    if right is not None:
+        return right
+    mistake = explain(truth.quotient, truth.mistakes, answer.value, answer.resolution)
+    if mistake is not None and mistake.keys == ("early",):
+        return Marked(question, answer, "rounding", shown, WORDS["early"], mistake)
+    return Marked(question, answer, "wrong", shown, mistake=mistake)
+
+
+def _mark_choice(question: Question, truth: Truth, answer: Answered | None) -> Marked:
+    """An answer that is one of several words."""
+    if answer is None:
+        return Marked(question, None, "open", truth.choice)
+    written = answer.written.casefold()
+    if written == truth.choice.casefold():
+        return Marked(question, answer, "right", truth.choice)
+    word = next((key for name, key in truth.wrong_choices if name.casefold() == written), "")
+    return Marked(question, answer, "wrong", truth.choice, word=word)
+
+
+def _mark_right(question: Question, truth: Truth, answer: Answered, tolerance: float, shown: str) -> Marked | None:
+    """Right, right on another basis, or right but for its digits; None where it is none of these."""
+    value, at, step = truth.value, answer.value, answer.resolution
+    assert value is not None and at is not None and step is not None
     if near(at, value, tolerance):
         # More digits than the readings allow are not wrong; they say more than anybody knows.
-        too_many = step < 0.5 * 10.0 ** -(truth.decimals + 1)
-        return Marked(
-            question,
-            answer,
-            "rounding" if too_many else "right",
-            shown,
-            f"the readings justify {shown}" if too_many else "",
-        )
+        if step < 0.5 * 10.0 ** -(truth.decimals + 1):
+            return Marked(question, answer, "rounding", shown, f"the readings justify {shown}")
+        return Marked(question, answer, "right", shown, "")
     for basis, other in truth.bases:
         wide = tolerance * (other / value if value and question.sort == "rf" and other > 1 else 1.0)
         if near(at, other, wide):
             return Marked(question, answer, "right", shown, basis)
     if abs(at - value) <= step / 2 * (1 + 1e-9):
         return Marked(question, answer, "rounding", shown, f"too few digits: {shown}")
-    mistake = explain(truth.quotient, truth.mistakes, at, step)
-    if mistake is not None and mistake.keys == ("early",):
-        return Marked(question, answer, "rounding", shown, WORDS["early"], mistake)
-    return Marked(question, answer, "wrong", shown, mistake=mistake)
+    return None
 
 
 def near(a: float, b: float, tolerance: float) -> bool:

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from helvor.core.laws.planar.eluent import parse_eluent
-from helvor.core.quantities.formula import parse_equation, plain, readable, supplies
+from helvor.core.quantities.formula import Equation, parse_equation, plain, readable, supplies
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.procedure import Procedure, Substance
 from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
@@ -66,97 +66,87 @@ class Question:
         return 100 * self.tolerance if self.relative else self.tolerance
 
 
+def _relative(sort: Sort, about: str, key: str, label: str, asks: str, when: When) -> Question:
+    """A question for an amount, right within one per cent of it (Question 3)."""
+    unit = {"moles": "mol", "eluent": "mL"}.get(sort, "g")
+    return Question(key, sort, about, label, asks, unit, when, 0.02 if sort == "eluent" else 0.01, relative=True)
+
+
+def _percent(sort: Sort, about: str, label: str, asks: str) -> Question:
+    """A question for a percentage of one's own readings, right within half a point."""
+    return Question(f"{sort} {about}".strip(), sort, about, label, asks, "%", "after", 0.5)
+
+
 def _amount_questions(substance: Substance, when: When) -> Iterator[Question]:
     if not substance.formula or substance.amount is None or substance.role not in ("sample", "reagent"):
         return
     of = f"{substance.amount} of {substance.name}" if when == "before" else f"the {substance.name} that you took"
     if substance.amount.unit == "g" or substance.molar or substance.density:
-        yield Question(
-            f"{'moles' if when == 'after' else 'wanted moles'} {substance.name}",
-            "moles",
-            substance.name,
-            f"mol of {substance.name}",
-            f"How many moles is {of}?",
-            "mol",
-            when,
-            0.01,
-            relative=True,
-        )
+        name = substance.name
+        key = f"{'moles' if when == 'after' else 'wanted moles'} {name}"
+        yield _relative("moles", name, key, f"mol of {name}", f"How many moles is {of}?", when)
 
 
 def before(procedure: Procedure) -> list[Question]:
     """What can be worked out from the procedure alone (Question 1)."""
-    found: list[Question] = []
+    found = [*_of_amounts(procedure), *_of_products(procedure), *_of_eluents(procedure)]
+    return list({question.key: question for question in found}.values())
+
+
+def _of_amounts(procedure: Procedure) -> Iterator[Question]:
+    """Amounts of the handout in mol, and the solid in a solution."""
     for substance in procedure.substances:
+        name = substance.name
         if substance.exact or procedure.equation:
-            found += _amount_questions(substance, "before")
+            yield from _amount_questions(substance, "before")
         by_volume = substance.amount is not None and substance.amount.unit == "mL"
         if substance.exact and substance.molar and substance.formula and by_volume:
-            found.append(
-                Question(
-                    f"solid {substance.name}",
-                    "solid",
-                    substance.name,
-                    f"g in the {substance.name}",
-                    f"How many g of {readable(substance.formula)} does {substance.amount} of it contain "
-                    f"at {substance.molar:g} mol/L?",
-                    "g",
-                    "before",
-                    0.01,
-                    relative=True,
-                )
-            )
+            solid = readable(substance.formula)
+            asks = f"How many g of {solid} does {substance.amount} of it contain at {substance.molar:g} mol/L?"
+            yield _relative("solid", name, f"solid {name}", f"g in the {name}", asks, "before")
+
+
+def _of_products(procedure: Procedure) -> Iterator[Question]:
+    """What limits, and how much the amounts of the handout can give."""
     for portion, reagents in products(procedure):
         if len(reagents) > 1:
-            found.append(
-                Question(
-                    "limiting",
-                    "limiting",
-                    portion,
-                    "limiting reagent",
-                    "Which reagent is limiting?",
-                    "",
-                    "before",
-                    0.0,
-                    choices=tuple(reagents),
-                )
+            asks, choices = "Which reagent is limiting?", tuple(reagents)
+            yield Question(
+                "limiting", "limiting", portion, "limiting reagent", asks, "", "before", 0.0, choices=choices
             )
-        found.append(
-            Question(
-                f"wanted most {portion}",
-                "theoretical",
-                portion,
-                f"theoretical yield of {portion}",
-                f"What is the theoretical yield of {portion}, in g, from the amounts of the handout?",
-                "g",
-                "before",
-                0.01,
-                relative=True,
-            )
-        )
+        asks = f"What is the theoretical yield of {portion}, in g, from the amounts of the handout?"
+        label = f"theoretical yield of {portion}"
+        yield _relative("theoretical", portion, f"wanted most {portion}", label, asks, "before")
+
+
+def _of_eluents(procedure: Procedure) -> Iterator[Question]:
+    """How each eluent is measured out."""
     for number, step in enumerate(procedure.steps, start=1):
-        parts = eluent_parts(step.eluent) if step.eluent and step.eluent_volume else []
-        for name, _ in parts:
-            found.append(
-                Question(
-                    f"eluent {number} {name}",
-                    "eluent",
-                    name,
-                    f"mL of {name}, step {number}",
-                    f"How many mL of {name} does {step.eluent_volume:g} mL of {step.eluent} need?",
-                    "mL",
-                    "before",
-                    0.02,
-                    relative=True,
-                )
-            )
-    return list({question.key: question for question in found}.values())
+        if not step.eluent or not step.eluent_volume:
+            continue
+        for name, _ in eluent_parts(step.eluent):
+            asks = f"How many mL of {name} does {step.eluent_volume:g} mL of {step.eluent} need?"
+            key, label = f"eluent {number} {name}", f"mL of {name}, step {number}"
+            yield _relative("eluent", name, key, label, asks, "before")
 
 
 def eluent_parts(text: str) -> list[tuple[str, float]]:
     """The solvents of an eluent with their per cent by volume; empty where it is one solvent."""
     parts = [(str(part.name), part.percent) for part in parse_eluent(text).components]
     return parts if len(parts) > 1 else []
+
+
+def _bringing(procedure: Procedure, equation: Equation) -> list[tuple[str, str]]:
+    """Reactants of the equation with the substances that bring them in an amount that can be worked out."""
+    countable = [
+        substance
+        for substance in procedure.substances
+        if substance.amount
+        and substance.formula
+        and substance.role in ("sample", "reagent")
+        and (substance.amount.unit == "g" or substance.molar or substance.density)
+    ]
+    return [(f, one.name) for f in equation.left for one in countable if supplies(one.formula, f)]
 
 
 def products(procedure: Procedure) -> list[tuple[str, list[str]]]:
@@ -167,16 +157,7 @@ def products(procedure: Procedure) -> list[tuple[str, list[str]]]:
         equation = parse_equation(procedure.equation)
     except Unreadable:
         return []
-    bring = [
-        (formula, substance.name)
-        for formula in equation.left
-        for substance in procedure.substances
-        if substance.amount
-        and substance.formula
-        and substance.role in ("sample", "reagent")
-        and (substance.amount.unit == "g" or substance.molar or substance.density)
-        and supplies(substance.formula, formula)
-    ]
+    bring = _bringing(procedure, equation)
     reagents = [name for _, name in bring]
     species = {formula for formula, _ in bring}
     # Where a content is sought, the reagent is in excess and says nothing of what is possible; and of two
@@ -190,114 +171,55 @@ def products(procedure: Procedure) -> list[tuple[str, list[str]]]:
 
 def after(procedure: Procedure) -> list[Question]:
     """What a bench works out of its own readings (Question 2)."""
-    found: list[Question] = []
-    weighed = {step.on.casefold() for step in procedure.steps if step.on and not step.empty}
-    for portion in procedure.portions:
-        if portion.end == "product" and not portion.by_loss and portion.name.casefold() in weighed:
-            found.append(
-                Question(
-                    f"net {portion.name}",
-                    "net",
-                    portion.name,
-                    f"net of {portion.name}",
-                    f"How many g of {portion.name} did you obtain?",
-                    "g",
-                    "after",
-                    0.0,
-                )
-            )
     reacts = bool(procedure.equation.strip())
+    found = list(_of_nets(procedure))
     for substance in procedure.substances:
         if substance.exact and (reacts or substance.component):
             found += _amount_questions(substance, "after")
+    found += _of_components(procedure)
+    for name, _ in products(procedure):
+        asks = f"What is the theoretical yield of {name}, in g, from what you took?"
+        found.append(_relative("theoretical", name, f"most {name}", f"theoretical yield of {name}", asks, "after"))
+        found.append(_percent("yield", name, f"yield of {name}", f"What is your yield of {name}?"))
+    if not reacts:
+        found += _of_parts(procedure, {q.about.casefold() for q in found if q.sort == "recovery"})
+    return found
+
+
+def _of_nets(procedure: Procedure) -> Iterator[Question]:
+    """The net of each product that is weighed."""
+    weighed = {step.on.casefold() for step in procedure.steps if step.on and not step.empty}
+    for portion in procedure.portions:
+        name = portion.name
+        if portion.end == "product" and not portion.by_loss and name.casefold() in weighed:
+            asks = f"How many g of {name} did you obtain?"
+            yield Question(f"net {name}", "net", name, f"net of {name}", asks, "g", "after", 0.0)
+
+
+def _of_components(procedure: Procedure) -> Iterator[Question]:
+    """Content or recovery of each component that is followed."""
     for component in procedure.components:
         name = component.name
         brought = any(s.component.casefold() == name.casefold() for s in procedure.substances)
         ends = [p.name for p in procedure.portions if p.component.casefold() == name.casefold()]
         if component.expressed:
-            found += [
-                Question(
-                    f"content {portion}",
-                    "content",
-                    portion,
-                    f"{name} by {portion}",
-                    f"What percentage of the sample is {readable(component.expressed)}, from {portion}?",
-                    "%",
-                    "after",
-                    0.5,
-                )
-                for portion in ends
-            ]
+            for portion in ends:
+                asks = f"What percentage of the sample is {readable(component.expressed)}, from {portion}?"
+                yield _percent("content", portion, f"{name} by {portion}", asks)
         elif brought and ends:
-            found.append(
-                Question(
-                    f"recovery {name}",
-                    "recovery",
-                    name,
-                    f"{name} recovered",
-                    f"What percentage of the {name} did you recover?",
-                    "%",
-                    "after",
-                    0.5,
-                )
-            )
-    for portion_name, _ in products(procedure):
-        found.append(
-            Question(
-                f"most {portion_name}",
-                "theoretical",
-                portion_name,
-                f"theoretical yield of {portion_name}",
-                f"What is the theoretical yield of {portion_name}, in g, from what you took?",
-                "g",
-                "after",
-                0.01,
-                relative=True,
-            )
-        )
-        found.append(
-            Question(
-                f"yield {portion_name}",
-                "yield",
-                portion_name,
-                f"yield of {portion_name}",
-                f"What is your yield of {portion_name}?",
-                "%",
-                "after",
-                0.5,
-            )
-        )
-    samples = [s for s in procedure.substances if s.role == "sample"]
+            yield _percent("recovery", name, f"{name} recovered", f"What percentage of the {name} did you recover?")
+
+
+def _of_parts(procedure: Procedure, followed: set[str]) -> Iterator[Question]:
+    """Each product's part of a sample that is only parted, and the mass balance."""
     parted = [p for p in procedure.portions if p.end == "product"]
-    if samples and not reacts and len(parted) > 1:
-        followed = {q.about.casefold() for q in found if q.sort == "recovery"}
-        found += [
-            Question(
-                f"part {p.name}",
-                "part",
-                p.name,
-                f"{p.name} in the sample",
-                f"What percentage of the sample is {p.name}?",
-                "%",
-                "after",
-                0.5,
-            )
-            for p in parted
-            if p.component.casefold() not in followed or not p.component
-        ]
-        found.append(
-            Question(
-                "closure",
-                "closure",
-                "",
-                "mass balance",
-                "What is the mass balance (total recovery), in %?",
-                "%",
-                "after",
-                0.5,
-            )
-        )
-    return found
+    if len(parted) < 2 or not any(s.role == "sample" for s in procedure.substances):
+        return
+    for portion in parted:
+        if not portion.component or portion.component.casefold() not in followed:
+            name = portion.name
+            yield _percent("part", name, f"{name} in the sample", f"What percentage of the sample is {name}?")
+    yield _percent("closure", "", "mass balance", "What is the mass balance (total recovery), in %?")
 
 
 def sheet_of(procedure: Procedure) -> list[Question]:

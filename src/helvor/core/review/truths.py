@@ -275,48 +275,49 @@ def supplies_of(salt: str, ion: str) -> int:
 # ── amounts in mol ──────────────────────────────────────────────────────────────────────────────
 
 
-def _moles_factors(
-    substance: Substance, taken: SubstanceTaken | None
-) -> tuple[list[Factor], list[Factor], float, list[Mistake], float] | None:
+def _as_wanted(substance: Substance) -> SubstanceTaken | None:
+    """What the procedure wants, as if it had been taken; None without an amount."""
+    if substance.amount is None:
+        return None
+    amount = Measured(substance.amount.value, {}, substance.amount.decimals)
+    in_g = substance.amount.unit == "g"
+    by_density = amount * substance.density if substance.density else None
+    mass, volume = (amount, None) if in_g else (by_density, amount)
+    return SubstanceTaken(substance, (), mass, None, volume, substance.formula, "", False, ())
+
+
+_Moles = tuple[list[Factor], list[Factor], float, list[Mistake], float]
+
+
+def _moles_by_volume(substance: Substance, volume: Measured, bottle: float | None) -> _Moles:
+    """mol of a solution: its volume times the bottle's or the nominal concentration."""
+    name, molar = substance.name, substance.molar
+    strength = bottle or molar or 0.0
+    mistakes = [mistake("ml-not-l", lambda q: replace(q, times=q.times * 1000), "litres")]
+    mistakes += _target_of(substance, volume.value)
+    if bottle and molar and abs(bottle - molar) > 1e-9:
+        put = _put_terms(f"molar {name}", [Term(f"molar {name}", molar, 1.0, 4)])
+        mistakes.append(mistake("target", put, f"molar {name}", detail="nominal concentration"))
+    top = [one(f"taken {name}", volume.value, volume.decimals or 2), one(f"molar {name}", strength, 4)]
+    return top, [], 0.001, mistakes, volume.value * strength * 0.001
+
+
+def _moles_factors(substance: Substance, taken: SubstanceTaken | None) -> _Moles | None:
     """mol of a substance as top, under, times; its mistakes; and the number itself.
 
     With *taken* what went in, without it what the procedure wants.
     """
     formula = taken.formula if taken is not None else substance.formula
-    if not formula:
+    went_in = taken if taken is not None else _as_wanted(substance)
+    if not formula or went_in is None:
         return None
-    if taken is None:
-        if substance.amount is None:
-            return None
-        amount = Measured(substance.amount.value, {}, substance.amount.decimals)
-        in_g = substance.amount.unit == "g"
-        taken = SubstanceTaken(
-            substance,
-            (),
-            amount if in_g else amount * substance.density if substance.density else None,
-            None,
-            None if in_g else amount,
-            formula,
-            "",
-            False,
-            (),
-        )
-    name = substance.name
-    molar = substance.molar
-    bottle = next((on.taken.bottle.molar for on in taken.readings if on.taken.bottle is not None), None)
-    if (molar or bottle) and taken.volume is not None:
-        volume = one(f"taken {name}", taken.volume.value, taken.volume.decimals or 2)
-        strength = one(f"molar {name}", bottle or molar or 0.0, 4)
-        mistakes = [mistake("ml-not-l", lambda q: replace(q, times=q.times * 1000), "litres")]
-        mistakes += _target_of(substance, taken.volume.value)
-        if bottle and molar and abs(bottle - molar) > 1e-9:
-            put = _put_terms(f"molar {name}", [Term(f"molar {name}", molar, 1.0, 4)])
-            mistakes.append(mistake("target", put, f"molar {name}", detail="nominal concentration"))
-        return [volume, strength], [], 0.001, mistakes, taken.volume.value * (bottle or molar or 0.0) * 0.001
-    mass = _taken_mass(f"taken {name}", [taken])
+    bottle = next((on.taken.bottle.molar for on in went_in.readings if on.taken.bottle is not None), None)
+    if (substance.molar or bottle) and went_in.volume is not None:
+        return _moles_by_volume(substance, went_in.volume, bottle)
+    mass = _taken_mass(f"taken {substance.name}", [went_in])
     if mass is None:
         return None
-    molar_factor, molar_slips = _molar(f"M {name}", formula)
+    molar_factor, molar_slips = _molar(f"M {substance.name}", formula)
     value = mass[0].value / molar_factor.value
     return [mass[0]], [molar_factor], 1.0, [*mass[1], *molar_slips], value
 
@@ -615,27 +616,36 @@ def _recovery(name: str, sheet: RunWorksheet) -> Truth | None:
             mistake("whole-mixture", _factor_put("taken", whole[0]), *(t.name for t in taken[0].terms), "pure")
         )
     top, under = [found], [taken[0]]
-    bases: list[tuple[str, float | None]] = []
     if ledger.reacts and account.found is not None and account.taken is not None:
         forms = {p.said.formula or brought[0].formula for p in holders}
         if len(forms) != 1 or len(brought) != 1 or not brought[0].formula:
             return None
-        portion_formula = forms.pop()
-        carrier = account.component.carrier
-        molar_found, found_slips = _molar("M found", portion_formula)
-        molar_taken, taken_slips = _molar("M taken", brought[0].formula)
-        n_found, n_taken = units(portion_formula, carrier), units(brought[0].formula, carrier)
-        top, under = [found, molar_taken], [taken[0], molar_found]
-        mistakes += [*found_slips, *taken_slips]
-        if plain(portion_formula) != plain(brought[0].formula):
-            mistakes.append(mistake("form", lambda q: q.without("M found").without("M taken"), "M found", "M taken"))
-        if n_found != n_taken:
-            top.append(one("ratio made", n_found, 0))
-            under.append(one("ratio used", n_taken, 0))
-            mistakes.append(mistake("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
-            mistakes.append(mistake("ratio-inverted", _ratio_inverted(n_found, n_taken), "ratio"))
+        as_mol = _in_mol(forms.pop(), brought[0].formula, account.component.carrier)
+        top, under = [*top, *as_mol[0]], [*under, *as_mol[1]]
+        mistakes += as_mol[2]
     quotient = Quotient(tuple(top), tuple(under), 100.0)
-    return _truth(quotient, mistakes, _percent_decimals_of(account.recovery), bases)
+    return _truth(quotient, mistakes, _percent_decimals_of(account.recovery), [])
+
+
+def _in_mol(found: str, taken: str, carrier: str) -> tuple[list[Factor], list[Factor], list[Mistake]]:
+    """What turns a recovery of grams into one of mol: factors above and below, and what goes wrong with them.
+
+    Args:
+        found, taken: formulas of what was weighed out and of what was weighed in; carrier: the element followed.
+    """
+    molar_found, mistakes = _molar("M found", found)
+    molar_taken, taken_slips = _molar("M taken", taken)
+    top, under = [molar_taken], [molar_found]
+    mistakes = [*mistakes, *taken_slips]
+    if plain(found) != plain(taken):
+        mistakes.append(mistake("form", lambda q: q.without("M found").without("M taken"), "M found", "M taken"))
+    n_found, n_taken = units(found, carrier), units(taken, carrier)
+    if n_found != n_taken:
+        top.append(one("ratio made", n_found, 0))
+        under.append(one("ratio used", n_taken, 0))
+        mistakes.append(mistake("ratio-ignored", lambda q: q.without("ratio made").without("ratio used"), "ratio"))
+        mistakes.append(mistake("ratio-inverted", _ratio_inverted(n_found, n_taken), "ratio"))
+    return top, under, mistakes
 
 
 def _as_if_pure(taken: SubstanceTaken) -> list[Mistake]:

@@ -9,7 +9,7 @@ Day 3. An accident is open until it is written what was done about it; an open o
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Literal
@@ -118,66 +118,85 @@ class Day:
         return max(timedelta(0), until - self.began - self.rested)
 
 
-def gather(book: Iterable[Entry]) -> Day:  # noqa: PLR0915  a case for each kind of entry
-    """Fold a day book."""
-    day = Day(lines=lines(book))
-    out: dict[UUID, datetime] = {}
-    made_up: set[UUID] = set()
-    stopped: set[UUID] = set()
-    timers: list[tuple[Line, e.RoomTimer]] = []
-    stays: list[tuple[Line, e.StaysOver]] = []
-    away: list[tuple[Line, e.Absent]] = []
+@dataclass(slots=True)
+class _Loose:
+    """What is put together at the end, when all that settles it has been read."""
+
+    timers: list[tuple[Line, e.RoomTimer]] = field(default_factory=list)
+    stopped: set[UUID] = field(default_factory=set)
+    stays: list[tuple[Line, e.StaysOver]] = field(default_factory=list)
+    out: dict[UUID, datetime] = field(default_factory=dict)
+    away: list[tuple[Line, e.Absent]] = field(default_factory=list)
+    made_up: set[UUID] = field(default_factory=set)
+
+
+def _turn(day: Day, payload: Payload, at: datetime) -> bool:
+    """Start, pause and end of the meeting; False where the entry is none of these."""
+    if not isinstance(payload, e.Began | e.Paused | e.WentOn | e.Ended):
+        return False
+    resting_since = day.since if day.state == "paused" else None
+    match payload:
+        case e.Began():
+            if day.state == "over" and day.ended is not None:
+                day.rested += at - day.ended
+            day.state, day.since, day.ended, day.ending = "running", at, None, None
+            day.began = day.began or at
+        case e.Paused(why=why) if day.state == "running":
+            day.state, day.since, day.pause = "paused", at, why
+        case e.WentOn() if resting_since is not None:
+            day.rested += at - resting_since
+            day.state, day.since, day.pause = "running", at, ""
+        case e.Ended() as ending:
+            if resting_since is not None:
+                day.rested += at - resting_since
+            day.state, day.since, day.ended, day.ending, day.pause = "over", at, at, ending, ""
+    return True
+
+
+def _note(day: Day, loose: _Loose, line: Line) -> None:
+    """Everything else that a day book holds."""
+    match line.head.payload:
+        case e.Said() as said:
+            day.notices.append((line, said))
+        case e.CaughtUp(absence=key):
+            loose.made_up.add(key)
+        case e.TakenOut(stay=key):
+            loose.out[key] = line.root.happened
+        case e.Settled(accident=key, done=done):
+            day.settled[key] = done
+        case e.RoomTimer() as timer:
+            loose.timers.append((line, timer))
+        case e.RoomTimerStopped(timer=key):
+            loose.stopped.add(key)
+        case Struck():
+            pass
+        case payload:
+            day.log.append(line)
+            if isinstance(payload, e.Absent):
+                loose.away.append((line, payload))
+            elif isinstance(payload, e.StaysOver):
+                loose.stays.append((line, payload))
+            elif isinstance(payload, e.Wasted):
+                _pour(day.waste, payload)
+
+
+def gather(book: Iterable[Entry]) -> Day:
+    """Fold a meeting's log."""
+    day, loose = Day(lines=lines(book)), _Loose()
     for line in day.lines:
-        at = line.root.happened
-        match line.head.payload:
-            case e.Began():
-                if day.state == "over" and day.ended is not None:
-                    day.rested += at - day.ended
-                day.state, day.since, day.ended, day.ending = "running", at, None, None
-                day.began = day.began or at
-            case e.Paused(why=why):
-                if day.state == "running":
-                    day.state, day.since, day.pause = "paused", at, why
-            case e.WentOn():
-                if day.state == "paused" and day.since is not None:
-                    day.rested += at - day.since
-                    day.state, day.since, day.pause = "running", at, ""
-            case e.Ended() as ending:
-                if day.state == "paused" and day.since is not None:
-                    day.rested += at - day.since
-                day.state, day.since, day.ended, day.ending, day.pause = "over", at, at, ending, ""
-                # What was said and timed for the meeting ends with it, also if it begins again.
-                day.notices = []
-                timers.clear()
-            case e.Said() as said:
-                day.notices.append((line, said))
-            case e.CaughtUp(absence=key):
-                made_up.add(key)
-            case e.TakenOut(stay=key):
-                out[key] = at
-            case e.Settled(accident=key, done=done):
-                day.settled[key] = done
-            case e.RoomTimer() as timer:
-                timers.append((line, timer))
-            case e.RoomTimerStopped(timer=key):
-                stopped.add(key)
-            case Struck():
-                pass
-            case payload:
-                day.log.append(line)
-                if isinstance(payload, e.Absent):
-                    away.append((line, payload))
-                elif isinstance(payload, e.StaysOver):
-                    stays.append((line, payload))
-                elif isinstance(payload, e.Wasted):
-                    _pour(day.waste, payload)
+        if not _turn(day, line.head.payload, line.root.happened):
+            _note(day, loose, line)
+        elif isinstance(line.head.payload, e.Ended):
+            # What was said and timed for the meeting ends with it, also if it begins again.
+            day.notices = []
+            loose.timers.clear()
     day.alarms = [
         Alarm(timer.label, line.root.happened + timedelta(minutes=timer.minutes), str(line.root.id))
-        for line, timer in timers
-        if line.root.id not in stopped
+        for line, timer in loose.timers
+        if line.root.id not in loose.stopped
     ]
-    day.away = [Away(line, absent, line.root.id in made_up) for line, absent in away]
-    day.stays = [Stay(line, stay, out.get(line.root.id)) for line, stay in stays]
+    day.away = [Away(line, absent, line.root.id in loose.made_up) for line, absent in loose.away]
+    day.stays = [Stay(line, stay, loose.out.get(line.root.id)) for line, stay in loose.stays]
     return day
 
 
@@ -190,7 +209,7 @@ def _pour(waste: dict[str, InBottle], wasted: e.Wasted) -> None:
 
 
 def check(day: Day, payload: Payload, strikes: UUID | None, benches: int) -> None:
-    """Refuse what the day book as it stands cannot hold.
+    """Refuse what the meeting's log as it stands cannot hold.
 
     Raises:
         Problem: with the field and one sentence.
@@ -201,6 +220,16 @@ def check(day: Day, payload: Payload, strikes: UUID | None, benches: int) -> Non
     bench = getattr(payload, "bench", None)
     if bench is not None and bench > benches:
         raise Problem("bench", f"There is no bench {bench}: enter 1 to {benches}.")
+    if isinstance(payload, e.Wasted):
+        _refuse_danger(payload)
+    _refuse_out_of_turn(day, payload)
+    _refuse_unknown(day, payload)
+    if isinstance(payload, e.Said) and strikes is None and len(day.notices) >= MOST_NOTICES:
+        raise Problem("words", f"{MOST_NOTICES} messages are shown already: remove one first.")
+
+
+def _refuse_out_of_turn(day: Day, payload: Payload) -> None:
+    """What the meeting's state does not allow."""
     match payload:
         case e.Began() if day.state in ("running", "paused"):
             raise Problem("kind", "The meeting has already started.")
@@ -212,26 +241,40 @@ def check(day: Day, payload: Payload, strikes: UUID | None, benches: int) -> Non
             raise Problem("kind", "The meeting is not running, so it cannot be ended.")
         case e.Said() if day.state == "over":
             raise Problem("words", "The meeting is over, so no bench would see the message.")
-        case e.Said() if strikes is None and len(day.notices) >= MOST_NOTICES:
-            raise Problem("words", f"{MOST_NOTICES} messages are shown already: remove one first.")
-        case e.CaughtUp(absence=key) if all(away.line.root.id != key for away in day.away):
-            raise Problem("absence", "That absence is not in this meeting's log.")
-        case e.TakenOut(stay=key) if all(stay.line.root.id != key for stay in day.stays):
-            raise Problem("stay", "That entry is not in this meeting's log.")
-        case e.Settled(accident=key) if all(line.root.id != key for line in day.of("happened")):
-            raise Problem("accident", "That accident is not in this meeting's log.")
-        case e.RoomTimerStopped(timer=key) if all(alarm.key != str(key) for alarm in day.alarms):
-            raise Problem("timer", "That timer is not running.")
-        case e.Wasted(bottle=bottle, matter=matter):
-            why = never_together(bottle, matter)
-            if why:
-                happened = "call the person responsible, and record it as an accident."
-                if "oxidizing" in (bottle, matter):
-                    happened = f"do not stopper the bottle, keep away from it, {happened}"
-                raise Problem(
-                    "bottle",
-                    f"Never put {WASTE[matter]} into {WASTE[bottle]}: {why}. If it has happened, {happened}",
-                )
+        case _:
+            return
+
+
+def _refuse_unknown(day: Day, payload: Payload) -> None:
+    """An entry about another that is not in this log."""
+    match payload:
+        case e.CaughtUp(absence=key):
+            there, field_, what = {away.line.root.id for away in day.away}, "absence", "absence"
+        case e.TakenOut(stay=key):
+            there, field_, what = {stay.line.root.id for stay in day.stays}, "stay", "entry"
+        case e.Settled(accident=key):
+            there, field_, what = {line.root.id for line in day.of("happened")}, "accident", "accident"
+        case e.RoomTimerStopped(timer=key):
+            if str(key) not in {alarm.key for alarm in day.alarms}:
+                raise Problem("timer", "That timer is not running.")
+            return
+        case _:
+            return
+    if key not in there:
+        raise Problem(field_, f"That {what} is not in this meeting's log.")
+
+
+def _refuse_danger(wasted: e.Wasted) -> None:
+    """Waste that must never go into that bottle."""
+    why = never_together(wasted.bottle, wasted.matter)
+    if why:
+        happened = "call the person responsible, and record it as an accident."
+        if "oxidizing" in (wasted.bottle, wasted.matter):
+            happened = f"do not stopper the bottle, keep away from it, {happened}"
+        raise Problem(
+            "bottle",
+            f"Never put {WASTE[wasted.matter]} into {WASTE[wasted.bottle]}: {why}. If it has happened, {happened}",
+        )
 
 
 def where_and_what(happened: e.Happened) -> str:
@@ -240,63 +283,73 @@ def where_and_what(happened: e.Happened) -> str:
 
 
 def check_meeting(day: Day, expected: Mapping[str, float]) -> list[Finding]:
-    """What the day book shows, the most serious first.
+    """What the meeting's log shows, the most serious first.
 
     Args:
         expected: mL that were expected of each stream.
     """
-    found = []
+    found = [*_open_accidents(day), *_wrong_bottles(day), *_more_waste(day, expected)]
+    if day.state == "over":
+        found += _less_waste(day, expected)
+    return by_severity(found)
+
+
+def _open_accidents(day: Day) -> Iterator[Finding]:
+    """Accidents of which nothing is written that was done about them."""
     for line, happened in day.accidents:
-        found.append(
-            Finding(
-                "open-accident",
-                "stop",
-                where_and_what(happened),
-                "The action taken is not recorded yet.",
-                "Local rules and a qualified person decide; then record what was done.",
-                str(line.root.id),
-            )
+        yield Finding(
+            "open-accident",
+            "stop",
+            where_and_what(happened),
+            "The action taken is not recorded yet.",
+            "Local rules and a qualified person decide; then record what was done.",
+            str(line.root.id),
         )
+
+
+def _wrong_bottles(day: Day) -> Iterator[Finding]:
+    """Waste in another bottle than its own."""
     for line in day.of("wasted"):
         wasted = line.head.payload
         assert isinstance(wasted, e.Wasted)
         wrong = wrong_bottle(wasted.bottle, wasted.matter)
-        if wrong is not None or (wasted.bottle != wasted.matter and wasted.matter not in ("sink", "bin")):
-            because = "Disposal depends on the contents, and the label no longer matches."
-            found.append(
-                Finding(
-                    "wrong-bottle",
-                    wrong.level if wrong is not None else "caution",
-                    f"{wasted.amount} of {WASTE[wasted.matter]} went into “{WASTE[wasted.bottle]}”",
-                    f"{wrong.why[0].upper()}{wrong.why[1:]}." if wrong is not None else because,
-                    "Write it on the bottle's label and tell the person who collects it.",
-                    str(line.root.id),
-                )
-            )
+        if wrong is None and (wasted.bottle == wasted.matter or wasted.matter in ("sink", "bin")):
+            continue
+        because = "Disposal depends on the contents, and the label no longer matches."
+        yield Finding(
+            "wrong-bottle",
+            wrong.level if wrong is not None else "caution",
+            f"{wasted.amount} of {WASTE[wasted.matter]} went into “{WASTE[wasted.bottle]}”",
+            f"{wrong.why[0].upper()}{wrong.why[1:]}." if wrong is not None else because,
+            "Write it on the bottle's label and tell the person who collects it.",
+            str(line.root.id),
+        )
+
+
+def _more_waste(day: Day, expected: Mapping[str, float]) -> Iterator[Finding]:
+    """Far more in a bottle than was expected of its stream."""
     for stream, total in day.waste.items():
         due = expected.get(stream, 0.0)
         if due > 0 and total.ml > 1.5 * due:
-            found.append(
-                Finding(
-                    "more-waste",
-                    "note",
-                    f"{total.words}: {round_to(total.ml, 0)} mL; expected {round_to(due, 0)} mL",
-                    "Possible reasons: more washes, a spill, or another stream in the bottle. Find out which.",
-                    about=stream,
-                )
+            yield Finding(
+                "more-waste",
+                "note",
+                f"{total.words}: {round_to(total.ml, 0)} mL; expected {round_to(due, 0)} mL",
+                "Possible reasons: more washes, a spill, or another stream in the bottle. Find out which.",
+                about=stream,
             )
-    if day.state == "over":
-        for stream, due in expected.items():
-            got = day.waste[stream].ml if stream in day.waste else 0.0
-            if due >= 20 and got < 0.5 * due:
-                found.append(
-                    Finding(
-                        "less-waste",
-                        "caution",
-                        f"{WASTE[stream]}: only {round_to(got, 0)} of {round_to(due, 0)} mL was returned",
-                        "The rest went down a sink, into another bottle, or was not recorded.",
-                        "Find out where the rest went.",
-                        stream,
-                    )
-                )
-    return by_severity(found)
+
+
+def _less_waste(day: Day, expected: Mapping[str, float]) -> Iterator[Finding]:
+    """Far less in a bottle at the end than was expected of its stream."""
+    for stream, due in expected.items():
+        got = day.waste[stream].ml if stream in day.waste else 0.0
+        if due >= 20 and got < 0.5 * due:
+            yield Finding(
+                "less-waste",
+                "caution",
+                f"{WASTE[stream]}: only {round_to(got, 0)} of {round_to(due, 0)} mL was returned",
+                "The rest went down a sink, into another bottle, or was not recorded.",
+                "Find out where the rest went.",
+                stream,
+            )

@@ -215,60 +215,81 @@ class _Run:
         self.longest[name] = max(self.longest[name], minutes)
 
 
+@dataclass(slots=True)
+class _Ready:
+    """The steps of one bench that may begin: how many each still waits for, and from when it is ready."""
+
+    plan: _Plan
+    rank: Sequence[int] | None
+    unmet: list[int]
+    at: list[float]
+    ends: list[float]
+    open_: list[int]
+
+    @classmethod
+    def of(cls, plan: _Plan, start: float, rank: Sequence[int] | None) -> _Ready:
+        """Everything that waits for nothing is ready from the start."""
+        unmet = [len(before) for before in plan.after]
+        open_ = [i for i, count in enumerate(unmet) if not count]
+        return cls(plan, rank, unmet, [start] * len(unmet), [0.0] * len(unmet), open_)
+
+    def choose(self, run: _Run, now: float) -> Generator[simpy.Event, object, int]:
+        """The first ready step whose kit is free; else the first ready one; −1 where none is ready yet."""
+        fallback = -1
+        for i in self.open_ if self.rank is None else sorted(self.open_, key=self.rank.__getitem__):
+            if self.at[i] > now + 1e-9:
+                continue
+            needs = self.plan.needs[i]
+            if not needs:
+                return i
+            if now > run.env.now:
+                yield run.env.timeout(now - run.env.now)
+            if all(run.kit[name].count < run.kit[name].capacity for name in needs):
+                return i
+            if fallback < 0:
+                fallback = i
+        return fallback
+
+    def over(self, i: int, over: float) -> None:
+        """A step is over; what waited for it alone is ready."""
+        self.ends[i] = over
+        self.open_.remove(i)
+        for following in self.plan.before[i]:
+            self.unmet[following] -= 1
+            if not self.unmet[following]:
+                self.at[following] = max(self.ends[j] for j in self.plan.after[following])
+                bisect.insort(self.open_, following)
+
+
 def _bench(
     run: _Run, plan: _Plan, hands: Sequence[float], start: float, lane: list[Block] | None, rank: Sequence[int] | None
 ) -> Generator[simpy.Event, object, None]:
     """One bench. Its own clock runs ahead of the others' until it wants kit: only there they meet."""
-    env, kit, needs, waits = run.env, run.kit, plan.needs, plan.waits
-    now = start
-    unmet = [len(before) for before in plan.after]
-    ends = [0.0] * len(unmet)
-    at = [start] * len(unmet)
-    open_ = [i for i, count in enumerate(unmet) if not count]
-    last = start
-    while open_:
-        # The first ready one whose kit is free; else the first ready one; else what is ready soonest.
-        chosen = fallback = -1
-        for i in open_ if rank is None else sorted(open_, key=rank.__getitem__):
-            if at[i] > now + 1e-9:
-                continue
-            if not needs[i]:
-                chosen = i
-                break
-            if now > env.now:
-                yield env.timeout(now - env.now)
-            if all(kit[name].count < kit[name].capacity for name in needs[i]):
-                chosen = i
-                break
-            if fallback < 0:
-                fallback = i
-        if chosen < 0 and fallback < 0:
-            now = min(at[i] for i in open_)
+    env = run.env
+    now = last = start
+    ready = _Ready.of(plan, start, rank)
+    while ready.open_:
+        i = yield from ready.choose(run, now)
+        if i < 0:
+            now = min(ready.at[step] for step in ready.open_)
             continue
-        i = chosen if chosen >= 0 else fallback
         asked = now
         requests = []
-        for name in needs[i]:
+        for name in plan.needs[i]:
             since = env.now
-            request = kit[name].request()
+            request = run.kit[name].request()
             yield request
             requests.append((name, request))
             run.queued(name, env.now - since)
             now = env.now
         begun = now
         now += hands[i]
-        over = now + waits[i]
+        over = now + plan.waits[i]
         if requests:
             yield env.timeout(now - env.now)
             _give_back(run, plan.held[i], requests, begun, now, over)
-        ends[i] = over
         last = max(last, now if plan.stays[i] else over)
-        open_.remove(i)
-        for following in plan.before[i]:
-            unmet[following] -= 1
-            if not unmet[following]:
-                at[following] = max(ends[j] for j in plan.after[following])
-                bisect.insort(open_, following)
+        ready.over(i, over)
         if lane is not None:
             lane.append(Block(i, asked, begun, now, over, plan.needs[i]))
     run.ends.append(last)

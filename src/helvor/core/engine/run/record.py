@@ -146,69 +146,97 @@ class Run:
         return max(rounds, default=0) + 1
 
 
+@dataclass(slots=True)
+class _Loose:
+    """What is put together at the end, when every line has been read."""
+
+    steps: list[e.StepAdded] = field(default_factory=list)
+    substances: list[Substance] = field(default_factory=list)
+    portions: list[Portion] = field(default_factory=list)
+    timers: list[tuple[Line, e.TimerSet]] = field(default_factory=list)
+    stopped: dict[UUID, Entry] = field(default_factory=dict)
+
+
+def _is_reading(run: Run, line: Line) -> bool:
+    """Take a reading in; False where the line is something else. The commonest kinds come first."""
+    match line.head.payload:
+        case e.Weighed() as weighed:
+            run.weighings.append(WeighedOn(line, weighed))
+        case e.Taken() as taken:
+            run.taken.append(TakenOn(line, taken))
+        case e.VolumeRead() as volume:
+            run.volumes.append((line, volume))
+        case e.Noted() as noted:
+            run.notes.append((line, noted))
+        case e.Attached() as attached:
+            run.attached.append((line, attached))
+        case e.Tried() as tried:
+            run.tried.append((line, tried))
+        case _:
+            return False
+    return True
+
+
+def _is_plan(run: Run, loose: _Loose, line: Line) -> bool:
+    """Take in what changes the procedure of the run; False where the line is something else."""
+    match line.head.payload:
+        case e.Following() as following:
+            run.following, run.procedure = following, following.procedure
+        case e.StepAdded() as added:
+            loose.steps.append(added)
+        case e.SubstanceAdded(substance=substance):
+            loose.substances.append(substance)
+        case e.PortionSaid(portion=portion):
+            loose.portions.append(portion)
+        case e.HandoutCorrected() as correction:
+            run.corrections[correction.step] = correction
+        case _:
+            return False
+    return True
+
+
+def _follow(run: Run, loose: _Loose, line: Line) -> None:
+    """Take in what happened to the steps, and everything that a technique writes."""
+    match line.head.payload:
+        case e.Marked(step=step, how="done"):
+            run.done[step] = run.done.get(step, 0) + 1
+        case e.Marked(step=step, why=why):
+            run.skipped[step] = why
+        case e.TimerSet() as timer:
+            loose.timers.append((line, timer))
+        case e.TimerStopped(timer=key):
+            loose.stopped[key] = line.head
+        case e.Borrowed() as borrowed:
+            run.borrowed[borrowed.portion.casefold()] = borrowed
+        case e.UsedInstead() as other:
+            run.instead[other.step, other.kit.casefold()] = line, other
+        case e.Late() as late:
+            run.late = late
+        case e.Checked(step=step, checks=checks):
+            run.checked[step] = frozenset(checks)
+        case Answered() as answered:
+            run.answers[answered.question] = answered
+        case Acknowledged() as seen:
+            run.acknowledged[seen.code, seen.about, seen.what] = seen.why
+        case Struck():
+            pass
+        case _:
+            run.other.append(line)
+
+
 @remembered(most=64)
-def gather(page: Iterable[Entry]) -> Run:  # noqa: PLR0915  a case for each kind of entry
+def gather(page: Iterable[Entry]) -> Run:
     """Fold the entries of a page into the run they describe."""
-    run = Run()
+    run, loose = Run(), _Loose()
     run.lines = lines(page)
-    steps: list[e.StepAdded] = []
-    substances: list[Substance] = []
-    portions: list[Portion] = []
-    stopped: dict[UUID, Entry] = {}
-    timers: list[tuple[Line, e.TimerSet]] = []
     for line in run.lines:
-        match line.head.payload:  # the commonest kinds first
-            case e.Weighed() as weighed:
-                run.weighings.append(WeighedOn(line, weighed))
-            case e.Taken() as taken:
-                run.taken.append(TakenOn(line, taken))
-            case e.VolumeRead() as volume:
-                run.volumes.append((line, volume))
-            case e.Noted() as noted:
-                run.notes.append((line, noted))
-            case e.Following() as following:
-                run.following, run.procedure = following, following.procedure
-            case e.StepAdded() as added:
-                steps.append(added)
-            case e.SubstanceAdded(substance=substance):
-                substances.append(substance)
-            case e.PortionSaid(portion=portion):
-                portions.append(portion)
-            case e.Marked(step=step, how="done"):
-                run.done[step] = run.done.get(step, 0) + 1
-            case e.Marked(step=step, why=why):
-                run.skipped[step] = why
-            case e.TimerSet() as timer:
-                timers.append((line, timer))
-            case e.TimerStopped(timer=key):
-                stopped[key] = line.head
-            case e.Attached() as attached:
-                run.attached.append((line, attached))
-            case e.HandoutCorrected() as correction:
-                run.corrections[correction.step] = correction
-            case e.Borrowed() as borrowed:
-                run.borrowed[borrowed.portion.casefold()] = borrowed
-            case e.UsedInstead() as other:
-                run.instead[other.step, other.kit.casefold()] = line, other
-            case e.Late() as late:
-                run.late = late
-            case e.Checked(step=step, checks=checks):
-                run.checked[step] = frozenset(checks)
-            case e.Tried() as tried:
-                run.tried.append((line, tried))
-            case Answered() as answered:
-                run.answers[answered.question] = answered
-            case Acknowledged() as seen:
-                run.acknowledged[seen.code, seen.about, seen.what] = seen.why
-            case Struck():
-                pass
-            case _:
-                run.other.append(line)
-    run.timers = [TimerOn(line, timer, stopped.get(line.root.id)) for line, timer in timers]
+        if not _is_reading(run, line) and not _is_plan(run, loose, line):
+            _follow(run, loose, line)
+    run.timers = [TimerOn(line, timer, loose.stopped.get(line.root.id)) for line, timer in loose.timers]
     for step_id in run.done:
         run.skipped.pop(step_id, None)
-    if steps or substances or portions or run.corrections:
-        run.procedure = _with(run.procedure, steps, substances, portions, run.corrections)
+    if loose.steps or loose.substances or loose.portions or run.corrections:
+        run.procedure = _with(run.procedure, loose.steps, loose.substances, loose.portions, run.corrections)
     return run
 
 

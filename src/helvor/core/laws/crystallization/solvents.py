@@ -12,7 +12,7 @@ Choose 5. Of what suits, the less hazardous comes first. Common practice through
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -111,54 +111,55 @@ def rate_tube(tried: Tried) -> tuple[Level, float, str] | None:
     return None
 
 
+_Rating = tuple[Level, float, str]
+"""A level, what it adds to the score, and why."""
+_LEVELS: tuple[Level, ...] = ("good", "note", "caution", "stop")
+
+
+def _by_boiling(one: Candidate, melts: float | None, melts_wet: float | None) -> Iterator[_Rating]:
+    """Whether it boils above where the solid melts, and whether it evaporates."""
+    if one.boils is None:
+        return
+    limit = melts_wet if melts_wet is not None else melts
+    if limit is not None and one.boils >= limit:
+        under = "under it" if melts_wet is not None else "dry"
+        words = f"it boils at {digits(one.boils, 3)} °C, the solid melts at {digits(limit, 3)} °C {under}"
+        yield "caution", -3, f"{words}: it may separate as an oil"
+    if one.boils > LEAVES:
+        yield "note", -0.5, f"it boils at {digits(one.boils, 3)} °C and evaporates slowly"
+
+
+def _by_solubility(hot: float, cold: float) -> _Rating:
+    """Whether it dissolves much hot and little cold."""
+    steep = hot / cold if cold > 0 else float("inf")
+    if hot < LEAST_HOT:
+        return "caution", -2, f"only {digits(hot, 2)} g dissolve in 100 mL hot"
+    if steep < STEEP:
+        return "caution", -2, f"hot it dissolves only {digits(steep, 2)} times as much as cold"
+    return "good", min(3.0, steep / 10 + 1), f"hot it dissolves {digits(steep, 2)} times as much as cold"
+
+
 def rate_solvent(one: Candidate, melts: float | None, melts_wet: float | None = None) -> Judged:
     """One solvent for a solid (Choose 1 to 5).
 
     Args:
         melts: °C, dry; melts_wet: under this solvent, where that is known to be lower.
     """
-    level: Level = "good"
-    score, why = 0.0, list[str]()
-
-    def worse(found: Level, by: float, words: str) -> None:
-        nonlocal level, score
-        order: tuple[Level, ...] = ("good", "note", "caution", "stop")
-        level = max(level, found, key=order.index)
-        score += by
-        why.append(words)
-
-    if one.reacts:
-        worse("stop", -6, "it reacts with the solid")
-    limit = melts_wet if melts_wet is not None else melts
-    if one.boils is not None and limit is not None and one.boils >= limit:
-        under = "under it" if melts_wet is not None else "dry"
-        words = f"it boils at {digits(one.boils, 3)} °C, the solid melts at {digits(limit, 3)} °C {under}"
-        worse("caution", -3, f"{words}: it may separate as an oil")
-    if one.boils is not None and one.boils > LEAVES:
-        worse("note", -0.5, f"it boils at {digits(one.boils, 3)} °C and evaporates slowly")
+    ratings: list[_Rating] = [("stop", -6, "it reacts with the solid")] if one.reacts else []
+    ratings += _by_boiling(one, melts, melts_wet)
+    known = one.hot is not None and one.cold is not None
     if one.hot is not None and one.cold is not None:
-        steep = one.hot / one.cold if one.cold > 0 else float("inf")
-        if one.hot < LEAST_HOT:
-            worse("caution", -2, f"only {digits(one.hot, 2)} g dissolve in 100 mL hot")
-        elif steep < STEEP:
-            worse("caution", -2, f"hot it dissolves only {digits(steep, 2)} times as much as cold")
-        else:
-            score += min(3.0, steep / 10 + 1)
-            why.append(f"hot it dissolves {digits(steep, 2)} times as much as cold")
+        ratings.append(_by_solubility(one.hot, one.cold))
     tube = rate_tube(one.tried) if one.tried is not None else None
     if tube is not None:
-        found, by, words = tube
-        if found == "good":
-            score += by
-            why.append(words)
-        else:
-            worse(found, by, words)
-    elif one.hot is None or one.cold is None:
-        worse("note", 0, "not known: try it in a test tube")
-    if one.hazard:
-        score -= 0.6 * one.hazard
+        ratings.append(tube)
+    elif not known:
+        ratings.append(("note", 0, "not known: try it in a test tube"))
+    score = sum(by for _, by, _ in ratings) - 0.6 * (one.hazard or 0)
+    why = [words for *_, words in ratings]
     if one.flammable:
         why.append("flammable: no flame, in the hood")
+    level: Level = max((level for level, _, _ in ratings), key=_LEVELS.index, default="good")
     return Judged(one.name, level, round(score, 2), tuple(why))
 
 

@@ -35,7 +35,7 @@ class Tubes:
         return f"A plate of every tube shows these spots. Choose all tubes to pool as pure {self.wanted}."
 
     def marked(self, picked: str) -> Verdict:
-        """Judge tubes that were picked, their numbers between blanks.
+        """Mark the tubes that were picked, their numbers between blanks.
 
         Raises:
             Unreadable: none was picked, or there is no such tube.
@@ -44,30 +44,32 @@ class Tubes:
         if not numbers or not all(n.isascii() and n.isdigit() and 1 <= int(n) <= len(self.ran.tubes) for n in numbers):
             raise Unreadable("Choose the tubes to pool.")
         mine, key = {int(n) for n in numbers}, set(self.key)
-        spots = self.seen
-        mixed = sorted(n for n in mine if any(one for name, one in spots[n - 1].items() if name != self.wanted))
-        empty = sorted(n for n in mine if not any(spots[n - 1].values()))
-        missed = sorted(key - mine)
-        whole = sum(tube[self.wanted] for tube in self.ran.tubes)
-        working = []
-        for words, tubes in (("your pool", mine), ("the pure tubes", key)):
-            holds = sum(self.ran.tubes[n - 1][self.wanted] for n in tubes)
-            beside = sum(sum(self.ran.tubes[n - 1].values()) for n in tubes) - holds
-            pure = holds / (holds + beside) if holds + beside > 1e-9 else 0.0
-            part = f"{round_to(holds, 0)} of {round_to(whole, 0)} mg {self.wanted}"
-            working.append(f"{words}: {part}, {round_to(100 * pure, 1)} % pure")
+        working = (self._pooled("your pool", mine), self._pooled("the pure tubes", key))
         if mine == key:
-            why = "These show only this spot; keep mixed tubes apart."
-            return Verdict(True, why, tuple(working))
-        if mixed:
-            n = mixed[0]
-            other = next(name for name, one in spots[n - 1].items() if one and name != self.wanted)
-            why = f"Tube {n} shows {other} too ({STRENGTHS[spots[n - 1][other]]}): keep it apart or run it again."
-        elif empty:
-            why = f"Tube {empty[0]} shows nothing: it only adds volume."
-        else:
-            why = f"Tube{'s' if len(missed) > 1 else ''} {', '.join(map(str, missed))} would be lost."
-        return Verdict(False, why, tuple(working))
+            return Verdict(True, "These show only this spot; keep mixed tubes apart.", working)
+        return Verdict(False, self._wrong(mine, key), working)
+
+    def _pooled(self, words: str, tubes: set[int]) -> str:
+        """How much of the wanted compound is in some tubes, and how pure it is there."""
+        whole = sum(tube[self.wanted] for tube in self.ran.tubes)
+        holds = sum(self.ran.tubes[n - 1][self.wanted] for n in tubes)
+        beside = sum(sum(self.ran.tubes[n - 1].values()) for n in tubes) - holds
+        pure = holds / (holds + beside) if holds + beside > 1e-9 else 0.0
+        part = f"{round_to(holds, 0)} of {round_to(whole, 0)} mg {self.wanted}"
+        return f"{words}: {part}, {round_to(100 * pure, 1)} % pure"
+
+    def _wrong(self, mine: set[int], key: set[int]) -> str:
+        """What is wrong with a choice of tubes, the worst first."""
+        for n in sorted(mine):
+            seen = self.seen[n - 1]
+            other = next((name for name, strength in seen.items() if strength and name != self.wanted), None)
+            if other is not None:
+                return f"Tube {n} shows {other} too ({STRENGTHS[seen[other]]}): keep it apart or run it again."
+        empty = sorted(n for n in mine if not any(self.seen[n - 1].values()))
+        if empty:
+            return f"Tube {empty[0]} shows nothing: it only adds volume."
+        missed = sorted(key - mine)
+        return f"Tube{'s' if len(missed) > 1 else ''} {', '.join(map(str, missed))} would be lost."
 
 
 def tubes(level: int, seed: int) -> Tubes:

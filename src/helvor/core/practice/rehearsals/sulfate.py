@@ -180,6 +180,24 @@ def _filter(bench: Bench, grains: str, volume: float) -> Telling:
             accept="continue; it is little",
         )
         ran = run(1) if choice == "back" else ran
+    _onto_papers(bench, ran, volume, choice)
+    took, lost = max(one.minutes for one in ran.values()), max(one.passed for one in ran.values())
+    bench.minutes += took + 15
+    bench.say("good" if lost < 0.001 else "caution", f"{1000 * lost:.1f} mg ran through; it took {took:.0f} minutes.")
+    bench.scene = Scene(
+        "cake", {"grams": bench.at(PRODUCTS["A"].place, SULFATE.format("A")), "liquor": volume + 10}, {}
+    )
+
+
+_FILTRATE_SEEN = {
+    "clear": ("filtrate clear",),
+    "back": ("filtrate cloudy again", "filtrate clear"),
+    "accept": ("filtrate cloudy accepted",),
+}
+
+
+def _onto_papers(bench: Bench, ran: dict[str, Filtered], volume: float, choice: str) -> None:
+    """Move what was filtered onto its paper and into the filtrate, and write it down."""
     for step, x in ((10, "A"), (11, "B")):
         keeps = max(ran[x].keeps, PAPER_HOLDS)
         bench.move(f"beaker {x}", FILTRATE, SULFATE.format(x), ran[x].passed)
@@ -192,24 +210,13 @@ def _filter(bench: Bench, grains: str, volume: float) -> Telling:
         )
         bench.share(f"still dissolved {x}", FILTRATE, 1.0)
         bench.bring(PRODUCTS[x].place, WATER, keeps)
-        words = {
-            "clear": ["filtrate clear"],
-            "back": ["filtrate cloudy again", "filtrate clear"],
-            "accept": ["filtrate cloudy accepted"],
-        }
         bench.type(
             f"{step}: check all",
             f"{step}: pour {volume:.0f} mL",
             f"{step}: pour 10 mL rinse",
-            *(f"{step}: {one}" for one in words[choice]),
+            *(f"{step}: {one}" for one in _FILTRATE_SEEN[choice]),
             f"done {step}",
         )
-    took, lost = max(one.minutes for one in ran.values()), max(one.passed for one in ran.values())
-    bench.minutes += took + 15
-    bench.say("good" if lost < 0.001 else "caution", f"{1000 * lost:.1f} mg ran through; it took {took:.0f} minutes.")
-    bench.scene = Scene(
-        "cake", {"grams": bench.at(PRODUCTS["A"].place, SULFATE.format("A")), "liquor": volume + 10}, {}
-    )
 
 
 def _wash(bench: Bench) -> Telling:

@@ -5,10 +5,10 @@ Limits are common practice, no source, unless one stands beside them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 from helvor.core.engine.plan.check_plan import Advice, Plan
-from helvor.core.engine.run.account import Ledger
+from helvor.core.engine.run.account import Ledger, PortionMass
 from helvor.core.engine.run.check_run import COVERAGE, Case, join
 from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.record import Run
@@ -19,7 +19,7 @@ from helvor.core.laws.extraction.distribution import portions_for
 from helvor.core.laws.extraction.drying import AGENT, agent_named
 from helvor.core.laws.extraction.layers import FILL, REMEDIES
 from helvor.core.laws.extraction.reflux import boiled
-from helvor.core.quantities.measured import shown
+from helvor.core.quantities.measured import Measured, shown
 from helvor.core.quantities.reading import Unreadable, digits
 from helvor.core.record.finding import Finding
 from helvor.core.record.house_rules import HouseRules
@@ -171,28 +171,36 @@ def _volume_fits(number: int, step: Step, parting: Parting, out: Drained, makes:
 def volumes_add_up(case: Case, flow: Flow) -> Iterator[Finding]:
     """More out of a funnel than went in; two portions in one vessel that nothing puts together."""
     for number, step in _numbered(case, PARTING):
-        parting = flow.partings.get(step.id)
-        out = [said for _, said in case.run.of(Drained) if said.step == step.id]
-        volumes = [said.volume for said in out if said.volume is not None]
-        if parting is None or not parting.rounds or not volumes or not parting.feed.liquids:
-            continue
-        poured = sum(
-            on.taken.amount.value
-            for name in step.adds
-            for on in takings(case.run, step, name)
-            if on.taken.amount is not None and on.taken.amount.unit == "mL"
+        yield from _more_out(case, number, step, flow.partings.get(step.id))
+    yield from _same_vessel(case)
+
+
+def _more_out(case: Case, number: int, step: Step, parting: Parting | None) -> Iterator[Finding]:
+    """More out of a funnel than went in."""
+    volumes = [said.volume for _, said in case.run.of(Drained) if said.step == step.id and said.volume is not None]
+    if parting is None or not parting.rounds or not volumes or not parting.feed.liquids:
+        return
+    poured = sum(
+        on.taken.amount.value
+        for name in step.adds
+        for on in takings(case.run, step, name)
+        if on.taken.amount is not None and on.taken.amount.unit == "mL"
+    )
+    went_in = parting.feed.volume() + (poured or sum(one.portion for one in parting.rounds))
+    came_out = sum(volume.value for volume in volumes)
+    if came_out > went_in * (1 + FITS) + 3 * sum(volume.resolution for volume in volumes):
+        yield Finding(
+            "more-out-than-in",
+            "caution",
+            f"Step {number}: {digits(came_out, 3)} mL drained; only {digits(went_in, 3)} mL was added.",
+            "A portion was not recorded, or a volume was misread.",
+            "Check the portions of this step.",
+            about=step.id,
         )
-        went_in = parting.feed.volume() + (poured or sum(one.portion for one in parting.rounds))
-        came_out = sum(volume.value for volume in volumes)
-        if came_out > went_in * (1 + FITS) + 3 * sum(volume.resolution for volume in volumes):
-            yield Finding(
-                "more-out-than-in",
-                "caution",
-                f"Step {number}: {digits(came_out, 3)} mL drained; only {digits(went_in, 3)} mL was added.",
-                "A portion was not recorded, or a volume was misread.",
-                "Check the portions of this step.",
-                about=step.id,
-            )
+
+
+def _same_vessel(case: Case) -> Iterator[Finding]:
+    """Two portions in one vessel that nothing puts together."""
     by_vessel: dict[str, dict[str, str]] = {}
     for _, said in case.run.of(Drained):
         if said.vessel and not said.vessel.casefold().startswith("funnel"):
@@ -427,41 +435,50 @@ def short_of_reagent(number: int, step: Step, parting: Parting) -> Iterator[Find
     if parting.makes != "aqueous" or not parting.rounds:
         return
     brought = parting.extract.water.strong + parting.rest.water.strong - parting.feed.water.strong
+    if brought > 0:
+        yield from _base_short(number, step, parting, brought)
+    elif brought < 0:
+        yield from _acid_too_weak(number, step, parting, -brought)
+
+
+def _base_short(number: int, step: Step, parting: Parting, brought: float) -> Iterator[Finding]:
+    """Less base (*brought*, mol) than the acids that it is meant to take."""
     acids = [s for s in parting.solutes if s.acts == "acid" and s.mol > 0]
-    bases = [s for s in parting.solutes if s.acts == "base" and s.mol > 0]
+    carbonate = parting.extract.water.carbonate + parting.rest.water.carbonate > parting.feed.water.carbonate
+    weakest = PKA_CARBONIC[0] if carbonate else WEAKEST
+    meant = [s for s in acids if s.pka is not None and s.pka < weakest]
+    needed = sum(s.mol for s in meant) + max(0.0, -parting.feed.water.strong)
+    if acids and needed > brought:
+        yield Finding(
+            "base-short",
+            "caution",
+            f"Step {number}: {digits(1000 * brought, 3)} mmol of base for {digits(1000 * needed, 3)} mmol of acid"
+            + (", including acid left from the step before." if parting.feed.water.strong < 0 else "."),
+            "The remaining acid stays in the organic layer.",
+            f"Add at least {digits(1000 * (needed - brought) * 1.2, 2)} mmol more.",
+            about=step.id,
+        )
+
+
+def _acid_too_weak(number: int, step: Step, parting: Parting, brought: float) -> Iterator[Finding]:
+    """Enough acid (*brought*, mol) for a base, but too dilute to hold it in the water."""
     ph = parting.rounds[-1].ph
     organic, portion = parting.volumes()
-    if brought > 0 and acids:
-        carbonate = parting.extract.water.carbonate + parting.rest.water.carbonate > parting.feed.water.carbonate
-        weakest = PKA_CARBONIC[0] if carbonate else WEAKEST
-        meant = [s for s in acids if s.pka is not None and s.pka < weakest]
-        needed = sum(s.mol for s in meant) + max(0.0, -parting.feed.water.strong)
-        if needed > brought:
+    for base in parting.solutes:
+        if base.acts != "base" or base.mol <= 0 or base.pka is None:
+            continue
+        once = 1 - base.in_organic(ph, portion, organic)
+        wanted = ph_to_move("base", base.pka, base.k, organic, portion, MEANT)
+        if wanted is not None and once < MEANT and brought > base.mol:
             yield Finding(
-                "base-short",
+                "acid-too-weak",
                 "caution",
-                f"Step {number}: {digits(1000 * brought, 3)} mmol of base for {digits(1000 * needed, 3)} mmol of acid"
-                + (", including acid left from the step before." if parting.feed.water.strong < 0 else "."),
-                "The remaining acid stays in the organic layer.",
-                f"Add at least {digits(1000 * (needed - brought) * 1.2, 2)} mmol more.",
-                about=step.id,
+                f"Step {number}: at pH {digits(ph, 2)} a portion extracts only {digits(100 * once, 2)} % of the "
+                f"{base.name} (pKa {base.pka:g}).",
+                "A base this weak is ionized only in strong acid.",
+                f"pH {digits(wanted, 2)} would extract half at once: use a stronger acid, or more portions.",
+                about=f"{step.id} {base.name}",
             )
-    if brought < 0:
-        for base in bases:
-            if base.pka is None:
-                continue
-            once = 1 - base.in_organic(ph, portion, organic)
-            wanted = ph_to_move("base", base.pka, base.k, organic, portion, MEANT)
-            if wanted is not None and once < MEANT and brought < -base.mol:
-                yield Finding(
-                    "acid-too-weak",
-                    "caution",
-                    f"Step {number}: at pH {digits(ph, 2)} a portion extracts only {digits(100 * once, 2)} % of the "
-                    f"{base.name} (pKa {base.pka:g}).",
-                    "A base this weak is ionized only in strong acid.",
-                    f"pH {digits(wanted, 2)} would extract half at once: use a stronger acid, or more portions.",
-                    about=f"{step.id} {base.name}",
-                )
 
 
 def ph_reached(case: Case, flow: Flow) -> Iterator[Finding]:
@@ -602,33 +619,16 @@ def wet_product(case: Case, flow: Flow) -> Iterator[Finding]:
             continue
         way = case.run.procedure.made_by(portion.name)
         through = [step for step in way if step.id not in case.run.skipped]
-        layered = any(step.kind in PARTING for step in through) and any(s.kind == "evaporate" for s in through)
+        kinds = {step.kind for step in through}
+        if kinds.isdisjoint(PARTING) or "evaporate" not in kinds:
+            continue
         m = neutral_mass(case.run.procedure, portion.said.component)
         taken = flow.taken.get(portion.said.component.casefold(), 0.0) * (m or 0.0)
-        if layered and portion.mass is not None and taken > 0:
-            over = portion.mass.value - taken
-            if over > COVERAGE * portion.mass.u:
-                dried = any(step.kind == "dry layer" for step in through)
-                off = any(step.kind in ("decant", "gravity filter") for step in through)
-                brine = any("brine" in name.casefold() for step in through for name in step.adds)
-                lacks = [
-                    *([] if brine else ["no brine wash"]),
-                    *([] if dried else ["no drying agent"]),
-                    *([] if off or not dried else ["the drying agent not removed"]),
-                ]
-                if lacks:
-                    yield Finding(
-                        "wet-product",
-                        "caution",
-                        f"{portion.name}: {shown(portion.mass)} g, {digits(1000 * over, 2)} mg more than was "
-                        f"put in; during work-up: {join(lacks)}.",
-                        "Water or salt is counted as product.",
-                        "Dissolve it in the solvent again, dry, filter and evaporate; or dry it to constant mass.",
-                        about=portion.name,
-                    )
+        if portion.mass is not None and taken > 0:
+            yield from _heavier_than_taken(portion, portion.mass, taken, _lacks(through))
         spectra = [a for _, a in case.run.attached if _is_spectrum(a.name, a.words) and _step_makes(a.step, through)]
         dry = portion.constancy is not None and portion.constancy.state == "constant"
-        if layered and spectra and not dry:
+        if spectra and not dry:
             yield Finding(
                 "wet-for-ir",
                 "note",
@@ -637,6 +637,35 @@ def wet_product(case: Case, flow: Flow) -> Iterator[Finding]:
                 "Dry it to constant mass, then record the spectrum again.",
                 about=portion.name,
             )
+
+
+def _lacks(through: Sequence[Step]) -> list[str]:
+    """What was left out on a layer's way that would have taken its water away."""
+    kinds = {step.kind for step in through}
+    dried = "dry layer" in kinds
+    off = not kinds.isdisjoint(("decant", "gravity filter"))
+    brine = any("brine" in name.casefold() for step in through for name in step.adds)
+    said = (
+        (not brine, "no brine wash"),
+        (not dried, "no drying agent"),
+        (dried and not off, "the drying agent not removed"),
+    )
+    return [words for lacking, words in said if lacking]
+
+
+def _heavier_than_taken(portion: PortionMass, mass: Measured, taken: float, lacks: list[str]) -> Iterator[Finding]:
+    """More of a component than was put in (*taken*, g), and what was left out on its way."""
+    over = mass.value - taken
+    if over > COVERAGE * mass.u and lacks:
+        yield Finding(
+            "wet-product",
+            "caution",
+            f"{portion.name}: {shown(mass)} g, {digits(1000 * over, 2)} mg more than was "
+            f"put in; during work-up: {join(lacks)}.",
+            "Water or salt is counted as product.",
+            "Dissolve it in the solvent again, dry, filter and evaporate; or dry it to constant mass.",
+            about=portion.name,
+        )
 
 
 def _is_spectrum(name: str, words: str) -> bool:
@@ -823,98 +852,100 @@ def check_plan_layers(plan: Plan) -> Iterator[Advice]:
     run = Run(procedure=procedure)
     kinds = {moment.step.kind: moment.kind for moment in plan.moments if moment.kind is not None}
     flow = follow(run, build_ledger(run, plan.rules), plan.rules, kinds)
-    fill = FILL[plan.rules["funnel-fill"].key]
     for number, step in enumerate(procedure.steps, 1):
         parting = flow.partings.get(step.id)
-        if step.kind in PARTING and (solids := solids_added(step, run)):
-            yield Advice(
-                Finding(
-                    "solid-in-funnel",
-                    "caution",
-                    f"Step {number} puts {join(solids)}, a solid, into the funnel.",
-                    "A solid blocks the tap.",
-                    "Dissolve it first, or add it in a beaker.",
-                ),
-                step.id,
+        found = list[Finding]()
+        if step.kind in PARTING:
+            found += _solid_in_funnel(number, step, run)
+            if parting is not None:
+                found += _planned_parting(number, step, parting, plan)
+        elif step.kind == "dry layer":
+            found += _planned_drying(number, step, plan, flow)
+        elif step.kind == "evaporate":
+            found += _planned_evaporation(number, step, plan, flow)
+        for finding in found:
+            yield Advice(finding, step.id)
+
+
+def _solid_in_funnel(number: int, step: Step, run: Run) -> Iterator[Finding]:
+    """A solid goes into the funnel."""
+    if solids := solids_added(step, run):
+        yield Finding(
+            "solid-in-funnel",
+            "caution",
+            f"Step {number} puts {join(solids)}, a solid, into the funnel.",
+            "A solid blocks the tap.",
+            "Dissolve it first, or add it in a beaker.",
+        )
+
+
+def _planned_parting(number: int, step: Step, parting: Parting, plan: Plan) -> Iterator[Finding]:
+    """The layers of a step as planned: whether there are two, whether they fit, which is on top, what is added."""
+    if parting.trouble:
+        yield Finding(
+            "no-two-layers",
+            "caution",
+            f"Step {number}: {parting.trouble}",
+            "Without two layers nothing is separated.",
+            "Enter for each liquid which layer it forms, and its density.",
+        )
+        return
+    most = max(one.settled.volume for one in parting.rounds)
+    if step.volume and most > FILL[plan.rules["funnel-fill"].key] * step.volume:
+        yield Finding(
+            "funnel-full",
+            "caution",
+            f"Step {number}: {digits(most, 2)} mL in a funnel of {step.volume:g} mL.",
+            f"{plan.rules['funnel-fill'].words.capitalize()} leaves room to mix and vent.",
+            "Use a larger funnel, or smaller portions.",
+        )
+    if parting.settled is not None and parting.settled.close:
+        yield Finding(
+            "close-call",
+            "caution",
+            f"Step {number}: the layers differ by {digits(parting.settled.apart, 1)} g/mL in density.",
+            "With densities this close they separate slowly, and either may be on top.",
+            f"{parting.settled.widen} Keep the water-drop test in the instruction.",
+        )
+    yield from short_of_reagent(number, step, parting)
+    yield from gas_in_funnel(number, step, parting)
+
+
+def _planned_drying(number: int, step: Step, plan: Plan, flow: Flow) -> Iterator[Finding]:
+    """A drying agent that does not suit how it is taken off; no brine before it."""
+    agent = next((a for name in step.adds if (a := agent_named(name))), None)
+    if agent is not None and agent.off == "filter" and plan.rules["off-drying-agent"].key == "decant":
+        yield Finding(
+            "fine-agent",
+            "note",
+            f"Step {number}: {agent.name} is fine and does not settle.",
+            "If you decant, it comes over with the product.",
+            "Filter it off.",
+        )
+    content = flow.before.get(step.id)
+    if content is not None and not content.brined and content.volume("organic") > 0:
+        yield Finding(
+            "no-brine",
+            "note",
+            f"Step {number}: no brine wash before drying.",
+            "Brine removes most of the water; without it you need more drying agent, which holds product.",
+        )
+
+
+def _planned_evaporation(number: int, step: Step, plan: Plan, flow: Flow) -> Iterator[Finding]:
+    """A bath that is as hot as what stays behind melts."""
+    held = flow.before.get(step.id)
+    if held is None or step.celsius is None:
+        return
+    for substance in plan.procedure.substances:
+        key = substance.component.casefold()
+        if substance.melts is None or key not in held.mol or _too_little(held.mol[key], flow, key):
+            continue
+        if step.celsius > substance.melts - HOT_BELOW:
+            yield Finding(
+                "evaporated-hot",
+                "caution",
+                f"Step {number}: {step.celsius:g} °C; {substance.name} melts at {substance.melts:g} °C.",
+                "It melts onto the glass or is lost with the vapour.",
+                "Use a cooler bath.",
             )
-        if step.kind in PARTING and parting is not None:
-            if parting.trouble:
-                yield Advice(
-                    Finding(
-                        "no-two-layers",
-                        "caution",
-                        f"Step {number}: {parting.trouble}",
-                        "Without two layers nothing is separated.",
-                        "Enter for each liquid which layer it forms, and its density.",
-                    ),
-                    step.id,
-                )
-                continue
-            most = max(one.settled.volume for one in parting.rounds)
-            if step.volume and most > fill * step.volume:
-                yield Advice(
-                    Finding(
-                        "funnel-full",
-                        "caution",
-                        f"Step {number}: {digits(most, 2)} mL in a funnel of {step.volume:g} mL.",
-                        f"{plan.rules['funnel-fill'].words.capitalize()} leaves room to mix and vent.",
-                        "Use a larger funnel, or smaller portions.",
-                    ),
-                    step.id,
-                )
-            if parting.settled is not None and parting.settled.close:
-                yield Advice(
-                    Finding(
-                        "close-call",
-                        "caution",
-                        f"Step {number}: the layers differ by {digits(parting.settled.apart, 1)} g/mL in density.",
-                        "With densities this close they separate slowly, and either may be on top.",
-                        f"{parting.settled.widen} Keep the water-drop test in the instruction.",
-                    ),
-                    step.id,
-                )
-            for finding in (*short_of_reagent(number, step, parting), *gas_in_funnel(number, step, parting)):
-                yield Advice(finding, step.id)
-        if step.kind == "dry layer":
-            agent = next((a for name in step.adds if (a := agent_named(name))), None)
-            off = agent.off if agent else ""
-            school = plan.rules["off-drying-agent"].key
-            if agent is not None and off == "filter" and school == "decant":
-                yield Advice(
-                    Finding(
-                        "fine-agent",
-                        "note",
-                        f"Step {number}: {agent.name} is fine and does not settle.",
-                        "If you decant, it comes over with the product.",
-                        "Filter it off.",
-                    ),
-                    step.id,
-                )
-            content = flow.before.get(step.id)
-            if content is not None and not content.brined and content.volume("organic") > 0:
-                yield Advice(
-                    Finding(
-                        "no-brine",
-                        "note",
-                        f"Step {number}: no brine wash before drying.",
-                        "Brine removes most of the water; without it you need more drying agent, which holds product.",
-                    ),
-                    step.id,
-                )
-        if step.kind == "evaporate" and step.celsius is not None:
-            for substance in procedure.substances:
-                held = flow.before.get(step.id)
-                key = substance.component.casefold()
-                if held is None or substance.melts is None or _too_little(held.mol.get(key, 0.0), flow, key):
-                    continue
-                if key in held.mol and step.celsius > substance.melts - HOT_BELOW:
-                    yield Advice(
-                        Finding(
-                            "evaporated-hot",
-                            "caution",
-                            f"Step {number}: {step.celsius:g} °C; {substance.name} melts at {substance.melts:g} °C.",
-                            "It melts onto the glass or is lost with the vapour.",
-                            "Use a cooler bath.",
-                        ),
-                        step.id,
-                    )

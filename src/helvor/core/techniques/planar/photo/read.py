@@ -45,16 +45,8 @@ def read_photo(
     Returns:
         What is proposed, and the straightened plate as a picture.
     """
-    rows, columns = picture.shape[:2]
     on("corners")
-    if corners is None:
-        step = max(1, round(max(rows, columns) / CORNERS_PX))
-        small = blocks(picture, step)
-        found, corners_sure = find_corners(small.astype(np.float32) / np.float32(255))
-        # What was found are middles of blocks, counted from 0; corners are counted from the edge.
-        quad = (found + 0.5) * step
-    else:
-        quad, corners_sure = np.array(corners, dtype=float) * [columns, rows], 1.0
+    quad, corners_sure = _quad(picture, corners)
     on("straightening")
     flat = straighten(picture, quad, width, height)
     seen = light or guess_light(flat)
@@ -76,9 +68,8 @@ def read_photo(
     profiles = [profile(ground, x, reach) for x in where]
     placed = _in_lanes(spots, where, profiles)
     on("done")
-    shape = np.array([columns, rows], dtype=float)
     turned, narrows = _pose(quad)
-    relative = quad / shape
+    relative = quad / np.array(picture.shape[1::-1], dtype=float)
     proposal = Proposal(
         corners=tuple((round(float(x), 5), round(float(y), 5)) for x, y in relative),
         corners_sure=round(corners_sure, 3),
@@ -97,6 +88,17 @@ def read_photo(
         profiles=tuple(tuple(p) for p in profiles),
     )
     return proposal, (np.clip(flat.picture, 0, 1) * 255 + 0.5).astype(np.uint8)
+
+
+def _quad(picture: NDArray[np.uint8], corners: Sequence[Point] | None) -> tuple[Corners, float]:
+    """The plate's corners in pixels, those that a person set or those that are found, and how sure they are."""
+    rows, columns = picture.shape[:2]
+    if corners is not None:
+        return np.array(corners, dtype=float) * [columns, rows], 1.0
+    step = max(1, round(max(rows, columns) / CORNERS_PX))
+    found, sure = find_corners(blocks(picture, step).astype(np.float32) / np.float32(255))
+    # What was found are middles of blocks, counted from 0; corners are counted from the edge.
+    return (found + 0.5) * step, sure
 
 
 def _coarsest(corners: Corners, width: float, height: float) -> float:
