@@ -12,7 +12,7 @@ import re
 import signal
 import socket
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from ipaddress import ip_address
@@ -87,12 +87,37 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="./helvor", description=__doc__)
     commands = parser.add_subparsers(required=True, metavar="command")
 
-    shown = commands.add_parser("demo", help="start with a demo class on this machine")
+    def command(name: str, run: Callable[[argparse.Namespace], None], about: str) -> argparse.ArgumentParser:
+        added: argparse.ArgumentParser = commands.add_parser(name, help=about)
+        added.set_defaults(run=run)
+        return added
+
+    shown = command("demo", run_demo, "start with a demo class on this machine")
     shown.add_argument("--fresh", action="store_true", help="delete the demo data and start over")
     shown.add_argument("--port", type=int, default=FIRST_PORT)
-    shown.set_defaults(run=run_demo)
+    _options_of_serve(command("serve", run_serve, "start for real work, without demo data"))
+    stood = command("instruments", run_instruments, "run the simulated instruments on a loopback port")
+    stood.add_argument("--port", type=int, default=8390)
+    account = command("account", run_account, "create an instructor's account")
+    account.add_argument("email")
+    account.add_argument("name")
+    account.add_argument("--institution", required=True)
+    account.add_argument("--time-zone", default="Europe/London")
+    password = command("password", run_password, "set an account's password and end its sessions")
+    password.add_argument("email")
+    password.add_argument("--link", action="store_true", help="create a link that lets them choose it themselves")
+    command("rebuild", run_rebuild, "recalculate every page for the class boards")
+    backed = command("backup", run_backup, "write the whole database to one file, also while Helvor is running")
+    backed.add_argument("file", type=Path)
+    restored = command("restore", run_restore, "restore a backup into an empty database")
+    restored.add_argument("file", type=Path)
+    restored.add_argument(
+        "--replace", action="store_true", help="if there are records: set that database aside and use the backup"
+    )
+    return parser
 
-    served = commands.add_parser("serve", help="start for real work, without demo data")
+
+def _options_of_serve(served: argparse.ArgumentParser) -> None:
     served.add_argument("--host", default="127.0.0.1", help="address to listen on (default: this machine only)")
     served.add_argument("--port", type=int, default=FIRST_PORT)
     served.add_argument("--name", action="append", default=[], help="a host name that browsers may use")
@@ -114,38 +139,6 @@ def _parser() -> argparse.ArgumentParser:
         metavar="NAME=HOST:PORT",
         help="an instrument to read; see docs/devices.md",
     )
-    served.set_defaults(run=run_serve)
-
-    stood = commands.add_parser("instruments", help="run the simulated instruments on a loopback port")
-    stood.add_argument("--port", type=int, default=8390)
-    stood.set_defaults(run=run_instruments)
-
-    account = commands.add_parser("account", help="create an instructor's account")
-    account.add_argument("email")
-    account.add_argument("name")
-    account.add_argument("--institution", required=True)
-    account.add_argument("--time-zone", default="Europe/London")
-    account.set_defaults(run=run_account)
-
-    password = commands.add_parser("password", help="set an account's password and end its sessions")
-    password.add_argument("email")
-    password.add_argument("--link", action="store_true", help="create a link that lets them choose it themselves")
-    password.set_defaults(run=run_password)
-
-    rebuilt = commands.add_parser("rebuild", help="recalculate every page for the class boards")
-    rebuilt.set_defaults(run=run_rebuild)
-
-    backed = commands.add_parser("backup", help="write the whole database to one file, also while Helvor is running")
-    backed.add_argument("file", type=Path)
-    backed.set_defaults(run=run_backup)
-
-    restored = commands.add_parser("restore", help="restore a backup into an empty database")
-    restored.add_argument("file", type=Path)
-    restored.add_argument(
-        "--replace", action="store_true", help="if there are records: set that database aside and use the backup"
-    )
-    restored.set_defaults(run=run_restore)
-    return parser
 
 
 def run_demo(options: argparse.Namespace) -> None:

@@ -7,7 +7,7 @@ acetic acid, against a tablet; a plausible order and plausible distances, from m
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -250,64 +250,62 @@ def _write(
 ) -> None:
     page_id = uuid5(_NAMESPACE, f"tablet {plate.bench}")
     pages.start_page(conn, account_id, bench_id, "planar", page_id)
-    key = {label: uuid5(page_id, f"lane {label}") for label in plate.lanes}
-    drafts = [
-        Draft(
-            uuid5(page_id, "set-up"),
-            planar.SetUp(
-                phase="silica",
-                backing="aluminium",
-                indicator=True,
-                width=mm(60 if len(plate.lanes) > 4 else 50),
-                height=mm(100),
-                origin=mm(10),
-                ruler="0.5 mm",
-            ),
-        )
-    ]
-    for index, label in sorted(enumerate(plate.lanes, start=1), key=lambda pair: len(pair[1])):
-        role = "co-spot" if len(label) > 1 else "unknown" if label == T else "reference"
-        drafts.append(
-            Draft(
-                key[label],
-                planar.Lane(
-                    at=mm(10 * index),
-                    label=label,
-                    substance=_SUBSTANCE[label],
-                    role=role,
-                    touches=3,
-                    combines=tuple(key[part] for part in label) if role == "co-spot" else (),
-                ),
-            )
-        )
-    drafts.append(Draft(uuid5(page_id, "eluent"), planar.EluentUsed(eluent=parse_eluent(plate.eluent))))
-    drafts.append(Draft(uuid5(page_id, "chamber"), planar.Chamber(level=mm(plate.level), lined=plate.lined, lid=True)))
-    if plate.front or plate.ran_off:
-        distance = mm(plate.front) if plate.front else None
-        drafts.append(Draft(uuid5(page_id, "front"), planar.Front(distance=distance, ran_off=plate.ran_off)))
-    for index, (label, distance_text, extra) in enumerate(plate.spots):
-        drafts.append(
-            Draft(uuid5(page_id, f"spot {index}"), planar.Spot(lane=key[label], distance=mm(distance_text), **extra))
-        )
-    if plate.compare:
-        drafts.append(
-            Draft(uuid5(page_id, "compare"), planar.ComparedTo(spot=uuid5(page_id, f"spot {plate.compare[1]}")))
-        )
-    for index, distance_text, reason in plate.corrections:
-        label, _, extra = plate.spots[index]
-        old = planar.Spot(lane=key[label], distance=mm(plate.spots[index][1]), **extra)
-        drafts.append(
-            Draft(
-                uuid5(page_id, f"again {index}"),
-                planar.moved(old, mm(distance_text)),
-                uuid5(page_id, f"spot {index}"),
-                reason,
-            )
-        )
-    drafts = [replace(draft, at=at) for draft in drafts]
+    drafts = [replace(draft, at=at) for draft in (*_spotted(plate, page_id), *_developed(plate, page_id))]
     pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
     if plate.photo:
         ions.add_photograph(conn, account_id, "Ines Marlow", page_id, plate.photo, "254", rank)
+
+
+def _lane_key(page_id: UUID, label: str) -> UUID:
+    return uuid5(page_id, f"lane {label}")
+
+
+def _spotted(plate: DemoPlate, page_id: UUID) -> Iterator[Draft]:
+    """The plate and its lanes, before it stands in the chamber."""
+    width, height, origin = mm(60 if len(plate.lanes) > 4 else 50), mm(100), mm(10)
+    set_up = planar.SetUp(
+        phase="silica",
+        backing="aluminium",
+        indicator=True,
+        width=width,
+        height=height,
+        origin=origin,
+        ruler="0.5 mm",
+    )
+    yield Draft(uuid5(page_id, "set-up"), set_up)
+    for index, label in sorted(enumerate(plate.lanes, start=1), key=lambda pair: len(pair[1])):
+        role = "co-spot" if len(label) > 1 else "unknown" if label == T else "reference"
+        lane = planar.Lane(
+            at=mm(10 * index),
+            label=label,
+            substance=_SUBSTANCE[label],
+            role=role,
+            touches=3,
+            combines=tuple(_lane_key(page_id, part) for part in label) if role == "co-spot" else (),
+        )
+        yield Draft(_lane_key(page_id, label), lane)
+
+
+def _developed(plate: DemoPlate, page_id: UUID) -> Iterator[Draft]:
+    """Eluent, chamber, front, spots, and what was corrected afterwards."""
+    yield Draft(uuid5(page_id, "eluent"), planar.EluentUsed(eluent=parse_eluent(plate.eluent)))
+    yield Draft(uuid5(page_id, "chamber"), planar.Chamber(level=mm(plate.level), lined=plate.lined, lid=True))
+    if plate.front or plate.ran_off:
+        distance = mm(plate.front) if plate.front else None
+        yield Draft(uuid5(page_id, "front"), planar.Front(distance=distance, ran_off=plate.ran_off))
+
+    def spot(index: int) -> planar.Spot:
+        label, distance, extra = plate.spots[index]
+        return planar.Spot(lane=_lane_key(page_id, label), distance=mm(distance), **extra)
+
+    for index in range(len(plate.spots)):
+        yield Draft(uuid5(page_id, f"spot {index}"), spot(index))
+    if plate.compare:
+        compared = planar.ComparedTo(spot=uuid5(page_id, f"spot {plate.compare[1]}"))
+        yield Draft(uuid5(page_id, "compare"), compared)
+    for index, distance_text, reason in plate.corrections:
+        moved = planar.moved(spot(index), mm(distance_text))
+        yield Draft(uuid5(page_id, f"again {index}"), moved, uuid5(page_id, f"spot {index}"), reason)
 
 
 def _running(conn: psycopg.Connection, account_id: int, bench_id: UUID, now: datetime, rank: Mapping[str, int]) -> None:

@@ -223,6 +223,37 @@ POWDER: dict[int, Sequence[str]] = {
 }
 
 
+_PRECIPITATED = (
+    "6: take barium chloride A 12.0 mL",
+    "6: check all",
+    "6: tried no new cloud",
+    "done 6",
+    "7: take barium chloride B 12.0 mL",
+    "7: check all",
+    "7: tried no new cloud",
+    "done 7",
+    "done 8",
+    "done 9",
+    "10: check all",
+    "10: pour 113 mL",
+    "10: pour 10 mL rinse",
+    "10: filtrate clear",
+    "done 10",
+)
+"""Both samples precipitated, digested, and the first filtered."""
+_WASHED = (
+    "12: wash hot wash water A 5 x 5 mL hot",
+    "done 12",
+    "13: wash hot wash water B 5 x 5 mL hot",
+    "done 13",
+    "done 14",
+    "done 15",
+    "done 16",
+    "done 17",
+)
+"""Both washed free of chloride and put into the oven."""
+
+
 def determinations(
     papers: tuple[str, str, str],
     samples: tuple[str, str, str],
@@ -253,34 +284,13 @@ def determinations(
         "5: take water B 100 mL",
         "5: take dilute acid B 1.0 mL",
         "done 5",
-        "6: take barium chloride A 12.0 mL",
-        "6: check all",
-        "6: tried no new cloud",
-        "done 6",
-        "7: take barium chloride B 12.0 mL",
-        "7: check all",
-        "7: tried no new cloud",
-        "done 7",
-        "done 8",
-        "done 9",
-        "10: check all",
-        "10: pour 113 mL",
-        "10: pour 10 mL rinse",
-        "10: filtrate clear",
-        "done 10",
+        *_PRECIPITATED,
         "11: check all",
         "11: pour 113 mL",
         "11: pour 10 mL rinse",
         f"11: filtrate {filtrate_b}",
         "done 11",
-        "12: wash hot wash water A 5 x 5 mL hot",
-        "done 12",
-        "13: wash hot wash water B 5 x 5 mL hot",
-        "done 13",
-        "done 14",
-        "done 15",
-        "done 16",
-        "done 17",
+        *_WASHED,
     ]
     for step, letter, readings in ((18, "A", gross[0]), (19, "B", gross[1])):
         said += [f"{step}: paper {letter} barium sulfate {letter} dried {reading}" for reading in readings]

@@ -6,10 +6,12 @@ import json
 from collections.abc import Iterable
 from typing import Any
 
+from helvor.core.engine.run.account import ComponentAccount, Ledger, PortionMass, Yield
 from helvor.core.engine.run.readings import readings
 from helvor.core.engine.run.work_out import RunWorksheet
 from helvor.core.quantities.measured import Measured, shown_with_u
 from helvor.core.record.entry import Entry
+from helvor.core.record.finding import Finding
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.exchange.planar import FORMAT_VERSION, entry_record
 from helvor.exchange.tables import csv_text
@@ -172,54 +174,14 @@ def results_of(sheet: RunWorksheet) -> dict[str, Any]:
         "found_g": _number(ledger.found),
         "closure": _number(ledger.closure),
         "not_accounted_for_g": _number(ledger.missing),
-        "portions": [
-            {
-                "name": p.name,
-                "mass_g": _number(p.mass),
-                "rests_on": p.basis,
-                "part": _number(ledger.parts.get(p.name)),
-                "constant": p.constancy.state if p.constancy else None,
-            }
-            for p in ledger.portions.values()
-        ],
-        "components": [
-            {
-                "name": c.component.name,
-                "taken_mol": _number(c.taken),
-                "found_mol": _number(c.found),
-                "taken_g": _number(c.taken_g),
-                "found_g": _number(c.found_g),
-                "recovery": _number(c.recovery),
-            }
-            for c in ledger.components
-        ],
-        "yields": [
-            {
-                "portion": y.portion,
-                "formula": y.formula,
-                "limiting": y.limiting,
-                "possible_g": _number(y.theoretical),
-                "obtained_g": _number(y.obtained),
-                "yield": _number(y.percent),
-            }
-            for y in ledger.yields
-        ],
+        "portions": [_portion(portion, ledger) for portion in ledger.portions.values()],
+        "components": [_component(account) for account in ledger.components],
+        "yields": [_yield(made) for made in ledger.yields],
         "steps": [
             {"number": s.number, "kind": s.step.kind, "says": s.says, "done": s.done, "skipped": s.skipped}
             for s in sheet.steps
         ],
-        "findings": [
-            {
-                "code": f.code,
-                "level": f.level,
-                "about": f.about,
-                "what": f.what,
-                "because": f.because,
-                "do": f.do,
-                "acknowledged": f.acknowledged or None,
-            }
-            for f in sheet.findings
-        ],
+        "findings": [_finding(finding) for finding in sheet.findings],
         "readings": [dict(zip(READING_COLUMNS, row, strict=True)) for row in reading_rows(sheet)],
         "working": [
             f"{line.what}: {line.shown}"
@@ -231,4 +193,48 @@ def results_of(sheet: RunWorksheet) -> dict[str, Any]:
             )
             for line in lines
         ],
+    }
+
+
+def _portion(portion: PortionMass, ledger: Ledger) -> dict[str, Any]:
+    return {
+        "name": portion.name,
+        "mass_g": _number(portion.mass),
+        "rests_on": portion.basis,
+        "part": _number(ledger.parts.get(portion.name)),
+        "constant": portion.constancy.state if portion.constancy else None,
+    }
+
+
+def _component(account: ComponentAccount) -> dict[str, Any]:
+    return {
+        "name": account.component.name,
+        "taken_mol": _number(account.taken),
+        "found_mol": _number(account.found),
+        "taken_g": _number(account.taken_g),
+        "found_g": _number(account.found_g),
+        "recovery": _number(account.recovery),
+    }
+
+
+def _yield(made: Yield) -> dict[str, Any]:
+    return {
+        "portion": made.portion,
+        "formula": made.formula,
+        "limiting": made.limiting,
+        "possible_g": _number(made.theoretical),
+        "obtained_g": _number(made.obtained),
+        "yield": _number(made.percent),
+    }
+
+
+def _finding(finding: Finding) -> dict[str, Any]:
+    return {
+        "code": finding.code,
+        "level": finding.level,
+        "about": finding.about,
+        "what": finding.what,
+        "because": finding.because,
+        "do": finding.do,
+        "acknowledged": finding.acknowledged or None,
     }

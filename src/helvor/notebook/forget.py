@@ -109,6 +109,43 @@ def without(value: Any, names: re.Pattern[str]) -> Any:
     return found
 
 
+def _names_of(conn: psycopg.Connection, class_id: UUID) -> tuple[re.Pattern[str], int, int]:
+    """Every name that stands for a student of a class, as one pattern; how many, and how many benches have some.
+
+    Their places are emptied: pairs, the accounts of tablets (of a bench whose pair changed the one before still has
+    the old names), the devices of sessions.
+    """
+    pairs = conn.execute("SELECT pair FROM bench WHERE class_id = %s", [class_id]).fetchall()
+    absent = conn.execute(
+        "SELECT DISTINCT payload ->> 'who' FROM room_entry WHERE class_id = %s AND payload ->> 'who' <> ''",
+        [class_id],
+    ).fetchall()
+    workers = conn.execute(_WORKERS, {"class": class_id}).fetchall()
+    written = [*(pair for (pair,) in pairs), *(who for (who,) in absent), *(called for *_, called in workers)]
+    names = {name for text in written for name in names_in(text)}
+    conn.execute("UPDATE bench SET pair = '' WHERE class_id = %s", [class_id])
+    for worker, number, _ in workers:
+        conn.execute("UPDATE account SET name = %s WHERE id = %s", [f"Bench {number}", worker])
+    conn.execute(
+        "UPDATE session s SET device = '' FROM bench b WHERE b.worker_id = s.account_id AND b.class_id = %s",
+        [class_id],
+    )
+    longest_first = sorted(names, key=len, reverse=True)
+    one_of = r"\b(?:" + "|".join(re.escape(name) for name in longest_first) + r")\b"
+    return re.compile(one_of if names else r"(?!)"), len(names), sum(bool(pair) for (pair,) in pairs)
+
+
+def _blank_summaries(conn: psycopg.Connection, class_id: UUID, rank: Mapping[str, int]) -> None:
+    """What the board shows may quote a note: it is emptied, and worked out again once the names are gone for good."""
+    for kind in PAGE_KINDS.values():
+        blank = Jsonb(summary_of(kind.work_out([], HouseRules(), rank)))
+        conn.execute(
+            "UPDATE page p SET rewritten_at = now(), behind = true, summary = %s FROM bench b"
+            " WHERE b.id = p.bench_id AND b.class_id = %s AND p.technique = %s",
+            [blank, class_id, kind.key],
+        )
+
+
 def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank: Mapping[str, int]) -> Forgotten:
     """Take the students' names out of a class (Forget 2 and 3), all or nothing.
 
@@ -117,30 +154,7 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
     """
     with conn.transaction():
         _own(conn, account_id, class_id)
-        pairs = conn.execute("SELECT id, number, pair FROM bench WHERE class_id = %s ORDER BY number", [class_id])
-        benches = pairs.fetchall()
-        absent = conn.execute(
-            "SELECT DISTINCT payload ->> 'who' FROM room_entry WHERE class_id = %s AND payload ->> 'who' <> ''",
-            [class_id],
-        ).fetchall()
-        # A bench whose pair changed got another account for its tablets; the one before still has the old names.
-        workers = conn.execute(_WORKERS, {"class": class_id}).fetchall()
-        names = {name for _, _, pair in benches for name in names_in(pair)}
-        names |= {name for (who,) in absent for name in names_in(who)}
-        names |= {name for _, _, called in workers for name in names_in(called)}
-        changed = sum(bool(pair) for _, _, pair in benches)
-        conn.execute("UPDATE bench SET pair = '' WHERE class_id = %s", [class_id])
-        for worker, number, _ in workers:
-            conn.execute("UPDATE account SET name = %s WHERE id = %s", [f"Bench {number}", worker])
-        conn.execute(
-            "UPDATE session s SET device = '' FROM bench b WHERE b.worker_id = s.account_id AND b.class_id = %s",
-            [class_id],
-        )
-        pattern = re.compile(
-            r"\b(?:" + "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True)) + r")\b"
-            if names
-            else r"(?!)"
-        )
+        pattern, names, changed = _names_of(conn, class_id)
         entries = _rewrite(
             conn,
             pattern,
@@ -158,14 +172,7 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
             "SELECT id, payload, reason FROM room_entry WHERE class_id = %s",
             class_id,
         )
-        # What the board shows may quote a note: it is worked out again below, once the names are gone for good.
-        for technique in PAGE_KINDS.values():
-            blank = Jsonb(summary_of(technique.work_out([], HouseRules(), rank)))
-            conn.execute(
-                "UPDATE page p SET rewritten_at = now(), behind = true, summary = %s FROM bench b"
-                " WHERE b.id = p.bench_id AND b.class_id = %s AND p.technique = %s",
-                [blank, class_id, technique.key],
-            )
+        _blank_summaries(conn, class_id, rank)
         for what, key, name in conn.execute(_FILES, {"class": class_id}).fetchall():
             if pattern.search(name):
                 _take_out(conn, account_id, what, key, None, pattern.sub(DASH, name))
@@ -176,7 +183,7 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
     # Apart: a page that cannot be worked out keeps nobody's name on record.
     rebuild_summaries(conn, rank, class_id)
     sessions_changed()
-    return Forgotten(len(names), changed, entries, lines)
+    return Forgotten(names, changed, entries, lines)
 
 
 _FILES = """

@@ -9,7 +9,7 @@ Whole 3. All of it comes in, or nothing. What is here already is left as it is; 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -25,6 +25,10 @@ from helvor.notebook.pages import NotYours, stored_typed, summary_of
 
 IMPORTED = "@imported.invalid"
 """End of the addresses of accounts that stand for names from elsewhere."""
+
+
+_Rows = Callable[[str], list[tuple[Any, ...]]]
+"""Runs a query over the class and gives its rows."""
 
 
 def read(conn: psycopg.Connection, account_id: int, class_id: UUID) -> dict[str, Any] | None:
@@ -45,106 +49,121 @@ def read(conn: psycopg.Connection, account_id: int, class_id: UUID) -> dict[str,
     def rows(query: str) -> list[tuple[Any, ...]]:
         return conn.execute(query, {"class": class_id}).fetchall()
 
+    return {
+        "class": {"id": str(class_id), "code": code, "title": title, "course": course, **_set_up(rows)},
+        "rules": rules,
+        "unknowns": _unknowns(rows) if role == "instructor" else [],
+        "containers": _containers(rows),
+        "day_book": _log(rows),
+        "files": _files(rows),
+    }
+
+
+def _set_up(rows: _Rows) -> dict[str, Any]:
+    """Meetings, benches, shared kit and answer sheets."""
+    return {
+        "meetings": [
+            {"number": n, "starts_at": starts.isoformat(), "ends_at": ends.isoformat(), "topic": topic}
+            for n, starts, ends, topic in rows(
+                "SELECT number, starts_at, ends_at, topic FROM meeting WHERE class_id = %(class)s ORDER BY number"
+            )
+        ],
+        "benches": [
+            {"number": n, "pair": pair}
+            for n, pair in rows("SELECT number, pair FROM bench WHERE class_id = %(class)s ORDER BY number")
+        ],
+        "kit": dict(rows("SELECT name, count FROM class_kit WHERE class_id = %(class)s ORDER BY name")),
+        "answer_sheets": dict(rows("SELECT work, settings FROM answer_sheet WHERE class_id = %(class)s ORDER BY work")),
+    }
+
+
+def _unknowns(rows: _Rows) -> list[dict[str, Any]]:
+    """Each series of unknowns: what its samples hold and who was dealt which."""
+    unknowns: dict[str, dict[str, Any]] = {}
+    released = {name for (name,) in rows("SELECT series FROM unknown_released WHERE class_id = %(class)s")}
+    for series, number, holds in rows(
+        "SELECT series, number, holds FROM unknown_sample WHERE class_id = %(class)s ORDER BY series, number"
+    ):
+        new = {"series": series, "released": series in released, "samples": [], "dealt": []}
+        unknowns.setdefault(series, new)["samples"].append({"number": number, "holds": holds})
+    for series, bench, number, how in rows(
+        "SELECT d.series, b.number, d.number, d.how FROM unknown_dealt d JOIN bench b ON b.id = d.bench_id"
+        " WHERE d.class_id = %(class)s ORDER BY d.series, b.number"
+    ):
+        unknowns[series]["dealt"].append({"bench": bench, "number": number, "how": how})
+    return list(unknowns.values())
+
+
+def _containers(rows: _Rows) -> list[dict[str, Any]]:
+    """The registered containers with their notes."""
     notes: dict[UUID, list[dict[str, Any]]] = {}
     for container, key, seq, says, by, at in rows(
         "SELECT n.container_id, n.id, n.seq, n.says, a.name, n.made_at FROM container_note n"
         " JOIN container k ON k.id = n.container_id JOIN account a ON a.id = n.made_by"
         " WHERE k.class_id = %(class)s ORDER BY n.container_id, n.seq"
     ):
-        notes.setdefault(container, []).append(
-            {"id": str(key), "seq": seq, "says": says, "by": by, "at": at.isoformat()}
+        note = {"id": str(key), "seq": seq, "says": says, "by": by, "at": at.isoformat()}
+        notes.setdefault(container, []).append(note)
+    return [
+        {
+            "id": str(key),
+            "code": mark,
+            "label": label,
+            "kind": kind,
+            "by": by,
+            "at": at.isoformat(),
+            "notes": notes.get(key, []),
+        }
+        for key, mark, label, kind, by, at in rows(
+            "SELECT k.id, k.code, k.label, k.kind, a.name, k.made_at FROM container k"
+            " JOIN account a ON a.id = k.made_by WHERE k.class_id = %(class)s ORDER BY k.made_at, k.code"
         )
-    unknowns: dict[str, dict[str, Any]] = {}
-    if role == "instructor":
-        released = {name for (name,) in rows("SELECT series FROM unknown_released WHERE class_id = %(class)s")}
-        for series, number, holds in rows(
-            "SELECT series, number, holds FROM unknown_sample WHERE class_id = %(class)s ORDER BY series, number"
-        ):
-            one = unknowns.setdefault(
-                series, {"series": series, "released": series in released, "samples": [], "dealt": []}
-            )
-            one["samples"].append({"number": number, "holds": holds})
-        for series, bench, number, how in rows(
-            "SELECT d.series, b.number, d.number, d.how FROM unknown_dealt d JOIN bench b ON b.id = d.bench_id"
-            " WHERE d.class_id = %(class)s ORDER BY d.series, b.number"
-        ):
-            unknowns[series]["dealt"].append({"bench": bench, "number": number, "how": how})
-    return {
-        "class": {
-            "id": str(class_id),
-            "code": code,
-            "title": title,
-            "course": course,
-            "meetings": [
-                {"number": n, "starts_at": starts.isoformat(), "ends_at": ends.isoformat(), "topic": topic}
-                for n, starts, ends, topic in rows(
-                    "SELECT number, starts_at, ends_at, topic FROM meeting WHERE class_id = %(class)s ORDER BY number"
-                )
-            ],
-            "benches": [
-                {"number": n, "pair": pair}
-                for n, pair in rows("SELECT number, pair FROM bench WHERE class_id = %(class)s ORDER BY number")
-            ],
-            "kit": dict(rows("SELECT name, count FROM class_kit WHERE class_id = %(class)s ORDER BY name")),
-            "answer_sheets": dict(
-                rows("SELECT work, settings FROM answer_sheet WHERE class_id = %(class)s ORDER BY work")
-            ),
-        },
-        "rules": rules,
-        "unknowns": list(unknowns.values()),
-        "containers": [
-            {
-                "id": str(key),
-                "code": mark,
-                "label": label,
-                "kind": kind,
-                "by": by,
-                "at": at.isoformat(),
-                "notes": notes.get(key, []),
-            }
-            for key, mark, label, kind, by, at in rows(
-                "SELECT k.id, k.code, k.label, k.kind, a.name, k.made_at FROM container k"
-                " JOIN account a ON a.id = k.made_by WHERE k.class_id = %(class)s ORDER BY k.made_at, k.code"
-            )
-        ],
-        "day_book": [
-            {
-                "meeting": meeting,
-                "id": str(key),
-                "seq": seq,
-                "strikes": str(strikes) if strikes else None,
-                "reason": reason,
-                "by": by,
-                "at": at.isoformat(),
-                "says": says,
-            }
-            for meeting, key, seq, strikes, reason, by, at, says in rows(
-                "SELECT e.meeting, e.id, e.seq, e.strikes, e.reason, a.name, e.written_at, e.payload"
-                " FROM room_entry e JOIN account a ON a.id = e.author_id WHERE e.class_id = %(class)s"
-                " ORDER BY e.meeting, e.seq"
-            )
-        ],
-        "files": [
-            {
-                "id": str(key),
-                "page": str(page),
-                "name": name,
-                "media": media,
-                "sha256": sum_,
-                "by": by,
-                "at": at.isoformat(),
-                "light": light,
-            }
-            for key, page, name, media, sum_, by, at, light in rows(
-                "SELECT f.id, f.page_id, f.name, f.media, f.sha256, a.name, f.made_at, NULL FROM attachment f"
-                " JOIN page p ON p.id = f.page_id JOIN bench b ON b.id = p.bench_id JOIN account a ON a.id = f.made_by"
-                " WHERE b.class_id = %(class)s UNION ALL"
-                " SELECT f.id, f.page_id, f.name, f.media, f.sha256, a.name, f.made_at, f.light FROM photograph f"
-                " JOIN page p ON p.id = f.page_id JOIN bench b ON b.id = p.bench_id JOIN account a ON a.id = f.made_by"
-                " WHERE b.class_id = %(class)s ORDER BY 7, 1"
-            )
-        ],
-    }
+    ]
+
+
+def _log(rows: _Rows) -> list[dict[str, Any]]:
+    """The logs of the meetings."""
+    return [
+        {
+            "meeting": meeting,
+            "id": str(key),
+            "seq": seq,
+            "strikes": str(strikes) if strikes else None,
+            "reason": reason,
+            "by": by,
+            "at": at.isoformat(),
+            "says": says,
+        }
+        for meeting, key, seq, strikes, reason, by, at, says in rows(
+            "SELECT e.meeting, e.id, e.seq, e.strikes, e.reason, a.name, e.written_at, e.payload"
+            " FROM room_entry e JOIN account a ON a.id = e.author_id WHERE e.class_id = %(class)s"
+            " ORDER BY e.meeting, e.seq"
+        )
+    ]
+
+
+def _files(rows: _Rows) -> list[dict[str, Any]]:
+    """What is known of attached files and photographs; their content comes by :func:`content_of`."""
+    return [
+        {
+            "id": str(key),
+            "page": str(page),
+            "name": name,
+            "media": media,
+            "sha256": sum_,
+            "by": by,
+            "at": at.isoformat(),
+            "light": light,
+        }
+        for key, page, name, media, sum_, by, at, light in rows(
+            "SELECT f.id, f.page_id, f.name, f.media, f.sha256, a.name, f.made_at, NULL FROM attachment f"
+            " JOIN page p ON p.id = f.page_id JOIN bench b ON b.id = p.bench_id JOIN account a ON a.id = f.made_by"
+            " WHERE b.class_id = %(class)s UNION ALL"
+            " SELECT f.id, f.page_id, f.name, f.media, f.sha256, a.name, f.made_at, f.light FROM photograph f"
+            " JOIN page p ON p.id = f.page_id JOIN bench b ON b.id = p.bench_id JOIN account a ON a.id = f.made_by"
+            " WHERE b.class_id = %(class)s ORDER BY 7, 1"
+        )
+    ]
 
 
 def content_of(conn: psycopg.Connection, file_id: UUID) -> bytes:
@@ -228,6 +247,17 @@ def add_page(
             "sum": Jsonb(summary_of(sheet)),
         },
     )
+    _insert_entries(conn, writers, page_id, entries)
+    _link(conn, page_id, entries)
+    return True
+
+
+def _insert_entries(conn: psycopg.Connection, writers: Writers, page_id: UUID, entries: Sequence[Entry]) -> None:
+    """The entries of a page as they were.
+
+    Raises:
+        Problem: an entry's id is taken.
+    """
     try:
         with conn.cursor() as cursor:
             cursor.executemany(
@@ -251,8 +281,6 @@ def add_page(
             )
     except psycopg.errors.UniqueViolation as taken:
         raise Problem("entries", "An entry of the file exists here already, on another page.") from taken
-    _link(conn, page_id, entries)
-    return True
 
 
 def _link(conn: psycopg.Connection, page_id: UUID, entries: Iterable[Entry]) -> None:
@@ -324,39 +352,49 @@ def add_class(
     benches = benches_of(conn, account_id, UUID(class_id))
     _add_unknowns(conn, account_id, class_id, benches, record["unknowns"])
     try:
-        for one in record["containers"]:
-            conn.execute(
-                "INSERT INTO container (id, class_id, code, label, kind, made_by, made_at)"
-                " VALUES (%s, %s, %s, %s, %s, %s, %s)",
-                [one["id"], class_id, one["code"], one["label"], one["kind"], writers.of(one["by"]), one["at"]],
-            )
-            many(
-                "INSERT INTO container_note (id, container_id, seq, says, made_by, made_at)"
-                " VALUES (%s, %s, %s, %s, %s, %s)",
-                [(n["id"], one["id"], n["seq"], Jsonb(n["says"]), writers.of(n["by"]), n["at"]) for n in one["notes"]],
-            )
-        many(
-            "INSERT INTO room_entry (id, class_id, meeting, seq, kind, payload, strikes, reason, author_id, written_at)"
-            " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
-            [
-                (
-                    d["id"],
-                    class_id,
-                    d["meeting"],
-                    d["seq"],
-                    d["says"]["kind"],
-                    Jsonb(d["says"]),
-                    d["strikes"],
-                    d["reason"],
-                    writers.of(d["by"]),
-                    d["at"],
-                )
-                for d in record["day_book"]
-            ],
-        )
+        _add_containers(conn, writers, class_id, record["containers"])
+        _add_log(conn, writers, class_id, record["day_book"])
     except psycopg.errors.UniqueViolation as taken_id:
         raise Problem("id", "A container or a line of the lab log exists here already.") from taken_id
     return benches
+
+
+def _add_containers(conn: psycopg.Connection, writers: Writers, class_id: str, containers: Sequence[Any]) -> None:
+    """Registered containers with their notes."""
+    for one in containers:
+        conn.execute(
+            "INSERT INTO container (id, class_id, code, label, kind, made_by, made_at)"
+            " VALUES (%s, %s, %s, %s, %s, %s, %s)",
+            [one["id"], class_id, one["code"], one["label"], one["kind"], writers.of(one["by"]), one["at"]],
+        )
+        conn.cursor().executemany(
+            "INSERT INTO container_note (id, container_id, seq, says, made_by, made_at)"
+            " VALUES (%s, %s, %s, %s, %s, %s)",
+            [(n["id"], one["id"], n["seq"], Jsonb(n["says"]), writers.of(n["by"]), n["at"]) for n in one["notes"]],
+        )
+
+
+def _add_log(conn: psycopg.Connection, writers: Writers, class_id: str, log: Sequence[Any]) -> None:
+    """The logs of the meetings."""
+    conn.cursor().executemany(
+        "INSERT INTO room_entry (id, class_id, meeting, seq, kind, payload, strikes, reason, author_id, written_at)"
+        " VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
+        [
+            (
+                line["id"],
+                class_id,
+                line["meeting"],
+                line["seq"],
+                line["says"]["kind"],
+                Jsonb(line["says"]),
+                line["strikes"],
+                line["reason"],
+                writers.of(line["by"]),
+                line["at"],
+            )
+            for line in log
+        ],
+    )
 
 
 def _add_unknowns(

@@ -216,69 +216,97 @@ def written_rows(board: Board) -> Markup:
     )
 
 
+@dataclass(frozen=True, slots=True)
+class BoardSize:
+    """How large a board is drawn.
+
+    Attributes:
+        width; floor: where its start line lies; left: where the lanes begin; largest: size of the spots where there
+            is room.
+    """
+
+    width: int = WIDTH
+    floor: float = FLOOR
+    left: int = LEFT
+    largest: float = 1.0
+
+
+WALL = BoardSize(1560, 700.0, 200, 1.4)
+"""A board that is read from across the room."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Grid:
+    """Rows and lanes of a board: how many rows, how far apart they and the lanes are, and where the floor is."""
+
+    rows: int
+    gap: float
+    step: float
+    size: BoardSize
+
+    def x(self, index: int) -> float:
+        return self.size.left + self.step * (index + 0.5)
+
+    def y(self, done: float) -> float:
+        return self.size.floor - self.gap * done
+
+
+def _lane(bench: Bench, index: int, title: str, grid: _Grid, now: datetime, plan: PlanNow | None) -> BenchLane:
+    """One bench: how far it is, how far it should be, and how it stands."""
+    shown = shown_of(bench, title)
+    done = min(shown.summary.get("done", 0), grid.rows) if shown else 0
+    due = next((at for _, at in alarms_on(shown) if at > now), None)
+    state = _state(shown, waits=due is not None)
+    late, plan_y, behind_to, y = 0, None, "", grid.y(done)
+    if plan is not None and grid.rows:
+        plan_y = grid.y(min(grid.rows, plan.front.expected(index, plan.minutes)))
+        behind = plan.front.late(index, done, plan.minutes) if state != "done" else 0.0
+        late = math.floor(behind) if behind >= LATE_FROM else 0
+        if late and y - plan_y > 14:
+            behind_to = f"{plan_y - y:.1f}"
+    down = f"{grid.size.floor - y:.1f}"
+    return BenchLane(bench, shown, grid.x(index), y, state, _word(shown, state), late, due, plan_y, down, behind_to)
+
+
 def draw_board(
     benches: list[Bench],
     wanted: str = "",
     *,
     now: datetime,
     plan: PlanNow | None = None,
-    width: int = WIDTH,
-    floor: float = FLOOR,
-    left: int = LEFT,
-    largest: float = 1.0,
+    size: BoardSize | None = None,
 ) -> Board:
     """Lay the benches of a class out by the newest page of each that belongs to one activity.
 
     Args:
         wanted: the activity to show; the one begun last without.
         now: for timers. plan: of that activity, where there is one.
-        width, floor, left: of the drawing, where its start line lies, and where the lanes begin.
-        largest: size of the spots where there is room.
     """
+    size = size or BoardSize()
     choices = choices_of(benches)
     title = wanted if wanted in choices else choices[0] if choices else ""
     pages = [page for bench in benches for page in bench.pages if activity(page) == title]
     names = Counter(tuple(page.summary.get("names", ())) for page in pages)
     rows = list(names.most_common(1)[0][0])[:MOST_ROWS] if names else []
-    gap = (floor - TOP) / (len(rows) + 0.5) if rows else 0.0
-    step = (width - left - 12) / max(1, len(benches))
-    lanes = []
-    for index, bench in enumerate(benches):
-        shown = shown_of(bench, title)
-        done = min(shown.summary.get("done", 0), len(rows)) if shown else 0
-        due = next((at for _, at in alarms_on(shown) if at > now), None)
-        state = _state(shown, waits=due is not None)
-        late, plan_y = 0, None
-        if plan is not None and rows:
-            plan_y = floor - gap * min(len(rows), plan.front.expected(index, plan.minutes))
-            behind = plan.front.late(index, done, plan.minutes) if state != "done" else 0.0
-            late = math.floor(behind) if behind >= LATE_FROM else 0
-        x, y = left + step * (index + 0.5), floor - gap * done
-        behind_by = y - plan_y if plan_y is not None else 0.0
-        behind_to = f"{-behind_by:.1f}" if late and behind_by > 14 else ""
-        down = f"{floor - y:.1f}"
-        lanes.append(BenchLane(bench, shown, x, y, state, _word(shown, state), late, due, plan_y, down, behind_to))
-    drawn = [(_short(name), floor - gap * (index + 1)) for index, name in enumerate(rows)]
-    counts = {state: sum(lane.state == state for lane in lanes) for state in WORDS}
-    front = _front(lanes, step)
-    wash = f"{front}V{floor:.1f}H{left}Z" if front else ""
-    finish = plan.front.ends if plan else 0.0
-    size = min(largest, max(0.45, step / 46))
+    gap = (size.floor - TOP) / (len(rows) + 0.5) if rows else 0.0
+    grid = _Grid(len(rows), gap, (size.width - size.left - 12) / max(1, len(benches)), size)
+    lanes = [_lane(bench, index, title, grid, now, plan) for index, bench in enumerate(benches)]
+    front = _front(lanes, grid.step)
     return Board(
-        width,
-        int(floor + 66),
-        floor,
-        left,
+        size.width,
+        int(size.floor + 66),
+        size.floor,
+        size.left,
         title,
         choices,
-        drawn,
+        [(_short(name), grid.y(index + 1)) for index, name in enumerate(rows)],
         lanes,
-        counts,
-        size,
-        step >= ROOMY,
+        {state: sum(lane.state == state for lane in lanes) for state in WORDS},
+        min(size.largest, max(0.45, grid.step / 46)),
+        grid.step >= ROOMY,
         front,
-        wash,
-        finish,
+        f"{front}V{size.floor:.1f}H{size.left}Z" if front else "",
+        plan.front.ends if plan else 0.0,
     )
 
 
@@ -318,9 +346,7 @@ class DrawnBoard:
 def drawn_board(at: BoardAt) -> DrawnBoard:
     """The board of the class page, or the larger one of the wall, which needs no table."""
     if at.wall:
-        board = draw_board(
-            at.benches, at.wanted, now=at.now, plan=at.plan, width=1560, floor=700.0, left=200, largest=1.4
-        )
+        board = draw_board(at.benches, at.wanted, now=at.now, plan=at.plan, size=WALL)
         return DrawnBoard(board, drawn_lanes(board, wall=True), Markup(""))
     board = draw_board(at.benches, at.wanted, now=at.now, plan=at.plan)
     return DrawnBoard(board, drawn_lanes(board), written_rows(board))

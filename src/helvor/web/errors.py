@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import logging
 import re
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from http import HTTPStatus
+from typing import Any
 from urllib.parse import quote
 from uuid import uuid4
 
@@ -196,110 +198,132 @@ async def _sent_before(request: Request, taken: EntryIdTaken) -> Response:
     return html("sent_before.html", shown, status=409)
 
 
+def _sign_in(request: Request, _: SignInNeeded) -> Response:
+    if request.method == "GET" and not is_htmx(request) and not request.url.path.startswith("/api/"):
+        after = quote(request.url.path + ("?" + request.url.query if request.url.query else ""))
+        return RedirectResponse(f"/sign-in?after={after}", status_code=303)
+    return refuse(request, 401, "Sign in", SESSION_OVER, sign_in=True)
+
+
+def _forged(request: Request, _: Forged) -> Response:
+    return refuse(request, 403, "Request refused", NOT_OURS)
+
+
+def _database(request: Request, trouble: psycopg.DatabaseError) -> Response:
+    if trouble.sqlstate == IN_ARCHIVE:
+        return refuse(request, 409, "Archived", ARCHIVED)
+    if isinstance(trouble, psycopg.DataError):
+        log.warning("Not kept: %s", trouble)
+        return refuse(request, 422, "Could not be saved", NO_CHARACTER)
+    raise trouble
+
+
+def _no_database(request: Request, trouble: psycopg.OperationalError) -> Response:
+    """It is down, full, too slow, or two writers stood in each other's way: whoever asked may ask again."""
+    if trouble.sqlstate == IN_ARCHIVE:  # our own code is of a class that the driver counts among these
+        return refuse(request, 409, "Archived", ARCHIVED)
+    log.warning("The database does not answer: %s", trouble)
+    # Connections of before may all be dead; those that are go now, not one with each request.
+    request.app.state.pool.check()
+    answer = refuse(request, 503, "Try again soon", NO_DATABASE)
+    answer.headers["Retry-After"] = str(BACK_IN)
+    if trouble.sqlstate in DROPPED or (trouble.sqlstate is None and not isinstance(trouble, PoolTimeout)):
+        answer.headers[AGAIN] = "1"
+    return answer
+
+
+def _not_yours(request: Request, _: NotYours) -> Response:
+    return refuse(request, 404, "Page not found", NOT_HERE)
+
+
+def _not_worked_out(request: Request, fault: NotWorkedOut) -> Response:
+    log.exception(str(fault), exc_info=fault.__cause__)
+    history = f"{fault.page.address}/history"
+    return refuse(request, 500, "Results cannot be calculated", CANNOT_BE_WORKED_OUT, way=(history, "Open its history"))
+
+
+def _instructors_only(request: Request, _: InstructorsOnly) -> Response:
+    return refuse(request, 403, "Instructors only", INSTRUCTORS_ONLY)
+
+
+def _busy(request: Request, _: Busy) -> Response:
+    answer = refuse(request, 503, "Try again soon", BUSY)
+    answer.headers["Retry-After"] = str(BACK_IN)
+    return answer
+
+
+def _too_many(request: Request, many: TooManyAttempts) -> Response:
+    answer = refuse(request, 429, "Too many attempts", f"Try again in {many.words}.")
+    answer.headers["Retry-After"] = str(many.wait)
+    return answer
+
+
+def _problem(request: Request, trouble: Problem) -> Response:
+    if request.url.path.startswith("/api/"):
+        return problem(422, "Could not be saved", str(trouble), [{"field": trouble.field, "detail": str(trouble)}])
+    return refuse(request, 422, "Could not be saved", str(trouble))
+
+
+def _no_number(request: Request, trouble: ArithmeticError) -> Response:
+    """Zero, or a number out of reach: what a rule did not foresee is said, and left in the log to be foreseen."""
+    log.warning("Cannot be calculated: %s %s", request.url.path, trouble, exc_info=trouble)
+    return refuse(request, 422, "Cannot be calculated", NO_NUMBER)
+
+
+def _no_character(request: Request, trouble: UnicodeEncodeError | PydanticSerializationError) -> Response:
+    if "surrogates" not in str(trouble):
+        raise trouble
+    return refuse(request, 422, "Could not be saved", NO_CHARACTER)
+
+
+def _unreadable(request: Request, trouble: Unreadable) -> Response:
+    return refuse(request, 422, "Could not be read", str(trouble))
+
+
+def _invalid(request: Request, trouble: RequestValidationError | ValidationError) -> Response:
+    errors = [
+        {"field": ".".join(str(part) for part in error["loc"]), "detail": sentence_of(error["msg"])}
+        for error in list(trouble.errors())[:20]
+    ]
+    if request.url.path.startswith("/api/"):
+        return problem(422, "Could not be read", errors[0]["detail"], errors)
+    if any(field["field"].startswith("path.") for field in errors):
+        return refuse(request, 404, "Page not found", NOT_HERE)
+    return refuse(request, 422, "Could not be read", errors[0]["detail"])
+
+
+def _http(request: Request, trouble: HTTPException) -> Response:
+    title = HTTPStatus(trouble.status_code).phrase
+    sentence = NOT_HERE if trouble.status_code == 404 else f"{trouble.detail}."
+    return refuse(request, trouble.status_code, title, sentence)
+
+
+_Handler = Callable[[Request, Any], Response | Awaitable[Response]]
+
+HANDLERS: dict[type[Exception], _Handler] = {
+    EntryIdTaken: _sent_before,
+    SignInNeeded: _sign_in,
+    Forged: _forged,
+    psycopg.DatabaseError: _database,
+    psycopg.OperationalError: _no_database,
+    NotYours: _not_yours,
+    NotWorkedOut: _not_worked_out,
+    InstructorsOnly: _instructors_only,
+    Busy: _busy,
+    TooManyAttempts: _too_many,
+    Problem: _problem,
+    ArithmeticError: _no_number,
+    UnicodeEncodeError: _no_character,
+    PydanticSerializationError: _no_character,
+    Unreadable: _unreadable,
+    RequestValidationError: _invalid,
+    ValidationError: _invalid,
+    HTTPException: _http,
+}
+"""Trouble → how it is answered."""
+
+
 def install(app: FastAPI) -> None:
     """Register how each refusal is answered."""
-    app.add_exception_handler(EntryIdTaken, _sent_before)  # type: ignore[arg-type]  # handlers are typed by Exception
-
-    @app.exception_handler(SignInNeeded)
-    def _sign_in(request: Request, _: SignInNeeded) -> Response:
-        if request.method == "GET" and not is_htmx(request) and not request.url.path.startswith("/api/"):
-            after = quote(request.url.path + ("?" + request.url.query if request.url.query else ""))
-            return RedirectResponse(f"/sign-in?after={after}", status_code=303)
-        return refuse(request, 401, "Sign in", SESSION_OVER, sign_in=True)
-
-    @app.exception_handler(Forged)
-    def _forged(request: Request, _: Forged) -> Response:
-        return refuse(request, 403, "Request refused", NOT_OURS)
-
-    @app.exception_handler(psycopg.DatabaseError)
-    def _database(request: Request, trouble: psycopg.DatabaseError) -> Response:
-        if trouble.sqlstate == IN_ARCHIVE:
-            return refuse(request, 409, "Archived", ARCHIVED)
-        if isinstance(trouble, psycopg.DataError):
-            log.warning("Not kept: %s", trouble)
-            return refuse(request, 422, "Could not be saved", NO_CHARACTER)
-        raise trouble
-
-    @app.exception_handler(psycopg.OperationalError)
-    def _no_database(request: Request, trouble: psycopg.OperationalError) -> Response:
-        """It is down, full, too slow, or two writers stood in each other's way: whoever asked may ask again."""
-        if trouble.sqlstate == IN_ARCHIVE:  # our own code is of a class that the driver counts among these
-            return refuse(request, 409, "Archived", ARCHIVED)
-        log.warning("The database does not answer: %s", trouble)
-        # Connections of before may all be dead; those that are go now, not one with each request.
-        app.state.pool.check()
-        answer = refuse(request, 503, "Try again soon", NO_DATABASE)
-        answer.headers["Retry-After"] = str(BACK_IN)
-        if trouble.sqlstate in DROPPED or (trouble.sqlstate is None and not isinstance(trouble, PoolTimeout)):
-            answer.headers[AGAIN] = "1"
-        return answer
-
-    @app.exception_handler(NotYours)
-    def _not_yours(request: Request, _: NotYours) -> Response:
-        return refuse(request, 404, "Page not found", NOT_HERE)
-
-    @app.exception_handler(NotWorkedOut)
-    def _not_worked_out(request: Request, fault: NotWorkedOut) -> Response:
-        log.exception(str(fault), exc_info=fault.__cause__)
-        history = f"{fault.page.address}/history"
-        return refuse(
-            request, 500, "Results cannot be calculated", CANNOT_BE_WORKED_OUT, way=(history, "Open its history")
-        )
-
-    @app.exception_handler(InstructorsOnly)
-    def _instructors_only(request: Request, _: InstructorsOnly) -> Response:
-        return refuse(request, 403, "Instructors only", INSTRUCTORS_ONLY)
-
-    @app.exception_handler(Busy)
-    def _busy(request: Request, _: Busy) -> Response:
-        answer = refuse(request, 503, "Try again soon", BUSY)
-        answer.headers["Retry-After"] = str(BACK_IN)
-        return answer
-
-    @app.exception_handler(TooManyAttempts)
-    def _too_many(request: Request, many: TooManyAttempts) -> Response:
-        answer = refuse(request, 429, "Too many attempts", f"Try again in {many.words}.")
-        answer.headers["Retry-After"] = str(many.wait)
-        return answer
-
-    @app.exception_handler(Problem)
-    def _problem(request: Request, trouble: Problem) -> Response:
-        if request.url.path.startswith("/api/"):
-            return problem(422, "Could not be saved", str(trouble), [{"field": trouble.field, "detail": str(trouble)}])
-        return refuse(request, 422, "Could not be saved", str(trouble))
-
-    @app.exception_handler(ArithmeticError)
-    def _no_number(request: Request, trouble: ArithmeticError) -> Response:
-        """Zero, or a number out of reach: what a rule did not foresee is said, and left in the log to be foreseen."""
-        log.warning("Cannot be calculated: %s %s", request.url.path, trouble, exc_info=trouble)
-        return refuse(request, 422, "Cannot be calculated", NO_NUMBER)
-
-    @app.exception_handler(UnicodeEncodeError)
-    @app.exception_handler(PydanticSerializationError)
-    def _no_character(request: Request, trouble: UnicodeEncodeError | PydanticSerializationError) -> Response:
-        if "surrogates" not in str(trouble):
-            raise trouble
-        return refuse(request, 422, "Could not be saved", NO_CHARACTER)
-
-    @app.exception_handler(Unreadable)
-    def _unreadable(request: Request, trouble: Unreadable) -> Response:
-        return refuse(request, 422, "Could not be read", str(trouble))
-
-    @app.exception_handler(RequestValidationError)
-    @app.exception_handler(ValidationError)
-    def _invalid(request: Request, trouble: RequestValidationError | ValidationError) -> Response:
-        errors = [
-            {"field": ".".join(str(part) for part in error["loc"]), "detail": sentence_of(error["msg"])}
-            for error in list(trouble.errors())[:20]
-        ]
-        if request.url.path.startswith("/api/"):
-            return problem(422, "Could not be read", errors[0]["detail"], errors)
-        if any(field["field"].startswith("path.") for field in errors):
-            return refuse(request, 404, "Page not found", NOT_HERE)
-        return refuse(request, 422, "Could not be read", errors[0]["detail"])
-
-    @app.exception_handler(HTTPException)
-    def _http(request: Request, trouble: HTTPException) -> Response:
-        title = HTTPStatus(trouble.status_code).phrase
-        sentence = NOT_HERE if trouble.status_code == 404 else f"{trouble.detail}."
-        return refuse(request, trouble.status_code, title, sentence)
+    for trouble, handler in HANDLERS.items():
+        app.add_exception_handler(trouble, handler)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
@@ -118,6 +119,37 @@ def _prep_of(
     return PrepState(len(keys), len(keys) - len(left), ", ".join(left[:3]) + (" …" if len(left) > 3 else ""))
 
 
+@dataclass(frozen=True, slots=True)
+class _Span:
+    """The part of a day that a strip shows, in the institution's own time."""
+
+    starts: datetime
+    ends: datetime
+    zone: str
+
+    @property
+    def minutes(self) -> float:
+        return (self.ends - self.starts) / timedelta(minutes=1)
+
+    def x(self, moment: datetime) -> float:
+        """Where a moment stands; what lies outside stands at an edge."""
+        part = (moment - self.starts) / timedelta(minutes=1) / self.minutes
+        return LEFT + (WIDTH - 2 * LEFT) * min(1.0, max(0.0, part))
+
+    def time(self, moment: datetime) -> str:
+        return clock(moment, self.zone)
+
+    def hours(self) -> list[tuple[float, str]]:
+        """Full hours, every second one on a long strip."""
+        hour = self.starts.astimezone(ZoneInfo(self.zone)).replace(minute=0, second=0, microsecond=0)
+        found: list[tuple[float, str]] = []
+        while hour <= self.ends:
+            if hour >= self.starts and len(found) < 30:
+                found.append((self.x(hour), self.time(hour)))
+            hour += timedelta(hours=1 if self.minutes <= 14 * 60 else 2)
+        return found
+
+
 def draw_day(
     now: datetime,
     zone: str,
@@ -129,38 +161,43 @@ def draw_day(
     Args:
         held: the meetings of today. due: timers that ring today.
     """
-    local = ZoneInfo(zone)
-    midnight = now.astimezone(local).replace(hour=0, minute=0, second=0, microsecond=0)
+    midnight = now.astimezone(ZoneInfo(zone)).replace(hour=0, minute=0, second=0, microsecond=0)
     tomorrow = midnight + timedelta(days=1)
     starts, ends = midnight + timedelta(hours=FIRST_HOUR), midnight + timedelta(hours=LAST_HOUR)
     due = [alarm for alarm in due if midnight <= alarm.due < tomorrow]
     moments = [now, *(m.starts_at for _, m, _ in held), *(m.ends_at for _, m, _ in held), *(a.due for a in due)]
-    starts = max(midnight, min(starts, min(moments) - timedelta(minutes=30)))
-    ends = min(tomorrow, max(ends, max(moments) + timedelta(minutes=30)))
-    span = (ends - starts) / timedelta(minutes=1)
+    span = _Span(
+        max(midnight, min(starts, min(moments) - timedelta(minutes=30))),
+        min(tomorrow, max(ends, max(moments) + timedelta(minutes=30))),
+        zone,
+    )
+    boxes = [_meeting_box(span, row, meeting) for row, meeting, _ in held]
+    marks = [mark for row, meeting, state in held for mark in _prep_mark(span, now, row, meeting, state)]
+    marks += _alarm_marks(span, now, held, due)
+    return Strip(span.hours(), boxes, marks, span.x(now), span.time(now))
 
-    def x(moment: datetime) -> float:
-        return LEFT + (WIDTH - 2 * LEFT) * min(1.0, max(0.0, (moment - starts) / timedelta(minutes=1) / span))
 
-    hour = starts.astimezone(local).replace(minute=0, second=0, microsecond=0)
-    hours: list[tuple[float, str]] = []
-    while hour <= ends:
-        if hour >= starts and len(hours) < 30:
-            hours.append((x(hour), clock(hour, zone)))
-        hour += timedelta(hours=1 if span <= 14 * 60 else 2)
-    boxes = []
-    marks: list[Mark] = []
-    for row, meeting, state in held:
-        left, right = x(meeting.starts_at), x(meeting.ends_at)
-        times = f"{clock(meeting.starts_at, zone)}–{clock(meeting.ends_at, zone)}"
-        what = f"meeting {meeting.number} of {meeting.of}, {row.benches} benches"
-        roomy = right - left >= BOX_NEEDS
-        boxes.append(Box(left, right - left, row.code, meeting.topic, times, what, f"/classes/{row.id}", roomy))
-        if state is not None and state.done < state.of and meeting.starts_at > now:
-            at = max(now, meeting.starts_at - timedelta(minutes=10))
-            words = f"prep: {state.of - state.done} of {state.of} not prepared"
-            address = f"/classes/{row.id}/prep?meeting={meeting.number}"
-            marks.append(Mark(x(at), True, 0, clock(at, zone), words, row.code, "caution", address))
+def _meeting_box(span: _Span, row: ClassRow, meeting: Meeting) -> Box:
+    left, right = span.x(meeting.starts_at), span.x(meeting.ends_at)
+    times = f"{span.time(meeting.starts_at)}–{span.time(meeting.ends_at)}"
+    what = f"meeting {meeting.number} of {meeting.of}, {row.benches} benches"
+    roomy = right - left >= BOX_NEEDS
+    return Box(left, right - left, row.code, meeting.topic, times, what, f"/classes/{row.id}", roomy)
+
+
+def _prep_mark(span: _Span, now: datetime, row: ClassRow, meeting: Meeting, state: PrepState | None) -> Iterator[Mark]:
+    """What is not prepared yet, shortly before a meeting that is still to come."""
+    if state is not None and state.done < state.of and meeting.starts_at > now:
+        at = max(now, meeting.starts_at - timedelta(minutes=10))
+        words = f"prep: {state.of - state.done} of {state.of} not prepared"
+        address = f"/classes/{row.id}/prep?meeting={meeting.number}"
+        yield Mark(span.x(at), True, 0, span.time(at), words, row.code, "caution", address)
+
+
+def _alarm_marks(
+    span: _Span, now: datetime, held: list[tuple[ClassRow, Meeting, PrepState | None]], due: list[AlarmAt]
+) -> Iterator[Mark]:
+    """Timers of a meeting are one mark under its box; the others stand each for itself."""
     alone = []
     within: dict[str, list[AlarmAt]] = {}
     for alarm in due:
@@ -173,15 +210,13 @@ def draw_day(
         first = ringing[0]
         words = first.label if len(ringing) == 1 else f"{len(ringing)} timers, first {first.label}"
         level = "caution" if first.due < now else ""
-        marks.append(Mark(x(first.due), False, 0, clock(first.due, zone), words, first.where.lower(), level, there))
+        yield Mark(span.x(first.due), False, 0, span.time(first.due), words, first.where.lower(), level, there)
     for number, alarm in enumerate(alone):
         more = f"{alarm.class_code} {alarm.where.lower()}".strip()
         level = "caution" if alarm.due < now else ""
-        time = clock(alarm.due, zone)
         # Neighbours would write over each other: they take turns above and below, then a row further out.
         above, further = number % 2 == 0, number // 2 % 2
-        marks.append(Mark(x(alarm.due), above, further, time, alarm.label, more, level, alarm.address))
-    return Strip(hours, boxes, marks, x(now), clock(now, zone))
+        yield Mark(span.x(alarm.due), above, further, span.time(alarm.due), alarm.label, more, level, alarm.address)
 
 
 @router.get("/")

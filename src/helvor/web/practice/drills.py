@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import secrets
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Annotated, Any
@@ -307,6 +308,19 @@ def _due(standing: list[Standing], now: datetime) -> dict[str, str]:
     return says
 
 
+def _of_classes(conn: psycopg.Connection, who: Visitor) -> Iterator[OfClass]:
+    """How the benches of each class stand, and what was given to them; nothing for a bench's tablet."""
+    if who.account.role == "bench":
+        return
+    titles = {str(key): title for key, title in TOPICS.items()}
+    for row in classes.classes_of(conn, who.account.id):
+        topics = drill_answers.of_class(conn, who.account.id, row.id)
+        given_now, benches = drill_answers.given_to(conn, who.account.id, row.id)
+        if (who.account.role == "instructor" and not row.archived) or topics:
+            lines = [(titles.get(one.topic, one.topic), one) for one in topics]
+            yield OfClass(row.id, row.code, lines, {one.topic: one for one in given_now}, benches)
+
+
 def _shown(
     conn: psycopg.Connection,
     who: Visitor,
@@ -319,15 +333,7 @@ def _shown(
     topic, level, seed = case
     made, told = drill(topic, level, seed), verdict is not None
     standing = standings(TOPICS, drill_answers.answers_of(conn, who.account.id))
-    of_classes = []
-    if who.account.role != "bench":
-        for row in classes.classes_of(conn, who.account.id):
-            topics = drill_answers.of_class(conn, who.account.id, row.id)
-            given_now, benches = drill_answers.given_to(conn, who.account.id, row.id)
-            if (who.account.role == "instructor" and not row.archived) or topics:
-                titles = {str(key): title for key, title in TOPICS.items()}
-                lines = [(titles.get(one.topic, one.topic), one) for one in topics]
-                of_classes.append(OfClass(row.id, row.code, lines, {one.topic: one for one in given_now}, benches))
+    picked = given.get("picked", "")
     return DrillPage(
         visitor=who,
         place="practice",
@@ -337,21 +343,21 @@ def _shown(
         title=TOPICS[topic],
         asks=made.asks,
         equation=made.equation if isinstance(made, Limiting) else "",
-        choices=_choices(made, given.get("picked", "")),
+        choices=_choices(made, picked),
         plate=_plate(made, given, told=told) if isinstance(made, Reading) else None,
         funnel=_funnel(made, told=told) if isinstance(made, Layers) else None,
         dots=_dots(made) if isinstance(made, Dry) else [],
         amounts=_amounts(made) if isinstance(made, Limiting) else [],
         window=_window(made) if isinstance(made, Eluent) else None,
-        tubes=_tubes(made, given.get("picked", ""), told=told) if isinstance(made, Tubes) else [],
+        tubes=_tubes(made, picked, told=told) if isinstance(made, Tubes) else [],
         compounds=list(made.ran.tubes[0]) if isinstance(made, Tubes) else [],
         order=_order(made, given.get("places", "")) if isinstance(made, Order) else [],
-        strip=_choices(made, given.get("picked", "")) if isinstance(made, Empty) else [],
+        strip=_choices(made, picked) if isinstance(made, Empty) else [],
         rows=made.rows if isinstance(made, Wrong) else [],
         verdict=verdict,
         standings=standing,
         titles=TOPICS,
-        of_classes=of_classes,
+        of_classes=list(_of_classes(conn, who)),
         set_topics=drill_answers.set_of(conn, who.account.id),
         due=_due(standing, datetime.now(UTC)),
         entry=entry or uuid4(),

@@ -254,6 +254,25 @@ def _windows(plate: Developed, goal: Goal, lane: dict[str, float]) -> list[Windo
     return found
 
 
+def _address_of(number: int, setting: Setting, past: str, *, day: bool) -> str:
+    """The plate as it is set, as the query of an address."""
+    return urlencode(
+        {
+            "goal": number,
+            "layer": setting.layer,
+            "compounds": ",".join(setting.compounds),
+            "past": past,
+            "lamp": "day" if day else "254",
+            "strong": f"{setting.strong:g}",
+            "acid": f"{setting.acid:g}",
+            "level": f"{setting.level:g}",
+            "touches": setting.touches,
+            "lined": "yes" if setting.lined else "no",
+            "seed": setting.seed,
+        }
+    )
+
+
 def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPlate:
     number, setting, minutes, out = _asked(asked)
     goal = NO_GOAL if number == OWN else GOALS[number]
@@ -264,21 +283,7 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
     front_y = HEIGHT - ORIGIN - plate.front if plate.front is not None else None
     past = _past(asked.get("past", ""))
     kept = "_".join(_kept(*one) for one in past)
-    query = urlencode(
-        {
-            "goal": number,
-            "layer": setting.layer,
-            "compounds": ",".join(setting.compounds),
-            "past": kept,
-            "lamp": "day" if asked.get("lamp") == "day" else "254",
-            "strong": f"{setting.strong:g}",
-            "acid": f"{setting.acid:g}",
-            "level": f"{setting.level:g}",
-            "touches": setting.touches,
-            "lined": "yes" if setting.lined else "no",
-            "seed": setting.seed,
-        }
-    )
+    day = asked.get("lamp") == "day"
     due = f"{setting.minutes_to(STOP):.1f}" if setting.over_liquid > 0 else ""
     until = max(setting.minutes_to_top, minutes, 1.0)
     curve, now = _curve(setting, minutes, until)
@@ -297,7 +302,7 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
         shelf=[(name, name in setting.compounds) for name in COMPOUNDS],
         layers=[(key, one.words) for key, one in LAYERS.items()],
         layer=LAYERS[setting.layer],
-        day=asked.get("lamp") == "day",
+        day=day,
         tries=_tries(past, goal),
         past="_".join(filter(None, (kept, _kept(setting, minutes) if out else ""))),
         curve=curve,
@@ -313,7 +318,7 @@ def _shown(who: Visitor, asked: dict[str, str], trouble: str = "") -> VirtualPla
         level_y=HEIGHT - setting.level,
         met=met,
         said=said if out else [],
-        query=query,
+        query=_address_of(number, setting, kept, day=day),
         due=due,
         ticks=ticks,
         entry=uuid4(),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -53,12 +53,30 @@ class PeriodDrawing:
     now_x: float | None
 
 
+def _bars(
+    lanes: Sequence[Sequence[Block]], kinds: Sequence[str], row: float, x: Callable[[float], float]
+) -> Iterator[Bar]:
+    """What each bench does when: queueing, working, waiting."""
+    for number, lane in enumerate(lanes):
+        y = TOP + row * number
+        for block in lane:
+            words = f"bench {number + 1}: {kinds[block.step]}"
+            if block.starts - block.queued >= 0.5:
+                yield Bar(x(block.queued), y, x(block.starts) - x(block.queued), "queue", f"{words}, queues")
+            look = _look(block)
+            yield Bar(x(block.starts), y, max(0.8, x(block.hands_until) - x(block.starts)), look, words)
+            if block.ends > block.hands_until:
+                stays = look != "hands" and any(kit.casefold() in HELD_WAITING for kit in block.kit)
+                wide = x(block.ends) - x(block.hands_until)
+                yield Bar(x(block.hands_until), y, wide, f"{look} waits" if stays else "idle", f"{words}, waits")
+
+
 def draw_period(
     procedure: Procedure, meeting: int, fit: Fit, starts: datetime, zone: str, worked: float | None = None
 ) -> PeriodDrawing:
     """Draw the run without scatter; *worked* is how many minutes the meeting has come, where it runs."""
     setting = fit.setting
-    steps = [s for s in procedure.steps if s.doer == "bench" and s.meeting == meeting]
+    kinds = [s.kind for s in procedure.steps if s.doer == "bench" and s.meeting == meeting]
     last = max((b.ends for lane in fit.lanes for b in lane), default=setting.minutes)
     span = max(setting.minutes, last + setting.clean_up, fit.late) + 4
     row = ROW if setting.benches <= 16 else 8.0
@@ -66,50 +84,34 @@ def draw_period(
     def x(minutes: float) -> float:
         return LEFT + WIDE * minutes / span
 
-    bars = []
-    for number, lane in enumerate(fit.lanes):
-        y = TOP + row * number
-        for block in lane:
-            step = steps[block.step]
-            words = f"bench {number + 1}: {step.kind}"
-            if block.starts - block.queued >= 0.5:
-                bars.append(Bar(x(block.queued), y, x(block.starts) - x(block.queued), "queue", f"{words}, queues"))
-            look = _look(block)
-            bars.append(Bar(x(block.starts), y, max(0.8, x(block.hands_until) - x(block.starts)), look, words))
-            if block.ends > block.hands_until:
-                stays = look != "hands" and any(kit.casefold() in HELD_WAITING for kit in block.kit)
-                wide = x(block.ends) - x(block.hands_until)
-                bars.append(Bar(x(block.hands_until), y, wide, f"{look} waits" if stays else "idle", f"{words}, waits"))
     floor = TOP + row * len(fit.lanes) + 6
-    kits = []
-    for index, queue in enumerate(q for q in fit.queues if q.minutes >= 1 or q.busy > 0.3):
-        if index == 4:
-            break
-        base = floor + 14 + (index + 1) * (KIT_HIGH + KIT_GAP)
-        kits.append(_kit_row(queue.kit, queue.count, fit.lanes, base, x))
-    height = (kits[-1].y if kits else floor) + 30
+    busy = [queue for queue in fit.queues if queue.minutes >= 1 or queue.busy > 0.3][:MOST_KITS]
+    kits = [
+        _kit_row(queue.kit, queue.count, fit.lanes, floor + 14 + number * (KIT_HIGH + KIT_GAP), x)
+        for number, queue in enumerate(busy, 1)
+    ]
     step_minutes = 20 if span <= 200 else 30
-    hours = [
-        (x(minute), clock(starts + timedelta(minutes=minute), zone)) for minute in range(0, int(span), step_minutes)
-    ]
-    rows = [
-        (str(number), TOP + row * (number - 0.5) + 4)
-        for number in range(1, len(fit.lanes) + 1)
-        if row == ROW or number % 2
-    ]
     return PeriodDrawing(
         LEFT + WIDE + 8,
-        height,
-        rows,
-        bars,
+        (kits[-1].y if kits else floor) + 30,
+        [
+            (str(number), TOP + row * (number - 0.5) + 4)
+            for number in range(1, len(fit.lanes) + 1)
+            if row == ROW or number % 2
+        ],
+        list(_bars(fit.lanes, kinds, row, x)),
         kits,
-        hours,
+        [(x(minute), clock(starts + timedelta(minutes=minute), zone)) for minute in range(0, int(span), step_minutes)],
         x(setting.minutes),
         x(fit.median),
         (x(0), x(setting.talk)),
         floor,
         x(worked) if worked is not None and worked < span else None,
     )
+
+
+MOST_KITS = 4
+"""Rows of shared kit under a period: those that benches wait for."""
 
 
 def _look(block: Block) -> str:

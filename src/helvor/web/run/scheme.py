@@ -16,6 +16,7 @@ from helvor.core.quantities.measured import Measured, shown
 from helvor.core.quantities.reading import digits
 from helvor.core.record.procedure import Step, same
 from helvor.core.techniques.crystallization.record import estimates
+from helvor.web.path import Path
 
 WIDTH, LEFT, RIGHT, TOP = 860.0, 118.0, 196.0, 34.0
 ROW = 84.0
@@ -176,76 +177,123 @@ class _Flow:
         return depth
 
 
+@dataclass(frozen=True, slots=True)
+class _Laid:
+    """Where everything of a scheme stands, in drawing units; portions by their name in lower case.
+
+    Attributes:
+        centre, thick, tint: of each portion's ribbon; node_y: of each step; columns: of each step, from 0.
+        scale: units a gram; step_x: from one column to the next; foot: the row of what is missing.
+    """
+
+    flow: _Flow
+    ends: list[str]
+    columns: dict[str, int]
+    centre: dict[str, float]
+    thick: dict[str, float]
+    tint: dict[str, str]
+    node_y: dict[str, float]
+    scale: float
+    step_x: float
+    height: float
+
+    @property
+    def foot(self) -> float:
+        return self.height - ROW / 2
+
+    def x(self, step: Step) -> float:
+        """Where a step stands."""
+        return LEFT + self.step_x * self.columns[step.id]
+
+
+def _lay_out(flow: _Flow, *, missing: bool) -> _Laid:
+    """Rows and columns of a scheme, its ribbons as thick as what they hold."""
+    ends, columns = flow.ends(), flow.columns()
+    rows = flow.rows(ends)
+    heaviest = max((flow.mass(name) for name in flow.sources()), default=0.0) or max(
+        (flow.mass(name) for name in flow.names), default=0.0
+    )
+    scale = THICKEST / heaviest if heaviest > 0 else 0.0
+    centre = {name.casefold(): TOP + ROW * (rows[name.casefold()] + 0.5) for name in flow.names}
+    node_y = {}
+    for step in flow.steps:
+        touched = [centre.get(name.casefold()) for name in (step.takes or step.gives)]
+        known = [y for y in touched if y is not None]
+        if len(known) == len(touched):
+            node_y[step.id] = sum(known) / len(known)
+    return _Laid(
+        flow,
+        ends,
+        columns,
+        centre,
+        {name.casefold(): _thick(flow.mass(name), scale) for name in flow.names},
+        {end.casefold(): TINTS[i % len(TINTS)] for i, end in enumerate(ends)},
+        node_y,
+        scale,
+        (WIDTH - LEFT - RIGHT) / (max(columns.values(), default=0) + 1),
+        TOP + ROW * (max(rows.values()) + 1 + (1 if missing else 0)),
+    )
+
+
+def _ribbon(name: str, laid: _Laid, ledger: Ledger, written: list[tuple[float, float, float]]) -> Ribbon:
+    """One portion from the step that gives it to the step that takes it; *written* gets where its name stands."""
+    key = name.casefold()
+    giver, taker = laid.flow.giver[key], laid.flow.taker.get(key)
+    centre, thick = laid.centre[key], laid.thick[key]
+    x1, x2 = laid.x(giver), laid.x(taker) if taker is not None else WIDTH - RIGHT
+    portion = ledger.portions[key]
+    tint = _tint(name, laid.flow, laid.tint)
+    ribbon = Ribbon(name, portion, x1, x2, centre, thick, tint, pale=portion.mass is None)
+    start = stop = centre
+    if giver.takes:
+        start = _slot(giver.gives, name, laid.thick, laid.node_y.get(giver.id, centre))
+    if taker is not None:
+        stop = _slot(taker.takes, name, laid.thick, laid.node_y.get(taker.id, centre))
+    ribbon.path = _band(x1, start, centre, x2, stop, thick)
+    # A long enough stretch carries its name, a short one has it underneath; sources and ends have their own.
+    ribbon.label = taker is not None and bool(giver.takes)
+    fits = x2 - x1 - 2 * NODE > LETTER * len(name)
+    lift = thick / 2 + 4 if fits else -max(thick / 2, NODE) - 14
+    ribbon.label_y = centre + 5 if fits and thick > 16 else centre - lift
+    if ribbon.label:
+        ribbon.label_y += LINE * _under(ribbon, written)
+    return ribbon
+
+
 def draw_scheme(sheet: RunWorksheet) -> Scheme | None:
     """Lay the scheme of a run out, or None when no step gives a portion."""
     flow = _Flow(sheet)
     if not flow.names:
         return None
     ledger = sheet.ledger
-    ends = flow.ends()
-    columns = flow.columns()
-    last = max(columns.values(), default=0)
     missing = _missing(ledger)
-    rows = flow.rows(ends)
-    height = TOP + ROW * (max(rows.values()) + 1 + (1 if missing else 0))
-    step_x = (WIDTH - LEFT - RIGHT) / (last + 1)
-    heaviest = max((flow.mass(name) for name in flow.sources()), default=0.0) or max(
-        (flow.mass(name) for name in flow.names), default=0.0
-    )
-    scale = THICKEST / heaviest if heaviest > 0 else 0.0
-    centre = {name.casefold(): TOP + ROW * (rows[name.casefold()] + 0.5) for name in flow.names}
-    thick = {name.casefold(): _thick(flow.mass(name), scale) for name in flow.names}
-    node_y = {
-        step.id: sum(centre[name.casefold()] for name in (step.takes or step.gives)) / len(step.takes or step.gives)
-        for step in flow.steps
-        if all(name.casefold() in centre for name in (step.takes or step.gives))
-    }
-    tint = {end.casefold(): TINTS[i % len(TINTS)] for i, end in enumerate(ends)}
-    ribbons: list[Ribbon] = []
+    laid = _lay_out(flow, missing=missing is not None)
     written: list[tuple[float, float, float]] = []
-    for name in flow.names:
-        key = name.casefold()
-        giver, taker = flow.giver[key], flow.taker.get(key)
-        x1 = LEFT + step_x * columns[giver.id]
-        x2 = LEFT + step_x * columns[taker.id] if taker is not None else WIDTH - RIGHT
-        portion = ledger.portions[key]
-        ribbon = Ribbon(
-            name, portion, x1, x2, centre[key], thick[key], _tint(name, flow, tint), pale=portion.mass is None
-        )
-        start = _slot(giver.gives, name, thick, node_y.get(giver.id, centre[key])) if giver.takes else centre[key]
-        stop = _slot(taker.takes, name, thick, node_y.get(taker.id, centre[key])) if taker is not None else centre[key]
-        ribbon.path = _band(x1, start, centre[key], x2, stop, ribbon.thick)
-        # A long enough stretch carries its name, a short one has it underneath; sources and ends have their own.
-        ribbon.label = taker is not None and bool(giver.takes)
-        fits = x2 - x1 - 2 * NODE > LETTER * len(name)
-        inside = fits and ribbon.thick > 16
-        lift = ribbon.thick / 2 + 4 if fits else -max(ribbon.thick / 2, NODE) - 14
-        ribbon.label_y = centre[key] + 5 if inside else centre[key] - lift
-        if ribbon.label:
-            ribbon.label_y += LINE * _under(ribbon, written)
-        ribbons.append(ribbon)
     about = estimates(sheet.run, ledger)
     numbers = {seen.step.id: seen.number for seen in sheet.steps}
     kinds = {seen.step.id: (seen.kind.title if seen.kind else seen.step.kind) for seen in sheet.steps}
-    nodes = [
-        Node(step, numbers[step.id], LEFT + step_x * columns[step.id], node_y.get(step.id, TOP), kinds[step.id])
-        for step in flow.steps
-        if step.takes
+    ends = [
+        _end(end, ledger, laid.centre[end.casefold()], laid.thick[end.casefold()], about.get(end.casefold()))
+        for end in laid.ends
     ]
+    missing_path = ""
+    if missing is not None:
+        ends.append(_missing_end(missing, ledger, laid.foot, laid.scale))
+        missing_path = _missing_path(missing, laid)
     return Scheme(
         width=int(WIDTH),
-        height=int(height + 10),
-        ribbons=ribbons,
-        nodes=nodes,
-        sources=[_source(name, ledger, centre[name.casefold()], thick[name.casefold()]) for name in flow.sources()],
-        ends=[
-            *(
-                _end(end, ledger, centre[end.casefold()], thick[end.casefold()], about.get(end.casefold()))
-                for end in ends
-            ),
-            *([_missing_end(missing, ledger, height - ROW / 2, scale)] if missing else []),
+        height=int(laid.height + 10),
+        ribbons=[_ribbon(name, laid, ledger, written) for name in flow.names],
+        nodes=[
+            Node(step, numbers[step.id], laid.x(step), laid.node_y.get(step.id, TOP), kinds[step.id])
+            for step in flow.steps
+            if step.takes
         ],
-        missing_path=_missing_path(missing, flow, centre, thick, height - ROW / 2, scale, step_x) if missing else "",
+        sources=[
+            _source(name, ledger, laid.centre[name.casefold()], laid.thick[name.casefold()]) for name in flow.sources()
+        ],
+        ends=ends,
+        missing_path=missing_path,
     )
 
 
@@ -300,29 +348,17 @@ def _slot(names: Sequence[str], name: str, thick: dict[str, float], centre: floa
 
 def _band(x1: float, y1: float, y: float, x2: float, y2: float, thick: float) -> str:
     """A band from (x1, y1) into the row at y and out to (x2, y2), of one thickness."""
-    bend = min(70.0, (x2 - x1) / 2.2)
-    half = thick / 2
-
-    def edge(side: float, *, back: bool) -> str:
-        points = [
-            (x1, y1 + side),
-            (x1 + bend * 0.55, y1 + side, x1 + bend * 0.45, y + side, x1 + bend, y + side),
-            (x2 - bend, y + side),
-            (x2 - bend * 0.45, y + side, x2 - bend * 0.55, y2 + side, x2, y2 + side),
-        ]
-        if not back:
-            a, b, c, d = points
-            return (
-                f"M{a[0]:.1f} {a[1]:.1f}C{' '.join(f'{v:.1f}' for v in b)}"
-                f"L{c[0]:.1f} {c[1]:.1f}C{' '.join(f'{v:.1f}' for v in d)}"
-            )
-        return (
-            f"L{x2:.1f} {y2 + side:.1f}C{x2 - bend * 0.55:.1f} {y2 + side:.1f} {x2 - bend * 0.45:.1f} {y + side:.1f} "
-            f"{x2 - bend:.1f} {y + side:.1f}L{x1 + bend:.1f} {y + side:.1f}"
-            f"C{x1 + bend * 0.45:.1f} {y + side:.1f} {x1 + bend * 0.55:.1f} {y1 + side:.1f} {x1:.1f} {y1 + side:.1f}Z"
-        )
-
-    return edge(-half, back=False) + edge(half, back=True)
+    bend, half = min(70.0, (x2 - x1) / 2.2), thick / 2
+    top, foot = y - half, y + half
+    path = Path().move(x1, y1 - half)
+    path.curve(x1 + bend * 0.55, y1 - half, x1 + bend * 0.45, top, x1 + bend, top)
+    path.line(x2 - bend, top)
+    path.curve(x2 - bend * 0.45, top, x2 - bend * 0.55, y2 - half, x2, y2 - half)
+    path.line(x2, y2 + half)
+    path.curve(x2 - bend * 0.55, y2 + half, x2 - bend * 0.45, foot, x2 - bend, foot)
+    path.line(x1 + bend, foot)
+    path.curve(x1 + bend * 0.45, foot, x1 + bend * 0.55, y1 + half, x1, y1 + half)
+    return str(path.close())
 
 
 def _source(name: str, ledger: Ledger, y: float, thick: float) -> EndLabel:
@@ -359,24 +395,14 @@ def _missing_end(missing: Measured, ledger: Ledger, y: float, scale: float) -> E
     return EndLabel("unaccounted for", shown(missing), f"{part} % of the sample", y, _thick(missing.value, scale), True)
 
 
-def _missing_path(
-    missing: Measured,
-    flow: _Flow,
-    centre: dict[str, float],
-    thick: dict[str, float],
-    y: float,
-    scale: float,
-    step_x: float,
-) -> str:
+def _missing_path(missing: Measured, laid: _Laid) -> str:
     """From under the first source down to the last row."""
-    source = flow.sources()[0].casefold()
-    size = _thick(missing.value, scale)
-    top = centre[source] + thick[source] / 2 + size / 2 + 2
-    x, down = LEFT, min(90.0, step_x * 0.9)
-    half = size / 2
-    end = WIDTH - RIGHT
-    return (
-        f"M{x:.1f} {top - half:.1f}C{x + down * 0.8:.1f} {top - half:.1f} {x + down * 0.3:.1f} {y - half:.1f} "
-        f"{x + down:.1f} {y - half:.1f}H{end:.1f}V{y + half:.1f}H{x + down:.1f}"
-        f"C{x + down * 0.25:.1f} {y + half:.1f} {x + down * 0.6:.1f} {top + half:.1f} {x:.1f} {top + half:.1f}Z"
-    )
+    source = laid.flow.sources()[0].casefold()
+    half = _thick(missing.value, laid.scale) / 2
+    top = laid.centre[source] + laid.thick[source] / 2 + half + 2
+    x, down, y = LEFT, min(90.0, laid.step_x * 0.9), laid.foot
+    path = Path().move(x, top - half)
+    path.curve(x + down * 0.8, top - half, x + down * 0.3, y - half, x + down, y - half)
+    path.across(WIDTH - RIGHT).down(y + half).across(x + down)
+    path.curve(x + down * 0.25, y + half, x + down * 0.6, top + half, x, top + half)
+    return str(path.close())

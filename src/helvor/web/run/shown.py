@@ -15,7 +15,7 @@ from markupsafe import Markup
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.account import PortionMass
 from helvor.core.engine.run.record import Run
-from helvor.core.engine.run.tares import Net, is_blank
+from helvor.core.engine.run.tares import Net, Tare, is_blank
 from helvor.core.engine.run.work_out import RunWorksheet, StepSeen
 from helvor.core.hazards.substances import known_hazards
 from helvor.core.quantities.formula import readable
@@ -436,34 +436,37 @@ def _timers(run: Run, now: datetime) -> list[TimerShown]:
     ]
 
 
-def _tares(sheet: RunWorksheet, registered: Mapping[str, str]) -> list[TareShown]:
-    """The containers of the run with their tares; what is weighed later and has none is asked for."""
+def _pans(run: Run) -> dict[frozenset[str], tuple[str, ...]]:
+    """Everything that stands or should stand on a pan, by its labels in lower case; blank papers left out."""
     pans: dict[frozenset[str], tuple[str, ...]] = {}
-    for step in sheet.run.procedure.steps:
+    for step in run.procedure.steps:
         if step.kind == "weigh" and step.container:
             pans.setdefault(frozenset(label.casefold() for label in step.container), step.container)
-    for on in sheet.run.weighings:
+    for on in run.weighings:
         if on.weighed.way == "gross":
             pans.setdefault(on.weighed.pan, on.weighed.container)
-    listed: dict[frozenset[str], TareShown] = {}
-    for key, pan in pans.items():
-        if is_blank(key):
+    return {key: pan for key, pan in pans.items() if not is_blank(key)}
+
+
+def _has_tare(tare: Tare | None) -> bool:
+    return tare is not None and tare.mass is not None
+
+
+def _tares(sheet: RunWorksheet, registered: Mapping[str, str]) -> list[TareShown]:
+    """The containers of the run with their tares; what is weighed later and has none is asked for."""
+    listed = []
+    tares = sheet.ledger.tares
+    for key, pan in _pans(sheet.run).items():
+        tare = tares.get(key)
+        # What stands on the pan in parts that all have a tare needs none of its own.
+        if tare is None and len(pan) > 1 and all(_has_tare(tares.get(frozenset([one.casefold()]))) for one in pan):
             continue
-        tare = sheet.ledger.tares.get(key)
-        if tare is None and len(pan) > 1:
-            singles = [sheet.ledger.tares.get(frozenset([label.casefold()])) for label in pan]
-            if all(single is not None and single.mass is not None for single in singles):
-                continue
-        known = tare is not None and tare.mass is not None
+        known = _has_tare(tare)
+        how = tare.how if tare is not None else "missing"
         mass = shown(tare.mass) if tare is not None and tare.mass is not None else ""
-        listed[key] = TareShown(
-            " + ".join(pan),
-            mass,
-            tare.how if tare is not None else "missing",
-            not known,
-            registered.get(pan[0].casefold(), "") if len(pan) == 1 and not known else "",
-        )
-    return list(listed.values())
+        code = registered.get(pan[0].casefold(), "") if len(pan) == 1 and not known else ""
+        listed.append(TareShown(" + ".join(pan), mass, how, not known, code))
+    return listed
 
 
 READINGS: tuple[type[Payload], ...] = (

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from functools import cached_property
+from functools import cached_property, singledispatch
 
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.record import gather
@@ -41,65 +41,137 @@ def describe(entry: Entry, steps: StepNames) -> str:
 
 def describe_payload(payload: Payload, steps: StepNames) -> str:
     """What an entry says, in bench words."""
-    match payload:
-        case e.Following() as f:
-            scaled = f", × {f.factor:g}" if f.factor != 1 else ""
-            return f"follows “{f.procedure.title}”, version {f.version}{scaled}"
-        case e.Weighed() as w:
-            what = f" with {w.portion}" if w.portion else ""
-            state = f"{e.STATES[w.state]}{f' {w.round}' if w.round else ''}"
-            hot = ", warm" if w.hot else ""
-            way = ", tare button" if w.way == "net" else ""
-            return f"{w.name}{what}, {state}: {w.mass}{way}{hot}{', estimated' if w.estimated else ''}"
-        case e.Taken() as t:
-            how = f"{t.before} to {t.after}" if t.before else str(t.amount)
-            instead = f", {t.instead} instead" if t.instead else ""
-            bottle = f", bottle {t.bottle.code}" if t.bottle else ""
-            return f"took {how} of {t.substance}{instead}{bottle}{', estimated' if t.estimated else ''}"
-        case e.VolumeRead() as v:
-            return f"{v.portion}: {v.volume}{f' by {v.glass}' if v.glass else ''}"
-        case e.Marked() as m:
-            step, _ = steps(m.step)
-            return f"{step} done" if m.how == "done" else f"{step} skipped: {m.why}"
-        case e.Noted() as n:
-            degrees = f"{n.celsius:g} °C" if n.celsius is not None else ""
-            return "noted: " + ", ".join(part for part in (n.words, *n.picks, degrees) if part)
-        case e.Checked() as c:
-            step, kind = steps(c.step)
-            words = {check.key: check.words for check in TECHNIQUES.checks(kind)}
-            ticked = "; ".join(dict.fromkeys(words[key] for key in c.checks if key in words))
-            return f"{step}, set-up checked: {ticked or 'nothing ticked'}"
-        case e.Tried() as t:
-            trial = next(
-                (one for kind in TECHNIQUES.kinds for one in TECHNIQUES.trials(kind) if one.key == t.trial), None
-            )
-            outcome = (trial.passed if t.passed else trial.failed) if trial else "passed" if t.passed else "failed"
-            return f"tested: {outcome}{f', {t.words}' if t.words else ''}"
-        case Answered() as a:
-            return f"answer, {label_of(a.question)}: {a.written}"
-        case e.TimerSet() as t:
-            return f"timer of {t.minutes:g} min{f' for {t.label}' if t.label else ''}"
-        case e.TimerStopped():
-            return "timer stopped"
-        case e.Attached() as a:
-            return f"attached {a.name}{f': {a.words}' if a.words else ''}"
-        case e.HandoutCorrected() as h:
-            return f"handout corrected, {steps(h.step)[0]}: {without_braces(h.says)}"
-        case e.Borrowed() as b:
-            return f"continues with {b.portion} from {b.source}{f': {b.why}' if b.why else ''}"
-        case e.UsedInstead() as u:
-            return f"used {u.instead} instead of {u.kit}{f': {u.why}' if u.why else ''}"
-        case e.Late() as late:
-            return f"started late: {late.words}{f'; made up on {late.make_up}' if late.make_up else ''}"
-        case e.StepAdded(step=step):
-            return f"step added: {without_braces(step.says) or step.kind}"
-        case e.SubstanceAdded(substance=substance):
-            return f"substance added: {substance.name}"
-        case e.PortionSaid(portion=portion):
-            return f"portion {portion.name}: {portion.formula or portion.component or portion.end or 'named'}"
-        case Acknowledged() as seen:
-            return f"continued after “{seen.what}”: {seen.why}"
-        case Struck():
-            return "undone"
-        case other:
-            return TECHNIQUES.describe(other)
+    return _in_words(payload, steps)
+
+
+def _with(words: str, text: str) -> str:
+    """Words put before a text; nothing where there is no text."""
+    return f"{words}{text}" if text else ""
+
+
+@singledispatch
+def _in_words(said: Payload, steps: StepNames) -> str:
+    """One function a kind of entry; what none is here for belongs to a technique."""
+    return TECHNIQUES.describe(said)
+
+
+@_in_words.register
+def _(said: e.Following, steps: StepNames) -> str:
+    scaled = f", × {said.factor:g}" if said.factor != 1 else ""
+    return f"follows “{said.procedure.title}”, version {said.version}{scaled}"
+
+
+@_in_words.register
+def _(said: e.Weighed, steps: StepNames) -> str:
+    state = f"{e.STATES[said.state]}{f' {said.round}' if said.round else ''}"
+    hot = ", warm" if said.hot else ""
+    way = ", tare button" if said.way == "net" else ""
+    estimated = ", estimated" if said.estimated else ""
+    return f"{said.name}{_with(' with ', said.portion)}, {state}: {said.mass}{way}{hot}{estimated}"
+
+
+@_in_words.register
+def _(said: e.Taken, steps: StepNames) -> str:
+    how = f"{said.before} to {said.after}" if said.before else str(said.amount)
+    instead = f", {said.instead} instead" if said.instead else ""
+    bottle = f", bottle {said.bottle.code}" if said.bottle else ""
+    return f"took {how} of {said.substance}{instead}{bottle}{', estimated' if said.estimated else ''}"
+
+
+@_in_words.register
+def _(said: e.VolumeRead, steps: StepNames) -> str:
+    return f"{said.portion}: {said.volume}{_with(' by ', said.glass)}"
+
+
+@_in_words.register
+def _(said: e.Marked, steps: StepNames) -> str:
+    step, _kind = steps(said.step)
+    return f"{step} done" if said.how == "done" else f"{step} skipped: {said.why}"
+
+
+@_in_words.register
+def _(said: e.Noted, steps: StepNames) -> str:
+    degrees = f"{said.celsius:g} °C" if said.celsius is not None else ""
+    return "noted: " + ", ".join(part for part in (said.words, *said.picks, degrees) if part)
+
+
+@_in_words.register
+def _(said: e.Checked, steps: StepNames) -> str:
+    step, kind = steps(said.step)
+    words = {check.key: check.words for check in TECHNIQUES.checks(kind)}
+    ticked = "; ".join(dict.fromkeys(words[key] for key in said.checks if key in words))
+    return f"{step}, set-up checked: {ticked or 'nothing ticked'}"
+
+
+@_in_words.register
+def _(said: e.Tried, steps: StepNames) -> str:
+    trials = (trial for kind in TECHNIQUES.kinds for trial in TECHNIQUES.trials(kind))
+    trial = next((trial for trial in trials if trial.key == said.trial), None)
+    passed, failed = (trial.passed, trial.failed) if trial else ("passed", "failed")
+    return f"tested: {passed if said.passed else failed}{_with(', ', said.words)}"
+
+
+@_in_words.register
+def _(said: Answered, steps: StepNames) -> str:
+    return f"answer, {label_of(said.question)}: {said.written}"
+
+
+@_in_words.register
+def _(said: e.TimerSet, steps: StepNames) -> str:
+    return f"timer of {said.minutes:g} min{_with(' for ', said.label)}"
+
+
+@_in_words.register
+def _(said: e.TimerStopped, steps: StepNames) -> str:
+    return "timer stopped"
+
+
+@_in_words.register
+def _(said: e.Attached, steps: StepNames) -> str:
+    return f"attached {said.name}{_with(': ', said.words)}"
+
+
+@_in_words.register
+def _(said: e.HandoutCorrected, steps: StepNames) -> str:
+    return f"handout corrected, {steps(said.step)[0]}: {without_braces(said.says)}"
+
+
+@_in_words.register
+def _(said: e.Borrowed, steps: StepNames) -> str:
+    return f"continues with {said.portion} from {said.source}{_with(': ', said.why)}"
+
+
+@_in_words.register
+def _(said: e.UsedInstead, steps: StepNames) -> str:
+    return f"used {said.instead} instead of {said.kit}{_with(': ', said.why)}"
+
+
+@_in_words.register
+def _(said: e.Late, steps: StepNames) -> str:
+    return f"started late: {said.words}{f'; made up on {said.make_up}' if said.make_up else ''}"
+
+
+@_in_words.register
+def _(said: e.StepAdded, steps: StepNames) -> str:
+    return f"step added: {without_braces(said.step.says) or said.step.kind}"
+
+
+@_in_words.register
+def _(said: e.SubstanceAdded, steps: StepNames) -> str:
+    return f"substance added: {said.substance.name}"
+
+
+@_in_words.register
+def _(said: e.PortionSaid, steps: StepNames) -> str:
+    portion = said.portion
+    return f"portion {portion.name}: {portion.formula or portion.component or portion.end or 'named'}"
+
+
+@_in_words.register
+def _(said: Acknowledged, steps: StepNames) -> str:
+    return f"continued after “{said.what}”: {said.why}"
+
+
+@_in_words.register
+def _(said: Struck, steps: StepNames) -> str:
+    return "undone"

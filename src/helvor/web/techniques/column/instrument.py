@@ -283,6 +283,54 @@ def _waste(run: Run, column: Column) -> str:
     return ", ".join(streams)
 
 
+def _eluent_starts(column: Column, count: int) -> list[tuple[float, str]]:
+    """Where over the rack each further eluent enters, and which."""
+    ends, starts = column.ends(count), []
+    for entered, following in column.changes:
+        after = next((i for i, end in enumerate(ends) if end >= entered - 1e-9), None)
+        if after is not None:
+            starts.append((_x(after + 1.5, count), following))
+    return starts
+
+
+def _brackets(column: Column, count: int) -> list[BracketShown]:
+    """Brackets under the rack: pools that were decided, then those that are proposed for the other tubes."""
+    decided = {number for _, numbers, _ in column.decided for number in numbers}
+    half = WIDE / count / 2
+
+    def bracket(first: int, last: int, words: str, kind: str, key: str) -> BracketShown:
+        return BracketShown(_x(first, count) - half + 2, _x(last, count) + half - 2, words, kind, first, last, key)
+
+    made = [
+        bracket(numbers[0], numbers[-1], name, "decided", "pool-other")
+        for name, numbers, _ in column.decided
+        if numbers
+    ]
+    proposed = [
+        bracket(
+            pool.first,
+            pool.last,
+            "mixed" if pool.kind == "mixed" else pool.compounds[0],
+            pool.kind,
+            f"pool-{pool.first}",
+        )
+        for pool in column.pools
+        if pool.kind != "empty" and not set(pool.tubes) & decided
+    ]
+    return [*made, *proposed]
+
+
+def _came_through(column: Column) -> list[tuple[str, str, str, str]]:
+    """Each compound: mL at which its band was expected, at which it came, and theoretical plates from its width."""
+    found = []
+    for band in column.predicted:
+        seen = column.found(band.name)
+        came = f"{digits(band.volume, 3)} mL" if band.volume is not None else "never"
+        plates = f"{digits(seen[1], 2)}" if seen is not None and seen[1] else ""
+        found.append((band.name, came, f"{digits(seen[0], 3)} mL" if seen is not None else "", plates))
+    return found
+
+
 @drawn_once(64, ink=lambda at: at.sheet, about=lambda at: (at.page.id, at.seen.step.id, at.view, at.csrf))
 def column_instrument(at: AtStep) -> Markup:
     """Any step of a column: the bed, the rack with its plate, the pools."""
@@ -293,48 +341,9 @@ def column_instrument(at: AtStep) -> Markup:
     planned = max((len(values) for values in predicted_tubes(column).values()), default=0)
     count = min(MOST_TUBES * 2, max(len(column.tubes), planned, FEWEST))
     curves = _curves(column, count)
-    ends, starts = column.ends(count), []
-    for entered, following in column.changes:
-        after = next((i for i, end in enumerate(ends) if end >= entered - 1e-9), None)
-        if after is not None:
-            starts.append((_x(after + 1.5, count), following))
-    decided = {number for _, numbers, _ in column.decided for number in numbers}
-    half = WIDE / count / 2
-    brackets = [
-        BracketShown(
-            _x(numbers[0], count) - half + 2,
-            _x(numbers[-1], count) + half - 2,
-            name,
-            "decided",
-            numbers[0],
-            numbers[-1],
-            "pool-other",
-        )
-        for name, numbers, _ in column.decided
-        if numbers
-    ]
-    brackets += [
-        BracketShown(
-            _x(pool.first, count) - half + 2,
-            _x(pool.last, count) + half - 2,
-            "mixed" if pool.kind == "mixed" else pool.compounds[0],
-            pool.kind,
-            pool.first,
-            pool.last,
-            f"pool-{pool.first}",
-        )
-        for pool in column.pools
-        if pool.kind != "empty" and not set(pool.tubes) & decided
-    ]
     pool_step = next((s for s in run.procedure.steps if s.kind == "pool"), None)
     names = list(pool_step.gives) if pool_step is not None else ["pool A", "pool B"]
     above = column.above
-    found = []
-    for band in column.predicted:
-        seen = column.found(band.name)
-        came = f"{digits(band.volume, 3)} mL" if band.volume is not None else "never"
-        plates = f"{digits(seen[1], 2)}" if seen is not None and seen[1] else ""
-        found.append((band.name, came, f"{digits(seen[0], 3)} mL" if seen is not None else "", plates))
     return fragment(
         "techniques/column/column.html",
         ColumnStep(
@@ -348,8 +357,8 @@ def column_instrument(at: AtStep) -> Markup:
             first_x=_x(1, count),
             pitch=WIDE / count,
             count=count,
-            steps=starts,
-            brackets=brackets,
+            steps=_eluent_starts(column, count),
+            brackets=_brackets(column, count),
             most=f"{digits(curves.most, 2)} mg a tube" if curves.most else "",
             rows=_pool_rows(at, column, names),
             compounds=compounds,
@@ -360,7 +369,7 @@ def column_instrument(at: AtStep) -> Markup:
             names=names,
             decided=[(name, Pool("", numbers, (), {}).words) for name, numbers, _ in column.decided if numbers],
             waste=_waste(run, column),
-            plates=found,
+            plates=_came_through(column),
             silica=digits(column.silica, 2),
             low=above is not None and above < LOW_HEAD,
             marks=marks_of(at.seen),

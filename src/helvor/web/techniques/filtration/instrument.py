@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from markupsafe import Markup
@@ -13,6 +14,7 @@ from helvor.core.laws.filtration.oven import Limit, limits
 from helvor.core.laws.filtration.paper import BELOW_RIM, FUNNELS, cone_of, fill_line, funnel_for_paper
 from helvor.core.laws.filtration.wash import left_of, more_rinses, wash_loss
 from helvor.core.quantities.reading import digits
+from helvor.core.record.procedure import Step
 from helvor.core.techniques.filtration.entries import DRYING_PLACES, Drying, Filtrate, Poured, Washed
 from helvor.core.techniques.filtration.technique import FILTERS, HALF, Flask, flask_of, liquid_to_filter, melts_of
 from helvor.web.rendering import fragment
@@ -238,29 +240,38 @@ def filter_instrument(at: AtStep) -> Markup:
     )
 
 
+def _counted(washes: Sequence[Washed]) -> tuple[str, str]:
+    """Per cent of the liquid left after rinses whose leavings were all read, and how many more are needed."""
+    known = [(w.times, w.volume.value, w.behind.value) for w in washes if w.behind is not None]
+    if not known or len(known) < len(washes):
+        return "", ""
+    return digits(100 * left_of(known), 2), str(more_rinses(known) or "")
+
+
+def _solubility_of_product(at: AtStep, step: Step) -> float | None:
+    """g that 100 mL of the wash liquid dissolve of what is washed, where the procedure says it."""
+    run = at.sheet.run
+    portion = step.on or (step.gives[-1] if step.gives else "")
+    ends = [name for name in ends_through(run.procedure, at.sheet.ledger.ends, step.id) or [portion] if name]
+    return next((s for name in ends if (s := run.procedure.portion(name).soluble) is not None), None)
+
+
 def wash_instrument(at: AtStep) -> Markup:
     """A wash step: what was washed with, and what that can have dissolved."""
     step, run = at.seen.step, at.sheet.run
     washes = [said for _, said in run.of(Washed) if said.step == step.id]
-    portion = step.on or (step.gives[-1] if step.gives else "")
-    ends = [name for name in ends_through(run.procedure, at.sheet.ledger.ends, step.id) or [portion] if name]
-    soluble = next((s for name in ends if (s := run.procedure.portion(name).soluble) is not None), None)
-    total = sum(w.millilitres for w in washes)
+    soluble = _solubility_of_product(at, step)
     loss = sum(wash_loss(w.millilitres, w.dissolves if w.dissolves is not None else soluble or 0.0) for w in washes)
-    known = [(w.times, w.volume.value, w.behind.value) for w in washes if w.behind is not None]
-    counted = bool(known) and len(known) == len(washes)
-    left = digits(100 * left_of(known), 2) if counted else ""
-    more = str(more_rinses(known) or "") if counted else ""
+    left, more = _counted(washes)
     planned = next((found for name in step.adds if (found := run.procedure.substance(name)) and found.amount), None)
+    solvents = (s.name for s in run.procedure.substances if s.role == "solvent")
     return fragment(
         "techniques/filtration/wash.html",
         WashShown(
             at=at,
-            liquids=list(
-                dict.fromkeys([*step.adds, *(s.name for s in run.procedure.substances if s.role == "solvent")])
-            ),
+            liquids=list(dict.fromkeys([*step.adds, *solvents])),
             washes=washes,
-            total=f"{total:g}",
+            total=f"{sum(w.millilitres for w in washes):g}",
             left=left,
             more=more,
             rinses=step.kind == "decant",
