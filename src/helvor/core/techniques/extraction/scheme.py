@@ -342,6 +342,21 @@ class _Draft:
             hands=4,
         )
         product = f"{' and '.join(part.name for part in stays)}, left"[:40]
+        self._evaporate(product, stays)
+        single = stays[0] if len(stays) == 1 else None
+        self.portions += [
+            Portion(
+                name=product,
+                component=single.name if single else "",
+                formula=single.formula if single else "",
+                end="product",
+            ),
+            Portion(name="spent brine", end="waste"),
+            Portion(name="spent salt", end="waste"),
+        ]
+
+    def _evaporate(self, product: str, stays: list[Part]) -> None:
+        """The dried layer to dryness, well below where its residue melts, and the residue onto the balance."""
         low = min((part.melts for part in stays if part.melts is not None), default=None)
         bath = 45.0 if low is None else max(25.0, min(45.0, low - 20))
         ages = any(care.peroxides for care in named(self.solvent.name))
@@ -367,17 +382,6 @@ class _Draft:
             hands=4,
             asks=("mass",),
         )
-        single = stays[0] if len(stays) == 1 else None
-        self.portions += [
-            Portion(
-                name=product,
-                component=single.name if single else "",
-                formula=single.formula if single else "",
-                end="product",
-            ),
-            Portion(name="spent brine", end="waste"),
-            Portion(name="spent salt", end="waste"),
-        ]
 
     def _weigh_solids(self) -> None:
         """Each solid onto a weighed dish, into air, and on the balance at the next meeting."""

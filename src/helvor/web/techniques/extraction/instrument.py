@@ -29,11 +29,12 @@ from helvor.core.laws.extraction.reflux import FULL, boiled, flask_for
 from helvor.core.quantities.reading import Unreadable, digits, round_to
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.house_rules import HouseRules
-from helvor.core.record.procedure import same
+from helvor.core.record.procedure import Step, same
 from helvor.core.techniques.extraction.entries import AgentAdded, Drained, Emulsion, PhRead
 from helvor.core.techniques.extraction.findings import concerns, expected_name, still_wanted
 from helvor.core.techniques.extraction.flow import (
     PARTING,
+    Came,
     Content,
     Flow,
     InVessel,
@@ -49,6 +50,7 @@ from helvor.core.techniques.extraction.technique import boiling_marks, describe
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.core.techniques.safety.in_run import unweighed
 from helvor.shelf.shelf import known_as, shipped
+from helvor.web.path import polyline
 from helvor.web.rendering import fragment
 from helvor.web.run.at_step import AtStep
 from helvor.web.techniques.extraction.drawing import Axis, level, shape
@@ -392,12 +394,27 @@ def split_chart(
     for name, found in lefts.items():
         points = [(x.at(n), y.at(math.log10(max(part, 1e-12)))) for n, part in enumerate(found, 1)]
         says = f"{name}: " + ", ".join(f"{n} portions {digits(100 * part, 2)} %" for n, part in enumerate(found, 1))
-        curves.append(CurveShown(name, _path(points), points, TINTS[len(curves) % len(TINTS)], points[-1], says))
+        curves.append(CurveShown(name, polyline(points), points, TINTS[len(curves) % len(TINTS)], points[-1], says))
     rungs = [(y.at(-power), f"{10.0 ** (2 - power):g}") for power in range(decades + 1)]
     marks = [(y.at(math.log10(one)), f"limit {digits(100 * one, 2)} %") for one in limits if one > 10.0**-decades]
     ticks = [(x.at(n), str(n)) for n in range(1, MOST + 1)]
     band = (x.at(count) - 14, 28.0) if count <= MOST else None
     return ChartShown(curves, rungs, ticks, marks, None, f"{digits(total, 3)} mL in all", band)
+
+
+def _half_extracted(solute: Solute, values: Sequence[float], water: float, organic: float) -> float | None:
+    """The first pH at which a component has gone over by half: an acid into the water, a base out of it."""
+    acid = solute.acts == "acid"
+    return next((ph for ph in values if (solute.in_organic(ph, water, organic) < 0.5) == acid), None)
+
+
+def _moves(solute: Solute, water: float, organic: float) -> str:
+    """From or below which pH a component is in the water, in words; empty for one that no pH moves."""
+    if solute.acts == "neutral" or solute.pka is None or solute.k <= 0:
+        return ""
+    limit = ph_to_move(solute.acts, solute.pka, solute.k, organic, water)
+    side = "from" if solute.acts == "acid" else "below"
+    return f", 99 % in the aqueous layer {side} pH {digits(limit, 2)}" if limit is not None else ""
 
 
 def ph_chart(solutes: Sequence[Solute], water: float, organic: float, now: float | None) -> ChartShown | None:
@@ -406,29 +423,19 @@ def ph_chart(solutes: Sequence[Solute], water: float, organic: float, now: float
     if not present or organic <= 0 or water <= 0:
         return None
     x, y = Axis(-1, 15, 40, 236), Axis(0, 100, 168, 18)
+    values = [i / 4 for i in range(-4, 61)]
     curves: list[CurveShown] = []
     for number, solute in enumerate(present[: len(TINTS)]):
-        values = [i / 4 for i in range(-4, 61)]
         points = [(x.at(ph), y.at(100 * solute.in_organic(ph, water, organic))) for ph in values]
-        half = next(
-            (ph for ph in values if (solute.in_organic(ph, water, organic) < 0.5) == (solute.acts == "acid")), None
-        )
+        half = _half_extracted(solute, values, water, organic)
         free = half is None or solute.acts == "neutral"
         at = (46.0, y.at(100) + 16) if free else (x.at(half or 0) + 8, y.at(62) + 20 * number)
-        moves = ""
-        if solute.acts != "neutral" and solute.pka is not None and solute.k > 0:
-            limit_ph = ph_to_move(solute.acts, solute.pka, solute.k, organic, water)
-            side = "from" if solute.acts == "acid" else "below"
-            moves = f", 99 % in the aqueous layer {side} pH {digits(limit_ph, 2)}" if limit_ph is not None else ""
-        curves.append(CurveShown(solute.name, _path(points), [], TINTS[number], at, f"{solute.name}{moves}"))
+        says = f"{solute.name}{_moves(solute, water, organic)}"
+        curves.append(CurveShown(solute.name, polyline(points), [], TINTS[number], at, says))
     ticks = [(x.at(ph), str(ph)) for ph in range(0, 15, 2)]
     here = x.at(now) if now is not None else None
     rungs = [(y.at(part), str(part)) for part in (0, 50, 100)]
     return ChartShown(curves, rungs, ticks, [], here, f"pH {round_to(now, 1)}" if now is not None else "", None)
-
-
-def _path(points: Sequence[tuple[float, float]]) -> str:
-    return "M" + "L".join(f"{a:.1f} {b:.1f}" for a, b in points)
 
 
 def _pours(at: AtStep, parting: Parting, now: Now) -> list[tuple[str, str]]:
@@ -536,6 +543,47 @@ def _power(value: float) -> str:
     return f"{value / 10**power:.1f} × 10{raised}"
 
 
+def _vessel_of(parting: Parting, drained: Sequence[Drained], wanted: str) -> tuple[str, float]:
+    """Where what is wanted was drained into, and mL of it; what was not read counts as its layer's volume."""
+    read = [said.volume.value for said in drained if said.volume is not None]
+    held = sum(read) if len(read) == len(drained) else len(drained) * parting.volumes()[1]
+    return next((said.vessel for said in reversed(drained) if said.vessel), wanted), held
+
+
+def _settling_until(run: Run, step: Step) -> datetime | None:
+    """When the timer for settling rings that runs for a step."""
+    timers = (on for on in reversed(run.timers) if on.stopped is None)
+    return next((on.due for on in timers if on.timer.step == step.id and on.timer.label == "settle"), None)
+
+
+def _drains(run: Run, step: Step, drained: Sequence[Drained]) -> list[tuple[str, str, str]]:
+    """Each place to drain from, what comes out of it, and the vessel that it went to before."""
+    found = []
+    for place in ("lower", "upper"):
+        name = expected_name(run, step.id, place)
+        before = next((said.vessel for said in reversed(drained) if same(said.portion, name)), "")
+        found.append((place, name, before))
+    return found
+
+
+def _volumes_in(settled: Settled | None) -> tuple[float, float]:
+    """mL of the aqueous and of the organic layer; 0 where there are not two."""
+    if settled is None or settled.upper is None or settled.lower is None:
+        return 0.0, 0.0
+    layers = (settled.upper, settled.lower)
+    water = sum(layer.volume for layer in layers if layer.makes == "aqueous")
+    return water, sum(layer.volume for layer in layers if layer.makes != "aqueous")
+
+
+def _funnel_drawn(at: AtStep, parting: Parting, now: Now, drained: Sequence[Drained]) -> FunnelShown:
+    """The funnel as it stands, and the vessel under it."""
+    step, fill = at.seen.step, _rules(at)["funnel-fill"]
+    most = max((one.settled.volume for one in parting.rounds), default=now.volume)
+    size = step.volume or (funnel_for(most, fill.key) if most > 0 else None) or 250.0
+    vessel = _vessel_of(parting, drained, step.gives[0] if step.gives else "extract")
+    return funnel_shown(now.layers, size, fill.key, fill.words, now.rag, now.stopper, now.tap, vessel)
+
+
 def funnel_instrument(at: AtStep) -> Markup:
     """A step in the funnel: what stands there, which layer is which, venting, settling, draining."""
     run, step, rules = at.sheet.run, at.seen.step, _rules(at)
@@ -545,67 +593,32 @@ def funnel_instrument(at: AtStep) -> Markup:
     now = funnel_now(run, step, parting, cut)
     settled = parting.settled
     words, prove = answer_of(settled, parting) if settled is not None else ("", parting.trouble)
-    most = max((one.settled.volume for one in parting.rounds), default=now.volume)
-    size = step.volume or (funnel_for(most, rules["funnel-fill"].key) if most > 0 else None) or 250.0
     wanted = step.gives[0] if step.gives else "extract"
     drained = [said for _, said in run.of(Drained) if said.step == step.id and same(said.portion, wanted)]
-    read = [said.volume.value for said in drained if said.volume is not None]
-    held = sum(read) if len(read) == len(drained) else len(drained) * parting.volumes()[1]
-    vessel = next((said.vessel for said in reversed(drained) if said.vessel), wanted)
-    settle = next(
-        (
-            on.due
-            for on in reversed(run.timers)
-            if on.timer.step == step.id and on.timer.label == "settle" and on.stopped is None
-        ),
-        None,
-    )
-    vents = [
-        (swirls, "done" if i < now.vents else "next" if i == now.vents and now.swirls else "later")
-        for i, swirls in enumerate(VENTS)
-    ]
-    drains = []
-    for place in ("lower", "upper"):
-        name = expected_name(run, step.id, place)
-        before = next((said.vessel for said in reversed(drained) if same(said.portion, name)), "")
-        drains.append((place, name, before))
-    water = organic = 0.0
-    if settled is not None and settled.upper is not None and settled.lower is not None:
-        for layer in (settled.upper, settled.lower):
-            if layer.makes == "aqueous":
-                water = layer.volume
-            else:
-                organic = layer.volume
-    school = rules["throwing-layers"]
+    water, organic = _volumes_in(settled)
     return fragment(
         "techniques/extraction/funnel.html",
         FunnelStep(
             at=at,
             now=now,
-            funnel=funnel_shown(
-                now.layers,
-                size,
-                rules["funnel-fill"].key,
-                rules["funnel-fill"].words,
-                now.rag,
-                now.stopper,
-                now.tap,
-                (vessel, held),
-            ),
+            funnel=_funnel_drawn(at, parting, now, drained),
             density=density_shown(settled) if settled is not None else None,
             answer=words,
             prove=prove,
             trouble=parting.trouble,
-            vents=vents,
-            settle=settle,
+            vents=[
+                (swirls, "done" if i < now.vents else "next" if i == now.vents and now.swirls else "later")
+                for i, swirls in enumerate(VENTS)
+            ],
+            settle=_settling_until(run, step),
             portion_chart=portions_chart(parting, cut.behind) if step.kind == "extract" else None,
             ph_chart=ph_chart(parting.solutes, water, organic, parting.ph),
             pours=_pours(at, parting, now),
-            drains=drains,
+            drains=_drains(run, step, drained),
             remedies=REMEDIES,
             seen=[describe(said) for _, said in run.of(Emulsion) if said.step == step.id],
             held=_held(at, flow),
-            keep=school.words,
+            keep=rules["throwing-layers"].words,
             working=_working(parting),
             marks=marks_of(at.seen),
             way="swirl" if rules["mixing-funnel"].key == "swirl" else "shake",
@@ -623,42 +636,53 @@ def _nothing(step: str, feed: Content | None) -> Parting:
 PH_AXIS = Axis(-1, 15, 30, 530)
 
 
+@dataclass(frozen=True, slots=True)
+class _PlannedPh:
+    """The portions of a reagent that bring a layer to its pH; why they cannot be said, where they cannot."""
+
+    planned: ToReach | None = None
+    of: str = ""
+    why_not: str = ""
+
+
+def _planned_ph(at: AtStep, came: Came | None, solutes: Sequence[Solute]) -> _PlannedPh:
+    """How much of the step's solution brings what stood there before to the pH that is asked for."""
+    run, step = at.sheet.run, at.seen.step
+    substance = next((s for name in step.adds if (s := run.procedure.substance(name)) and s.molar), None)
+    name = substance.name if substance else ""
+    if came is None or substance is None or not substance.molar or step.ph is None:
+        return _PlannedPh(of=name)
+    try:
+        return _PlannedPh(to_reach(step.ph, came.before.water, solutes, substance.molar), name)
+    except Unreadable as unreadable:
+        return _PlannedPh(of=name, why_not=str(unreadable))
+
+
 def ph_instrument(at: AtStep) -> Markup:
     """A step that brings a water layer to a pH: where it is, where it should be, how much in which portions."""
     run, step = at.sheet.run, at.seen.step
     flow = _flow(at)
     came = flow.came.get(step.id)
-    readings = []
-    for _, said in run.of(PhRead):
-        if said.step == step.id:
-            low, high = said.range
-            readings.append((PH_AXIS.at(low), PH_AXIS.at(high), describe(said)))
-    substance = next((s for name in step.adds if (s := run.procedure.substance(name)) and s.molar), None)
-    planned, why = None, ""
     solutes = solutes_of(run.procedure, came.before.mol) if came is not None else ()
-    if came is not None and substance is not None and substance.molar and step.ph is not None:
-        try:
-            planned = to_reach(step.ph, came.before.water, solutes, substance.molar)
-        except Unreadable as unreadable:
-            why = str(unreadable)
-    water = came.before.water.volume if came is not None else 0.0
+    reagent = _planned_ph(at, came, solutes)
+    read = [said for _, said in run.of(PhRead) if said.step == step.id]
     return fragment(
         "techniques/extraction/ph.html",
         PhStep(
             at=at,
             target=step.ph,
-            readings=readings,
+            readings=[(PH_AXIS.at(said.range[0]), PH_AXIS.at(said.range[1]), describe(said)) for said in read],
             ticks=[(PH_AXIS.at(n), str(n)) for n in range(0, 15, 2)],
             target_x=PH_AXIS.at(step.ph) if step.ph is not None else None,
             before_x=PH_AXIS.at(came.ph_before) if came is not None and came.ph_before is not None else None,
-            planned=planned,
-            planned_of=substance.name if substance else "",
-            why_not=why,
-            portions=[f"{part:g}" for part in planned.portions] if planned else [],
+            planned=reagent.planned,
+            planned_of=reagent.of,
+            why_not=reagent.why_not,
+            portions=[f"{part:g}" for part in reagent.planned.portions] if reagent.planned else [],
             papers={paper: [one.word for one in colours] for paper, colours in PAPERS.items()},
             held=_held(at, flow),
             keep=_rules(at)["throwing-layers"].words,
-            chart=_charge_chart(solutes, water),
+            chart=_charge_chart(solutes, came.before.water.volume if came is not None else 0.0),
             portion=step.on or (step.gives[0] if step.gives else ""),
             marks=marks_of(at.seen),
         ),
@@ -678,7 +702,7 @@ def _charge_chart(solutes: Sequence[Solute], water: float) -> ChartShown | None:
         points = [(PH_AXIS.at(ph), y.at(100 * (1 - solute.charged(ph)))) for ph in values]
         pka = solute.pka or 7.0
         curves.append(
-            CurveShown(solute.name, _path(points), [], TINTS[number], (PH_AXIS.at(pka), y.at(50)), f"pKa {pka:g}")
+            CurveShown(solute.name, polyline(points), [], TINTS[number], (PH_AXIS.at(pka), y.at(50)), f"pKa {pka:g}")
         )
     return ChartShown(curves, [], [], [], None, "", None)
 

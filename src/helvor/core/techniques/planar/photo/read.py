@@ -36,8 +36,7 @@ def read_photo(
     Args:
         picture: (rows, columns, 3), upright.
         width, height: of the plate, mm.
-        lanes: x of its lanes, mm, where they are known.
-        origin: height of its origin line, mm, where it is known.
+        lanes: x of its lanes; origin: height of its origin line, mm, where they are known.
         light: how it was looked at; None guesses.
         corners: set by a person, as parts of the picture's width and height, top left and clockwise.
         on: told of every stage as it begins.
@@ -58,15 +57,12 @@ def read_photo(
     on("spots")
     per_mm = _coarsest(quad, width, height)
     u_place = float(np.hypot(0.5 / per_mm, 0.15 if corners_sure > 0.5 else 0.4))
-    for line in (origin_line, front_line):
-        if line is not None:
-            dark = without_line(dark, line, flat.px, height)
+    for line in filter(None, (origin_line, front_line)):
+        dark = without_line(dark, line, flat.px, height)
     ground = hills(dark, flat.px, height, relative=seen == "365")
     spots = find_spots(ground, flat.picture, width, origin_line, front_line, u_place)
     where = _lanes(lanes, ticks, spots)
-    reach = _reach(where, width)
-    profiles = [profile(ground, x, reach) for x in where]
-    placed = _in_lanes(spots, where, profiles)
+    profiles = [profile(ground, x, _reach(where, width)) for x in where]
     on("done")
     turned, narrows = _pose(quad)
     relative = quad / np.array(picture.shape[1::-1], dtype=float)
@@ -84,7 +80,7 @@ def read_photo(
         front=front_line,
         lanes=tuple(where),
         lanes_known=bool(lanes),
-        spots=tuple(placed),
+        spots=tuple(_in_lanes(spots, where, profiles)),
         profiles=tuple(tuple(p) for p in profiles),
     )
     return proposal, (np.clip(flat.picture, 0, 1) * 255 + 0.5).astype(np.uint8)
