@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cache, cached_property
 from uuid import UUID, uuid4
 
+import httpx
 import psycopg
 import pytest
 from starlette.testclient import TestClient
@@ -30,6 +32,16 @@ from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, run_of, te
 from tests.photographs import Blob, Scene, take
 
 HTMX = {"HX-Request": "true"}
+_AS_TYPED = re.compile(r"(<(?:textarea|pre)\b.*?</(?:textarea|pre)>)", re.DOTALL)
+
+
+def on_one_line(answer: httpx.Response) -> None:
+    """Let a page be read as a browser shows it: where its source breaks a line means nothing, but in a text area."""
+    if answer.headers.get("content-type", "").startswith(("text/html", "image/svg")):
+        parts = _AS_TYPED.split(answer.read().decode())
+        answer._content = "".join(
+            part if number % 2 else re.sub(r"[ \t\r\n]+", " ", part) for number, part in enumerate(parts)
+        ).encode()
 
 
 def followed(client, answer):
@@ -61,6 +73,7 @@ class School:
 
     def visitor(self, who: Teacher | None = None) -> TestClient:
         client = TestClient(self.app, base_url="http://127.0.0.1", follow_redirects=False)
+        client.event_hooks["response"].append(on_one_line)
         if who is not None:
             token = client.get("/sign-in").cookies["helvor_form"]
             answer = client.post("/sign-in", data={"email": who.email, "password": PASSWORD, "token": token})

@@ -440,17 +440,23 @@ def write(
     rank: Mapping[str, int],
     until: datetime | None = None,
 ) -> None:
-    """Type lines into a run's reading line, one after another, the last of them a moment ago or at *until*."""
+    """Type lines into a run's reading line, one after another, the last of them a moment ago or at *until*.
 
+    Each line is read against the run as the lines before left it; the page is worked out once, at the end.
+    """
     at = times(said, until or datetime.now(UTC))
-    for number, line in enumerate(said):
 
-        def compose(entries: list[Entry], line: str = line, number: int = number) -> list[Draft]:
+    def compose(entries: list[Entry]) -> list[Draft]:
+        drafts = list[Draft]()
+        for number, line in enumerate(said):
             key, text = beside(line, entries[0].payload.procedure)  # type: ignore[attr-defined]  # a run follows
             payload = understand(text, entries, key, TECHNIQUES).payload
-            return [Draft(uuid5(page_id, f"line {number}"), payload, at=at[number])]
+            draft = Draft(uuid5(page_id, f"line {number}"), payload, at=at[number])
+            drafts.append(draft)
+            entries.append(Entry(draft.id, len(entries) + 1, payload, None, "", author, at[number]))
+        return drafts
 
-        pages.append(conn, account_id, author, page_id, compose, rank)
+    pages.append(conn, account_id, author, page_id, compose, rank)
 
 
 def _bench_8_was_warm(

@@ -242,3 +242,9 @@ def tolerance_of(glass: str) -> float | None:
     exact = [item for item in found if item.name.casefold() == " ".join(glass.split()).casefold()]
     known = exact or found
     return known[0].number("tolerance") if len(known) == 1 and glass.strip() else None
+
+
+def formula_of(shelf: Sequence[Item], name: str) -> str:
+    """The formula of a name in the reference data; the name itself where it is none there."""
+    item = known_as(shelf, name, ("substance", "precipitate", "solvent"))
+    return item.formula or name if item is not None else name

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import gc
+import json
+from typing import Any
 
 from fastapi import FastAPI
 from psycopg_pool import ConnectionPool
@@ -135,13 +137,30 @@ def calm_collector() -> None:
     gc.set_threshold(50_000, 20, 50)
 
 
+class _Application(FastAPI):
+    """FastAPI with names of our own for the bodies of forms, which it calls after paths."""
+
+    def openapi(self) -> dict[str, Any]:
+        """The description of the JSON interface."""
+        if self.openapi_schema is None:
+            written = json.dumps(super().openapi())
+            for name in json.loads(written)["components"]["schemas"]:
+                if name.startswith("Body_"):
+                    words = name.removeprefix("Body_").partition("_api_")[0].split("_")
+                    written = written.replace(f'{name}"', f'{"".join(map(str.capitalize, words))}Form"')
+            self.openapi_schema = json.loads(written)
+        return self.openapi_schema
+
+
 def create_app(settings: Settings, pool: ConnectionPool) -> FastAPI:
     """The web application over an open pool.
 
     Raises:
         NotDeclared: a route does not say who may use it.
     """
-    app = FastAPI(title="Helvor", version=__version__, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
+    app = _Application(
+        title="Helvor", version=__version__, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json"
+    )
     app.state.settings = settings
     app.state.pool = pool
     app.mount("/static", _KeptFiles(directory=STATIC), name="static")
