@@ -9,6 +9,7 @@ import subprocess
 import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
@@ -105,9 +106,16 @@ def sign_in(page: Page) -> None:
     page.wait_for_url("**/")
 
 
+@pytest.fixture(scope="module")
+def cookies(running: Running) -> list[Any]:
+    """Those of whoever signed in first; the tests of a module go on with them."""
+    return []
+
+
 @pytest.fixture
-def page(context: BrowserContext) -> Iterator[Page]:
+def page(context: BrowserContext, cookies: list[Any]) -> Iterator[Page]:
     """A signed-in page; whatever it complains of on its console fails the test."""
+    context.add_cookies(cookies)
     opened = context.new_page()
     complaints: list[str] = []
     opened.on("pageerror", lambda error: complaints.append(str(error)))
@@ -120,7 +128,10 @@ def page(context: BrowserContext) -> Iterator[Page]:
             else None
         ),
     )
-    sign_in(opened)
+    opened.goto("/")
+    if "/sign-in" in opened.url:  # the first of a module, or one before it ended the session
+        sign_in(opened)
+        cookies[:] = context.cookies()
     yield opened
     assert complaints == [], complaints
 

@@ -5,13 +5,16 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, replace
 from functools import cache, cached_property
 from uuid import UUID, uuid4
 
 import httpx
 import psycopg
 import pytest
+from fastapi import FastAPI
+from psycopg_pool import ConnectionPool
 from starlette.testclient import TestClient
 
 from helvor.core.practice.rehearsals import STORIES
@@ -65,14 +68,16 @@ class School:
     """Two instructors; Ida has a plate with one lane T and a front at 80 mm, and can have a run of the mixed powder."""
 
     conn: psycopg.Connection
-    app: object
+    app: FastAPI
     ida: Teacher
     otto: Teacher
     page: UUID
     lane: UUID
+    visitors: ExitStack
 
     def visitor(self, who: Teacher | None = None) -> TestClient:
         client = TestClient(self.app, base_url="http://127.0.0.1", follow_redirects=False)
+        self.visitors.enter_context(client)
         client.event_hooks["response"].append(on_one_line)
         if who is not None:
             token = client.get("/sign-in").cookies["helvor_form"]
@@ -209,23 +214,31 @@ def instruments() -> Iterator[tuple[At, ...]]:
         yield tuple(At(name, "127.0.0.1", bank.port, simulated=True) for name in bank.names)
 
 
+@pytest.fixture(scope="session")
+def application(instruments: tuple[At, ...]) -> FastAPI:
+    """The application without a database. Its first request takes longer than most tests, so all share one."""
+    return create_app(Settings(database_url="", devices=instruments, breath=0), ConnectionPool(open=False))
+
+
+@contextmanager
+def over(application: FastAPI, server: LocalServer, url: str) -> Iterator[FastAPI]:
+    """The application over a database, as the role that serves."""
+    settings, none = application.state.settings, application.state.pool
+    pool = open_pool(serving(server, url), size=4)
+    application.state.settings, application.state.pool = replace(settings, database_url=url), pool
+    try:
+        yield application
+    finally:
+        pool.close()
+        application.state.settings, application.state.pool = settings, none
+
+
 @pytest.fixture
-def school(empty_url: str, server: LocalServer, instruments: tuple[At, ...]) -> Iterator[School]:
-    with connect(empty_url) as conn:
+def school(empty_url: str, server: LocalServer, application: FastAPI) -> Iterator[School]:
+    with connect(empty_url) as conn, over(application, server, empty_url) as app, ExitStack() as visitors:
         ida, otto = teacher(conn, "Ida Frost", "A-1"), teacher(conn, "Otto Ling", "B-1")
         page, lane = plate_with_lane(conn, ida)
-        pool = open_pool(serving(server, empty_url), size=4)
-        try:
-            yield School(
-                conn,
-                create_app(Settings(database_url=empty_url, devices=instruments, breath=0), pool),
-                ida,
-                otto,
-                page,
-                lane,
-            )
-        finally:
-            pool.close()
+        yield School(conn, app, ida, otto, page, lane, visitors)
 
 
 @pytest.fixture

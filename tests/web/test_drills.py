@@ -60,7 +60,7 @@ def test_sent_twice_it_is_kept_once(school, ida):
     [
         ("read", {"front": "80", "spot": "40", "rf": "a lot"}, "Enter the Rf as a number, such as 0.43"),
         ("read", {"front": "8", "spot": "4", "rf": "0.5"}, "above the origin line"),
-        ("read", {"front": "800", "spot": "4", "rf": "0.5"}, "Check that each corner is on the plate’s corner"),
+        ("read", {"front": "800", "spot": "4", "rf": "0.5"}, "Enter a mark for the front between 0 and 100 mm"),
         ("read", {"front": "", "spot": "4", "rf": "0.5"}, "s mark in mm, such as 72.5"),
         ("layer", {"picked": "middle"}, "Choose the upper or the lower layer"),
         ("pool", {}, "Choose the tubes to pool"),

@@ -1,6 +1,7 @@
 """The JSON interface under whatever can be sent: made from its own description, with a seed. Nothing ends in a 5xx."""
 
 import json
+import os
 import random
 from collections import Counter
 from uuid import uuid4
@@ -8,7 +9,7 @@ from uuid import uuid4
 import pytest
 from starlette.testclient import TestClient
 
-CALLS = 10_000
+CALLS = int(os.environ.get("HELVOR_FUZZ", "2000"))
 NUMBERS = (
     0,
     -0.0,
@@ -134,8 +135,9 @@ def unraised(client):
     )
 
 
-def test_ten_thousand_calls_of_the_json_interface_end_in_no_5xx(school, ida):
-    client = unraised(ida)
+def test_no_made_up_call_of_the_json_interface_ends_in_5xx(school, ida):
+    """Ten thousand with HELVOR_FUZZ=10000."""
+    client = school.visitors.enter_context(unraised(ida))
     description = ida.get("/api/openapi.json").json()
     maker = Maker(description, 22)
     routes = [(path, verb, what) for path, verbs in description["paths"].items() for verb, what in verbs.items()]
