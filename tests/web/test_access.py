@@ -58,6 +58,8 @@ OWN = {
     ("GET", "/reference-data/{kind}.csv"),
     ("POST", "/reference-data/import/files"),
     ("GET", "/calculators"),
+    ("GET", "/api/calculators"),
+    ("POST", "/api/calculators/{key}"),
     ("GET", "/calculators/outline.svg"),
     ("GET", "/calculators/sheet.svg"),
     ("GET", "/calculators/{key}"),
@@ -142,6 +144,8 @@ def body(path, school):
     if path.endswith("/photo/files"):
         fields = {"entry": str(uuid4()), "width_mm": "50", "height_mm": "100"}
         return {"data": fields, "files": {"file": ("plate.jpg", small_photograph(), "image/jpeg")}}
+    if path == "/api/calculators/{key}":
+        return {"json": {"diameter": 110}}
     if path in LAYERS:
         return {"json": LAYERS[path]}
     if path == "/practice/drills":

@@ -48,7 +48,7 @@ ROUTES: tuple[Route, ...] = (
     Route("POST", "/api/planar/lanes", "planar chromatography", planar.lanes),
     Route("POST", "/api/planar/spotting", "planar chromatography", planar.spotting_solution),
     Route("POST", "/api/column/draft", "planar chromatography", column.draft_column),
-    Route("POST", "/api/column/elution", "columns", column.what_comes_when),
+    Route("POST", "/api/column/elution", "columns", column.elution),
     Route("POST", "/api/column/pools", "columns", column.pools),
     Route("POST", "/api/column/fraction-plate", "columns", column.fraction_plate),
     Route("POST", "/api/crystals/solubility", "crystals", crystallization.solubility),

@@ -43,7 +43,8 @@ from helvor.web import (
     unknowns,
 )
 from helvor.web.bodies import Bodies
-from helvor.web.calculators import routes as reckon
+from helvor.web.calculators import as_json
+from helvor.web.calculators import routes as calculators
 from helvor.web.drawings import Drawings
 from helvor.web.may import check
 from helvor.web.old_addresses import OldAddresses
@@ -91,7 +92,8 @@ PARTS = (
     reports,
     search,
     plan,
-    reckon,
+    calculators,
+    as_json,
     virtual_plate,
     drills,
     practice_runs,

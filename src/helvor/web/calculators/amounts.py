@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from math import log10
 
 from helvor.core.laws.filtration.choose import GRAINS, METHODS, SOLVENTS, Choice, Task, choose
-from helvor.core.laws.filtration.paper import FoldStep, cone_of, disc_for_plate, fill_line, fold_guide, funnel_for_paper
-from helvor.core.laws.filtration.wash import best_split, left_after, rinses_for, wash_loss
+from helvor.core.laws.filtration.paper import FoldStep, disc_for_plate, fold_guide
+from helvor.core.laws.filtration.wash import best_split, left_after
 from helvor.core.laws.precipitation.gravimetry import determination, factor, factor_working, parallels
 from helvor.core.laws.precipitation.reaction import Needed, obtained, outcome_working, react, reagent_for
 from helvor.core.laws.precipitation.solubility import HYDROLYSE, losses, salt_of
@@ -17,11 +17,12 @@ from helvor.core.quantities.formula import Equation, balance, parse_equation, pl
 from helvor.core.quantities.measured import shown, shown_with_u, total
 from helvor.core.quantities.reading import Unreadable, digits, round_to
 from helvor.core.quantities.working import WorkingLine
+from helvor.core.techniques.filtration.calculators import WashIn, cone, wash
 from helvor.core.techniques.filtration.technique import Flask
 from helvor.core.techniques.precipitation.amounts import TakenLine, brought, read_line, read_lines
 from helvor.core.techniques.precipitation.technique import EXCESS
 from helvor.shelf.shelf import known_as
-from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, formula_of, number_of
+from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, asked, formula_of, number_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.rendering import fragment
 from helvor.web.techniques.filtration.instrument import CONE_WORDS, ConeShown, FlaskShown, cone_shown, flask_shown
@@ -349,17 +350,19 @@ def washing(form: Form, house: House) -> Answer:
     if not 0 < wanted < 100:
         form.errors["wanted"] = "Enter a percentage above 0 and below 100 %."
         form.check()
-    n = rinses_for(1 - wanted / 100, volume, behind)
-    left = left_after(n, volume, behind)
+    dissolves = form.number("solubility")
+    form.check()
+    question = asked(WashIn, ml=volume, behind_ml=behind, washed_out=wanted / 100, dissolves_g_per_l=dissolves)
+    found = wash(question)
+    n, left = found.rinses, found.left
     answer = Answer(f"{n} of {volume:g} mL leave {digits(100 * left, 2)} % behind.")
     answer.large = [Large("rinses", str(n), f"of {volume:g} mL", f"{n * volume:g} mL in all")]
     answer.head = ("same volume as", "left, %")
     answer.rows = [
         (f"{k} × {digits(n * volume / k, 3)} mL", digits(100 * part, 2)) for k, part in best_split(n * volume, behind)
     ]
-    solubility_ = form.number("solubility")
-    if solubility_ is not None:
-        answer.large.append(Large("can dissolve", *_small(wash_loss(n * volume, solubility_)), "at most"))
+    if found.lost_at_most_g is not None:
+        answer.large.append(Large("can dissolve", *_small(found.lost_at_most_g), "at most"))
     answer.working = [
         WorkingLine("Left after n", f"({behind:g} ÷ ({behind:g} + {volume:g}))^{n} = {digits(100 * left, 2)} %")
     ]
@@ -383,16 +386,14 @@ def folding(form: Form, house: House) -> Answer:
     diameter = number_of(form, "diameter", "The paper's diameter")
     plate = form.number("plate")
     form.check()
-    cone = cone_of(diameter)
+    made = cone(diameter)
     answer = Answer(
-        f"Folded, the cone is {round_to(cone.height, 0)} mm high and {round_to(2 * cone.radius, 0)} mm across; it "
-        "fits a funnel "
-        f"of {funnel_for_paper(diameter)} mm."
+        f"Folded, the cone is {round_to(made.height_mm, 0)} mm high and {round_to(2 * made.radius_mm, 0)} mm across; "
+        f"it fits a funnel of {made.funnel_mm} mm."
     )
-    half, rim = fill_line(diameter, "half"), fill_line(diameter, "rim")
     answer.large = [
-        Large("to half its height", digits(half.volume, 2), "mL"),
-        Large("to 1 cm below the edge", digits(rim.volume, 2), "mL"),
+        Large("to half its height", digits(made.to_half_ml, 2), "mL"),
+        Large("to 1 cm below the edge", digits(made.below_edge_ml, 2), "mL"),
     ]
     fold = form.text("fold") or house.rules["folding"].key
     answer.drawing = fragment("calculators/folds.html", FoldsShown(guide=fold_guide(fold)))

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from typing import Any, TypeVar
 
 from markupsafe import Markup
+from pydantic import BaseModel
 
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.house_rules import HouseRules
@@ -93,3 +95,15 @@ def number_of(form: Form, name: str, what: str, usual: float | None = None) -> f
             return 0.0
         return usual
     return value
+
+
+_Model = TypeVar("_Model", bound=BaseModel)
+
+
+def asked(model: type[_Model], **values: Any) -> _Model:
+    """What a calculator of the core is asked with, as a form says it.
+
+    Its limits, which are those of the JSON interface, are not held against a form: the laws refuse what cannot be, in
+    sentences that say what to enter. Fields that a form does not ask for have their usual values.
+    """
+    return model.model_construct(**values)

@@ -6,11 +6,13 @@ import re
 from dataclasses import dataclass
 from itertools import pairwise
 
-from helvor.core.laws.column.model import PLATES, Band, Compound, bands, column_volume, in_tubes, resolution
+from helvor.core.laws.column.model import PLATES, resolution_of
 from helvor.core.quantities.reading import Unreadable, digits, parse_number, round_to
 from helvor.core.quantities.working import WorkingLine
-from helvor.web.calculators.answer import Answer, Asked, House, Sum, number_of
+from helvor.core.techniques.column.calculators import BandOut, CompoundIn, ElutionIn, elution
+from helvor.web.calculators.answer import Answer, Asked, House, Sum, asked, number_of
 from helvor.web.forms import FieldErrors, Form
+from helvor.web.path import polyline
 from helvor.web.rendering import fragment
 from helvor.web.techniques.extraction.drawing import Axis
 
@@ -28,7 +30,7 @@ class ElutionShown:
     most: str
 
 
-def _compound(line: str, eluents: int) -> Compound:
+def _compound(line: str, eluents: int) -> CompoundIn:
     """``ferrocene 100 mg 0.55 0.85``."""
     match = re.fullmatch(r"(.+?)\s+([\d.,]+)\s*mg\s+([\d.,\s]+)", line.strip())
     if match is None:
@@ -39,11 +41,15 @@ def _compound(line: str, eluents: int) -> Compound:
     rfs = tuple(parse_number(text)[0] for text in match[3].split())
     if len(rfs) != eluents:
         raise Unreadable(f"{match[1]}: {eluents} eluent{'s' if eluents > 1 else ''} need {eluents} Rf values.")
-    return Compound(match[1], parse_number(match[2])[0], rfs)
+    return asked(CompoundIn, name=match[1], mg=parse_number(match[2])[0], rf=rfs)
 
 
-def what_comes_when(form: Form, house: House) -> Answer:
-    """Bands of compounds on a column, tube by tube."""
+def _question(form: Form) -> ElutionIn:
+    """The column and what is on it, as the form says.
+
+    Raises:
+        FieldErrors: with one sentence a field.
+    """
     bore, bed = number_of(form, "bore", "The width"), number_of(form, "bed", "The height")
     fraction, plates = number_of(form, "fraction", "A tube's volume"), number_of(form, "plates", "N", PLATES)
     sample, capacity = form.number("sample") or 0.0, form.number("capacity")
@@ -54,53 +60,71 @@ def what_comes_when(form: Form, house: House) -> Answer:
         raise FieldErrors({"eluents": str(unreadable)}) from unreadable
     if not eluents:
         raise FieldErrors({"eluents": "Enter at least one."})
-    try:
-        compounds = [_compound(line, len(eluents)) for line in form.text("compounds").splitlines() if line.strip()]
-    except Unreadable as unreadable:
-        raise FieldErrors({"compounds": str(unreadable)}) from unreadable
-    if not compounds:
+    lines = [line for line in form.text("compounds").splitlines() if line.strip()]
+    if not lines:
         raise FieldErrors({"compounds": "Enter at least one."})
     if fraction <= 0:
         raise FieldErrors({"fraction": "Enter a tube volume above 0 mL."})
     try:
-        v_m = column_volume(bore, bed)
-        found = bands(compounds, eluents, v_m, plates=plates, sample_ml=sample, capacity=capacity)
+        compounds = [_compound(line, len(eluents)) for line in lines]
+    except Unreadable as unreadable:
+        raise FieldErrors({"compounds": str(unreadable)}) from unreadable
+    return asked(
+        ElutionIn,
+        bore_mm=bore,
+        bed_mm=bed,
+        eluents_ml=eluents,
+        fraction_ml=fraction,
+        compounds=compounds,
+        plates=plates,
+        sample_ml=sample,
+        capacity_mg=capacity,
+        tubes=200,
+    )
+
+
+def what_comes_when(form: Form, house: House) -> Answer:
+    """Bands of compounds on a column, tube by tube."""
+    question = _question(form)
+    try:
+        found = elution(question)
     except Unreadable as unreadable:
         raise FieldErrors({"bore" if "bore" in str(unreadable) else "compounds": str(unreadable)}) from unreadable
+    fraction = question.fraction_ml
     answer = Answer("Gaussian bands with N plates; a change of eluent acts on a band once its front has caught up.")
     answer.head = ("", "column volumes", "mL", "tubes")
-    for band in found:
-        if band.volume is None or band.span is None:
+    for band in found.bands:
+        if band.ml is None or band.from_ml is None or band.to_ml is None:
             answer.rows.append((band.name, "never", "", ""))
             continue
-        low, high = band.span
-        first, last = max(1, int(low // fraction) + 1), int(high // fraction) + 1
-        answer.rows.append((band.name, round_to(band.volume / v_m, 2), digits(band.volume, 3), f"{first}–{last}"))
-    for a, b in pairwise(sorted((one for one in found if one.volume), key=lambda one: one.volume or 0)):
-        rs = resolution(a, b) or 0.0
+        first, last = max(1, int(band.from_ml // fraction) + 1), int(band.to_ml // fraction) + 1
+        volumes = round_to(band.ml / found.column_ml, 2)
+        answer.rows.append((band.name, volumes, digits(band.ml, 3), f"{first}–{last}"))
+    leaving = sorted((one.ml, one.sigma_ml, one.name) for one in found.bands if one.ml)
+    for (volume, sigma, name), (later, wide, other) in pairwise(leaving):
+        rs = resolution_of((volume, sigma), (later, wide))
         level = "caution" if rs < 1 else "note"
-        answer.remarks.append(
-            (level, f"{a.name} and {b.name}: resolution {digits(rs, 2)}{', they overlap' if rs < 1 else ''}.")
-        )
-    answer.working = [WorkingLine("column volume, 0.8 of the bed", f"{digits(v_m, 3)} mL")]
-    answer.drawing = fragment("calculators/elution.html", _drawn(found, eluents, fraction))
+        overlap = ", they overlap" if rs < 1 else ""
+        answer.remarks.append((level, f"{name} and {other}: resolution {digits(rs, 2)}{overlap}."))
+    answer.working = [WorkingLine("column volume, 0.8 of the bed", f"{digits(found.column_ml, 3)} mL")]
+    answer.drawing = fragment("calculators/elution.html", _drawn(found.bands, question))
     return answer
 
 
-def _drawn(found: list[Band], eluents: list[float], fraction: float) -> ElutionShown:
-    last = max((band.span[1] + band.sigma for band in found if band.span is not None), default=fraction)
+def _drawn(found: list[BandOut], question: ElutionIn) -> ElutionShown:
+    fraction = question.fraction_ml
+    last = max((band.to_ml + band.sigma_ml for band in found if band.to_ml is not None), default=fraction)
     count = max(6, min(TUBES, int(last / fraction) + 1))
-    ends = [fraction * (i + 1) for i in range(count)]
-    x, each = Axis(0, count, 40, 500), {band.name: in_tubes(band, ends) for band in found}
+    x, each = Axis(0, count, 40, 500), {band.name: band.mg[:count] for band in found}
     most = max((max(mg) for mg in each.values()), default=1.0) or 1.0
     y = Axis(0, most * 1.1, 190, 14)
     curves = []
     for name, mg in each.items():
-        path = "M" + "L".join(f"{x.at(i + 0.5)} {y.at(value)}" for i, value in enumerate(mg))
         peak = mg.index(max(mg))
+        path = polyline((x.at(i + 0.5), y.at(value)) for i, value in enumerate(mg))
         curves.append((name, path, x.at(peak + 0.5), y.at(mg[peak])))
     starts, passed = [], 0.0
-    for number, ml in enumerate(eluents[:-1], 2):
+    for number, ml in enumerate(question.eluents_ml[:-1], 2):
         passed += ml
         starts.append((x.at(passed / fraction), f"eluent {number}"))
     every = max(1, count // 10)

@@ -7,30 +7,26 @@ from dataclasses import dataclass
 
 from helvor.core.laws.crystallization.melting import (
     Range,
-    Standard,
-    corrected,
-    correction,
-    rate_range,
     read_range,
-    same_by_mixing,
-    too_fast,
 )
 from helvor.core.laws.crystallization.plan import (
     COSTS,
     GREEDY,
     TEACHING,
     USUAL_EXTRA,
+    Recrystallization,
     by_volume,
     for_benches,
     recrystallize,
+    working_of,
 )
 from helvor.core.laws.crystallization.solubility import Curve, read_curve
 from helvor.core.laws.crystallization.solvents import HAZARD, SUITS, UNKNOWN_HAZARD, Candidate, Tried, pairs, rank
 from helvor.core.quantities.reading import Unreadable, digits, parse_number, round_to
-from helvor.core.quantities.working import WorkingLine
+from helvor.core.techniques.crystallization.calculators import MeltingIn, StandardIn, melting
 from helvor.shelf.shelf import known_as
 from helvor.shelf.solubilities import curve_in, curves_of
-from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, number_of
+from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, asked, number_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.rendering import fragment
 from helvor.web.techniques.crystallization.drawing import CurveShown, draw_curve
@@ -62,12 +58,11 @@ def _curve(form: Form, house: House) -> tuple[Curve, str]:
         raise FieldErrors({"points": str(unreadable)}) from unreadable
 
 
-def how_much_solvent(form: Form, house: House) -> Answer:
-    """Hot solvent, flask, ceiling, what too much costs."""
+def _planned(form: Form, house: House) -> tuple[Recrystallization, Curve, str]:
+    """The recrystallization asked for, its curve, and where that comes from."""
     mass = number_of(form, "mass", "The mass")
     hot, cold = number_of(form, "hot", "The hot temperature", 100.0), number_of(form, "cold", "The cold one", 2.0)
-    extra = form.number("extra")
-    volume, wash, benches = form.number("volume"), form.number("wash") or 0.0, form.whole("benches")
+    extra, volume, wash = form.number("extra"), form.number("volume"), form.number("wash") or 0.0
     form.check()
     curve, source = _curve(form, house)
     try:
@@ -76,77 +71,59 @@ def how_much_solvent(form: Form, house: House) -> Answer:
             impurity.at(cold)
     except Unreadable as unreadable:
         raise FieldErrors({"impurity": str(unreadable)}) from unreadable
+    part = extra / 100 if extra is not None else USUAL_EXTRA
     try:
-        plan = recrystallize(
-            mass,
-            curve,
-            hot,
-            cold,
-            volume=volume,
-            wash=wash,
-            impurity=impurity,
-            extra=extra / 100 if extra is not None else USUAL_EXTRA,
-        )
+        plan = recrystallize(mass, curve, hot, cold, volume=volume, wash=wash, impurity=impurity, extra=part)
     except Unreadable as unreadable:
         raise FieldErrors({"mass" if "mass" in str(unreadable) else "cold": str(unreadable)}) from unreadable
-    s_cold = curve.at(cold)
-    answer = Answer(f"Solubility {source}; between its points ln S is straight in 1/T.")
-    answer.large = [
-        Large(
-            "maximum recovery",
-            round_to(100 * plan.ceiling, 1),
-            "%",
-            f"{TEACHING[0]:.0%} to {TEACHING[1]:.0%} is typical".replace("%", " %"),
-        ),
-        Large("hot solvent", digits(plan.volume, 3), "mL", f"least {digits(plan.least, 3)} mL"),
-    ]
-    answer.head = ("solvent", "maximum recovery")
-    answer.rows = [
-        (f"{digits(ml, 3)} mL, {n:g} times the least", f"{round_to(100 * top, 1)} %")
-        for n, (ml, top) in zip(COSTS, by_volume(plan, s_cold, [n * plan.least for n in COSTS]), strict=True)
-    ]
-    answer.rows += [
+    return plan, curve, source
+
+
+def _flask_rows(plan: Recrystallization, cold: float, benches: int | None) -> list[tuple[str, ...]]:
+    """What too much solvent costs, and what to provide; *cold*: g that 100 mL dissolve as it is filtered."""
+    costs = zip(COSTS, by_volume(plan, cold, [n * plan.least for n in COSTS]), strict=True)
+    rows = [(f"{digits(ml, 3)} mL, {n:g} times the least", f"{round_to(100 * top, 1)} %") for n, (ml, top) in costs]
+    rows += [
         ("flask", f"{plan.flask:g} mL" if plan.flask else "none this large: divide the solid"),
         ("charcoal, if it is coloured", " to ".join(digits(1000 * one, 2) for one in plan.charcoal) + " mg"),
         ("saturated below", f"{round_to(plan.due, 0)} °C" if plan.due is not None else "beyond the curve"),
         ("second crop, mother liquor boiled to half", f"about {digits(plan.boiled, 2)} g, less pure"),
     ]
     if plan.impurity is not None:
-        answer.rows.append(("of the impurity stays dissolved", f"up to {digits(plan.impurity, 2)} g"))
+        rows.append(("of the impurity stays dissolved", f"up to {digits(plan.impurity, 2)} g"))
     if benches:
-        answer.rows.append((f"for {benches} benches, 10 % spare", f"{digits(for_benches(plan, benches), 3)} mL"))
+        rows.append((f"for {benches} benches, 10 % spare", f"{digits(for_benches(plan, benches), 3)} mL"))
+    return list(rows)
+
+
+def how_much_solvent(form: Form, house: House) -> Answer:
+    """Hot solvent, flask, ceiling, what too much costs."""
+    plan, curve, source = _planned(form, house)
+    benches = form.whole("benches")
+    form.check()
+    typical = f"{TEACHING[0]:.0%} to {TEACHING[1]:.0%} is typical".replace("%", " %")
+    answer = Answer(f"Solubility {source}; between its points ln S is straight in 1/T.")
+    answer.large = [
+        Large("maximum recovery", round_to(100 * plan.ceiling, 1), "%", typical),
+        Large("hot solvent", digits(plan.volume, 3), "mL", f"least {digits(plan.least, 3)} mL"),
+    ]
+    answer.head = ("solvent", "maximum recovery")
+    answer.rows = _flask_rows(plan, curve.at(plan.cold), benches)
     if not plan.crystallizes:
         answer.remarks.append(("stop", "It never becomes saturated, so nothing can crystallize. Use less solvent."))
     elif plan.volume > GREEDY * plan.least:
         answer.remarks.append(
             ("caution", "More than 50 % too much solvent: the mother liquor keeps more product dissolved.")
         )
-    answer.working = [
-        WorkingLine(
-            "least hot solvent", f"100 × {digits(mass, 3)} g ÷ {digits(curve.at(hot), 3)} = {digits(plan.least, 3)} mL"
-        ),
-        WorkingLine(
-            "stays in the mother liquor",
-            f"{digits(s_cold, 3)} × {digits(plan.volume, 3)} ÷ 100 = {digits(plan.liquor, 3)} g",
-        ),
-        WorkingLine(
-            "ceiling",
-            f"1 − {digits(s_cold, 3)} × ({digits(plan.volume, 3)} + {digits(wash, 2)}) ÷ "
-            f"(100 × {digits(mass, 3)}) = {round_to(100 * plan.ceiling, 1)} %",
-        ),
-        WorkingLine("enthalpy of solution, from the slope", f"{digits(curve.heat, 2)} kJ/mol"),
-    ]
+    answer.working = working_of(plan, curve)
     answer.steps = [
         "Add chips first, then the solvent in portions, each to the boil.",
         "Add charcoal only off the boil.",
         "Cool slowly, undisturbed; then in ice with water. Hot glass looks cold; local rules decide.",
     ]
-    shown = draw_curve(curve, plan)
-    solid = form.text("solid") or "the solid"
-    answer.drawing = fragment(
-        "calculators/solubility.html",
-        SolubilityShown(curve=shown, solid=solid, solvent=form.text("solvent") or "water"),
-    )
+    solid, solvent = form.text("solid") or "the solid", form.text("solvent") or "water"
+    shown = SolubilityShown(curve=draw_curve(curve, plan), solid=solid, solvent=solvent)
+    answer.drawing = fragment("calculators/solubility.html", shown)
     return answer
 
 
@@ -209,7 +186,7 @@ def which_solvent(form: Form, house: House) -> Answer:
     return answer
 
 
-def _standards(text: str) -> list[Standard]:
+def _standards(text: str) -> list[StandardIn]:
     found = []
     for line in text.splitlines():
         if not line.strip():
@@ -219,60 +196,67 @@ def _standards(text: str) -> list[Standard]:
             raise Unreadable(
                 f"“{line.strip()[:30]}” is not clear: enter a standard, its melting point and what was read."
             )
-        found.append(Standard(match[1], parse_number(match[2])[0], parse_number(match[3])[0]))
+        published, read = (parse_number(number)[0] for number in match.groups()[1:])
+        found.append(asked(StandardIn, name=match[1], published=published, read=read))
     return found
+
+
+def _range(form: Form, field: str) -> Range:
+    try:
+        return read_range(form.text(field))
+    except Unreadable as unreadable:
+        raise FieldErrors({field: str(unreadable)}) from unreadable
+
+
+def _published(form: Form, house: House, solid: str) -> tuple[float, str]:
+    """The melting point to hold it against, °C, and where it is from."""
+    typed = form.number("published")
+    form.check()
+    if typed is not None:
+        return typed, "as typed"
+    item = known_as(house.shelf, solid, ("substance",))
+    known = item.number("melts") if item is not None else None
+    if item is None or known is None:
+        raise FieldErrors({"published": "The reference data has no melting point for it: enter the published one."})
+    return known, f"reference data: {item.values['melts'].source}"
 
 
 def what_it_melts_like(form: Form, house: House) -> Answer:
     """A melting range against the published value, corrected by standards, with a mixed one if there is one."""
-    try:
-        seen = read_range(form.text("range"))
-    except Unreadable as unreadable:
-        raise FieldErrors({"range": str(unreadable)}) from unreadable
-    solid, published, rate = form.text("solid") or "the substance", form.number("published"), form.number("rate")
-    form.check()
-    item = known_as(house.shelf, solid, ("substance",))
-    where = "as typed"
-    if published is None and item is not None and item.number("melts") is not None:
-        published, where = item.number("melts"), f"reference data: {item.values['melts'].source}"
-    if published is None:
-        raise FieldErrors({"published": "The reference data has no melting point for it: enter the published one."})
+    seen, solid, rate = _range(form, "range"), form.text("solid") or "the substance", form.number("rate")
+    published, where = _published(form, house, solid)
+    mixed = _range(form, "mixed") if form.text("mixed") else None
     try:
         standards = _standards(form.text("standards"))
     except Unreadable as unreadable:
         raise FieldErrors({"standards": str(unreadable)}) from unreadable
-    true = corrected(seen, standards)
-    verdict = rate_range(true, published, solid)
-    answer = Answer(f"{verdict.says} {verdict.because}")
+    question = asked(
+        MeltingIn,
+        range=(seen.starts, seen.ends),
+        what=solid,
+        published=published,
+        rate=rate,
+        standards=standards,
+        mixed=(mixed.starts, mixed.ends) if mixed is not None else None,
+    )
+    found = melting(question)
+    true = Range(*found.range)
+    answer = Answer(f"{found.says} {found.because}")
     answer.large = [Large("melts", true.shown, "°C", f"width {round_to(true.width, 1)} °C")]
     answer.rows = [("published", f"{round_to(published, 1)} °C, {where}")]
     if standards:
-        off = correction(seen.starts, standards)
-        answer.rows.append(("read", f"{seen.shown} °C, corrected by {round_to(off, 1)} °C there"))
-    if verdict.level != "good":
-        answer.remarks.append((verdict.level, verdict.do or verdict.because))
-    if too_fast(rate):
+        answer.rows.append(("read", f"{seen.shown} °C, corrected by {round_to(found.correction, 1)} °C there"))
+    if found.level != "good":
+        answer.remarks.append((found.level, found.do or found.because))
+    if found.too_fast:
         answer.remarks.append(
             ("note", "Heated too fast: the range reads too high and too wide. Repeat at 1 to 2 °C a minute.")
         )
-    _mixed(form, standards, true, answer)
+    if found.mixed is not None:
+        answer.rows.append(("mixed with the reference", f"{Range(*found.mixed).shown} °C"))
+        same = ("good", "Unchanged by mixing: the same compound.")
+        answer.remarks.append(same if found.same else ("caution", "Lowered by mixing: a different compound."))
     return answer
-
-
-def _mixed(form: Form, standards: list[Standard], alone: Range, answer: Answer) -> None:
-    if not form.text("mixed"):
-        return
-    try:
-        mixed = corrected(read_range(form.text("mixed")), standards)
-    except Unreadable as unreadable:
-        raise FieldErrors({"mixed": str(unreadable)}) from unreadable
-    same = same_by_mixing(alone, mixed)
-    answer.rows.append(("mixed with the reference", f"{mixed.shown} °C"))
-    answer.remarks.append(
-        ("good", "Unchanged by mixing: the same compound.")
-        if same
-        else ("caution", "Lowered by mixing: a different compound.")
-    )
 
 
 CRYSTALS: tuple[Sum, ...] = (

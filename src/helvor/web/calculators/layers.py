@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TypeVar
@@ -18,13 +17,14 @@ from helvor.core.laws.extraction.acid_base import (
     two_from_pka,
 )
 from helvor.core.laws.extraction.acid_base import reagent as reagent_water
-from helvor.core.laws.extraction.distribution import from_trial, left, limit, portions_for, splits
+from helvor.core.laws.extraction.distribution import from_trial
 from helvor.core.laws.extraction.drying import AGENT, AGENTS, OF_FULL, agent_for
 from helvor.core.laws.extraction.layers import FILL, funnel_for, settle
 from helvor.core.laws.extraction.reflux import FULL, NEARLY_EMPTY, flask_for
 from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Unreadable, digits, parse, round_to
 from helvor.core.quantities.working import WorkingLine
+from helvor.core.techniques.extraction.calculators import PortionsIn, portions
 from helvor.core.techniques.extraction.read import read_liquid, read_part
 from helvor.core.techniques.extraction.scheme import Part, Proposed, propose
 from helvor.core.techniques.registered import TECHNIQUES
@@ -183,65 +183,48 @@ def how_many(form: Form, house: House) -> Answer:
     """What is left after each portion, and how many for a wanted part."""
     ratio, working, remarks = _ratio(form)
     feed, total = number_of(form, "feed", "The volume"), number_of(form, "total", "The volume")
-    wanted = number_of(form, "wanted", "The fraction", 99.0)
+    wanted, back, second = number_of(form, "wanted", "The fraction", 99.0), form.number("wash"), form.number("second")
     form.check()
+    if second is not None and second <= 0:
+        raise FieldErrors({"second": "Enter the other D above 0."})
     try:
-        found = splits(ratio, feed, total)
-        needed = portions_for(ratio, feed, total / 3, wanted / 100)
+        found = portions(
+            PortionsIn(
+                d=ratio, feed_ml=feed, total_ml=total, wanted=wanted / 100, second_d=second, wash_ml=back or None
+            )
+        )
     except Unreadable as unreadable:
         raise FieldErrors({"d" if "D" in str(unreadable) else "wanted": str(unreadable)}) from unreadable
-    least = limit(ratio, feed, total)
-    school = house.rules["portions"]
-    three = found[2]
+    school, third = house.rules["portions"], digits(total / 3, 3)
     answer = Answer(f"House rule: {school.words}, as {school.why}.", working=working, remarks=remarks)
-    answer.large = [Large("extracted by three", digits(100 * three.out, 3), "%", f"3 × {digits(three.portion, 3)} mL")]
-    if needed is not None:
-        use = f"{digits(needed * total / 3, 3)} mL of solvent"
-        answer.large.append(Large(f"portions of {digits(total / 3, 3)} mL for {wanted:g} %", str(needed), "", use))
+    answer.large = [Large("extracted by three", digits(100 * (1 - found.left[2]), 3), "%", f"3 × {third} mL")]
+    if found.needed is not None:
+        use = f"{digits(found.needed * total / 3, 3)} mL of solvent"
+        answer.large.append(Large(f"portions of {third} mL for {wanted:g} %", str(found.needed), "", use))
     else:
         answer.remarks.append(
             ("caution", f"{wanted:g} % would need more than 50 portions: change the solvent or the pH.")
         )
     answer.head = ("portions", "each, mL", "left, %", "out, %")
     answer.rows = [
-        (str(one.times), digits(one.portion, 3), digits(100 * one.left, 2), digits(100 * one.out, 4)) for one in found
+        (str(times), digits(total / times, 3), digits(100 * left, 2), digits(100 * (1 - left), 4))
+        for times, left in enumerate(found.left, 1)
     ]
-    answer.rows.append(("limit", "", digits(100 * least, 2), digits(100 * (1 - least), 4)))
-    answer.working.append(
-        WorkingLine(
-            "left after three = (1 ÷ (1 + D·V ÷ V₀))³",
-            f"(1 ÷ (1 + {digits(ratio, 3)} × {digits(three.portion, 3)} ÷ {feed:g}))³ = {digits(three.left, 3)}",
-        )
-    )
-    back = form.number("wash")
-    form.check()
-    if back:
-        lost = 1 - left(1 / ratio, total, back)
-        answer.rows.append(("a wash with", f"{back:g}", "removes again, %", digits(100 * lost, 2)))
-        answer.working.append(
-            WorkingLine(
-                "the extracts washed with the first liquid lose 1 − 1 ÷ (1 + V ÷ (D·V_extracts))",
-                f"{digits(100 * lost, 2)} %",
-            )
-        )
-    second = form.number("second")
-    form.check()
-    if second is not None:
-        if second <= 0:
-            raise FieldErrors({"second": "Enter the other D above 0."})
-        other = left(second, feed, total / 3, 3)
+    answer.rows.append(("limit", "", digits(100 * found.limit, 2), digits(100 * (1 - found.limit), 4)))
+    if back and found.washed_back is not None:
+        answer.rows.append(("a wash with", f"{back:g}", "removes again, %", digits(100 * found.washed_back, 2)))
+    answer.working += [WorkingLine(*line) for line in found.working]
+    if found.along is not None and found.factor is not None and found.best_ratio is not None:
         answer.remarks.append(
             (
                 "note",
-                f"It also extracts {digits(100 * (1 - other), 2)} % of the other; separation factor β = "
-                f"{digits(ratio / second, 2)}. One step separates them best with a volume of "
-                f"{digits(feed / math.sqrt(ratio * second), 2)} mL.",
+                f"It also extracts {digits(100 * found.along, 2)} % of the other; separation factor β = "
+                f"{digits(found.factor, 2)}. One step separates them best with a volume of "
+                f"{digits(feed * found.best_ratio, 2)} mL.",
             )
         )
-    answer.drawing = fragment(
-        "calculators/charts.html",
-        ChartsShown(split=split_chart({"left": [s.left for s in found]}, total, 3), over_ph=None),
-    )
+    chart = split_chart({"left": found.left}, total, 3)
+    answer.drawing = fragment("calculators/charts.html", ChartsShown(split=chart, over_ph=None))
     return answer
 
 

@@ -6,15 +6,6 @@ from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
 from helvor.core.classroom.prep.plates import stream_of
-from helvor.core.laws.column.sizing import (
-    ColumnDraft,
-    GravityDraft,
-    Suitability,
-    draft,
-    for_class,
-    gravity,
-    suitability,
-)
 from helvor.core.laws.planar.arrival import read_readings, rise, stopping_line
 from helvor.core.laws.planar.eluent import parse_eluent
 from helvor.core.laws.planar.prepare import (
@@ -34,10 +25,11 @@ from helvor.core.laws.planar.tune import Line, Point, best_gap, fit, hint, law_f
 from helvor.core.quantities.reading import Estimate, Unreadable, digits, parse_number, round_to, round_up_to
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.step_kinds import WASTE
+from helvor.core.techniques.column.calculators import ColumnDraftIn, ColumnDraftOut, draft_column
 from helvor.core.techniques.planar.plate import PHASES
 from helvor.shelf.shelf import known_as
 from helvor.shelf.solvents import boiling_points_of, solvents_of
-from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, number_of
+from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, asked, number_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.rendering import fragment
 
@@ -382,89 +374,97 @@ def cutting(form: Form, house: House) -> Answer:
     return answer
 
 
-def _gravity(form: Form, sample: float, fits: Suitability, answer: Answer) -> None:
-    """A gravity column into the answer, from the bores that the stockroom has."""
-    try:
-        bores = [parse_number(text)[0] for text in form.text("bores").replace(",", " ").split()]
-        plan = gravity(sample, fits, bores, form.number("flow"))
-    except Unreadable as unreadable:
-        raise FieldErrors({"sample": str(unreadable)}) from unreadable
+def _draft_asked(form: Form) -> tuple[ColumnDraftIn, str]:
+    """The two Rf, the sample and the column, as the form says; and the waste stream of the eluent.
+
+    Raises:
+        FieldErrors: with one sentence a field.
+    """
+    first, second = number_of(form, "rf_fast", "The faster Rf"), number_of(form, "rf_slow", "The slower Rf")
+    sample, benches, flow = form.number("sample"), form.whole("benches"), form.number("flow")
     form.check()
-    answer.head = ("first plan", "")
-    answer.rows = [
-        ("inside diameter", f"{digits(plan.bore, 3)} mm"),
-        ("bed", f"{digits(plan.bed / 10, 2)} cm"),
-        ("silica", f"{digits(plan.silica, 2)} g"),
-        ("slurry", f"about {digits(plan.slurry, 2)} mL"),
-        ("column volume", f"{digits(plan.column_volume, 2)} mL"),
-        ("eluent, packing too", f"{digits(plan.eluent, 2)} mL"),
-        ("fractions", f"{plan.fractions} of {digits(plan.fraction)} mL"),
-        *([("time", f"about {digits(plan.minutes, 2)} min")] if plan.minutes is not None else []),
-    ]
-    _for_class(form, plan, answer)
-
-
-def _for_class(form: Form, plan: ColumnDraft | GravityDraft, answer: Answer) -> None:
-    """What the class takes and throws away, into the answer."""
-    benches = form.whole("benches")
     stream = ""
     if form.text("eluent"):
         try:
             stream = WASTE[stream_of(parse_eluent(form.text("eluent")))]
         except Unreadable as unreadable:
             raise FieldErrors({"eluent": str(unreadable)}) from unreadable
-    form.check()
-    if benches:
-        whole = for_class(plan, benches)
-        eluent, silica = f"{digits(whole.eluent, 3)} mL", f"{digits(whole.silica, 3)} g"
-        answer.rows += [
-            (f"for {benches} benches, a tenth to spare", f"{silica} silica, {eluent} eluent, {whole.tubes} tubes"),
-            ("waste", f"{eluent} {stream or 'by its stream'}; {silica} {WASTE['silica']}"),
-        ]
+    gravity = form.text("kind") == "gravity"
+    try:
+        bores = [parse_number(text)[0] for text in form.text("bores").replace(",", " ").split()] if gravity else []
+    except Unreadable as unreadable:
+        raise FieldErrors({"bores": str(unreadable)}) from unreadable
+    question = asked(
+        ColumnDraftIn,
+        rf=(first, second),
+        sample_mg=sample,
+        kind="gravity" if gravity else "flash",
+        bores_mm=bores,
+        flow_ml_min=flow if gravity else None,
+        benches=benches or None,
+    )
+    return question, stream
+
+
+def _draft_rows(plan: ColumnDraftOut, question: ColumnDraftIn, stream: str) -> list[tuple[str, ...]]:
+    """A first plan of a column, and what a class takes and throws away."""
+    if plan.bed_mm is None or plan.fraction_ml is None:
+        return []
+    rough = 3 if plan.slurry_ml is not None else None
+
+    def size(value: float | None, most: int | None = None) -> str:
+        return digits(value or 0.0, most) if most is not None else digits(value or 0.0)
+
+    rows = [
+        ("inside diameter", f"{size(plan.diameter_mm, rough)} mm"),
+        ("bed", f"{size(plan.bed_mm / 10, 2 if rough else None)} cm"),
+        ("silica", f"{size(plan.silica_g, 2)} g"),
+    ]
+    if plan.slurry_ml is not None:
+        rows.append(("slurry", f"about {size(plan.slurry_ml, 2)} mL"))
+    rows += [
+        ("column volume", f"{size(plan.column_volume_ml, 2)} mL"),
+        ("eluent, packing too", f"{size(plan.eluent_ml, 2)} mL"),
+        ("fractions", f"{plan.fractions} of {size(plan.fraction_ml)} mL"),
+    ]
+    if plan.minutes is not None:
+        rows.append(("time", f"about {size(plan.minutes, 2)} min"))
+    if question.benches is not None:
+        eluent, silica = f"{size(plan.class_eluent_ml, 3)} mL", f"{size(plan.class_silica_g, 3)} g"
+        provide = f"{silica} silica, {eluent} eluent, {plan.class_tubes} tubes"
+        rows.append((f"for {question.benches} benches, a tenth to spare", provide))
+        rows.append(("waste", f"{eluent} {stream or 'by its stream'}; {silica} {WASTE['silica']}"))
+    return list(rows)
 
 
 def to_column(form: Form, house: House) -> Answer:
     """Whether an eluent suits a column, and a first plan of it."""
-    first, second = number_of(form, "rf_fast", "The faster Rf"), number_of(form, "rf_slow", "The slower Rf")
-    sample = form.number("sample")
-    form.check()
+    question, stream = _draft_asked(form)
     try:
-        fits = suitability(first, second)
+        plan = draft_column(question)
     except Unreadable as unreadable:
-        raise FieldErrors({"rf_fast": str(unreadable)}) from unreadable
-    answer = Answer(fits.says)
+        field = "sample" if "sample" in str(unreadable).casefold() or question.kind == "gravity" else "rf_fast"
+        raise FieldErrors({field: str(unreadable)}) from unreadable
+    fast, slow = max(question.rf), min(question.rf)
+    answer = Answer(plan.says)
     answer.large = [
-        Large("peaks apart by", round_to(fits.delta_cv, 1), "column volumes", f"ΔRf {round_to(fits.delta, 2)}"),
-        Large("peaks after", f"{round_to(1 / fits.rf_fast, 1)} and {round_to(1 / fits.rf_slow, 1)}", "column volumes"),
+        Large("peaks apart by", round_to(plan.delta_cv, 1), "column volumes", f"ΔRf {round_to(plan.delta_rf, 2)}"),
+        Large("peaks after", f"{round_to(1 / fast, 1)} and {round_to(1 / slow, 1)}", "column volumes"),
     ]
-    if fits.level != "good":
-        answer.remarks.append((fits.level, fits.says))
-        answer.says = f"ΔRf {round_to(fits.delta, 2)}, {round_to(fits.delta_cv, 1)} column volumes between the peaks."
-    answer.working = [
-        WorkingLine(
-            "ΔCV", f"1 ÷ {round_to(fits.rf_slow, 2)} − 1 ÷ {round_to(fits.rf_fast, 2)} = {round_to(fits.delta_cv, 2)}"
+    if plan.level != "good":
+        answer.remarks.append((plan.level, plan.says))
+        answer.says = (
+            f"ΔRf {round_to(plan.delta_rf, 2)}, {round_to(plan.delta_cv, 1)} column volumes between the peaks."
         )
-    ]
-    if sample is not None and form.text("kind") == "gravity":
-        _gravity(form, sample, fits, answer)
-    elif sample is not None:
-        try:
-            plan = draft(sample, fits)
-        except Unreadable as unreadable:
-            raise FieldErrors({"sample": str(unreadable)}) from unreadable
+    apart = f"1 ÷ {round_to(slow, 2)} − 1 ÷ {round_to(fast, 2)} = {round_to(plan.delta_cv, 2)}"
+    answer.working = [WorkingLine("ΔCV", apart)]
+    answer.rows = _draft_rows(plan, question, stream)
+    if answer.rows:
         answer.head = ("first plan", "")
-        answer.rows = [
-            ("inside diameter", f"{digits(plan.diameter)} mm"),
-            ("bed", f"{digits(plan.bed / 10)} cm"),
-            ("silica", f"{digits(plan.silica, 2)} g"),
-            ("column volume", f"{digits(plan.column_volume, 2)} mL"),
-            ("eluent, packing too", f"{digits(plan.eluent, 2)} mL"),
-            ("fractions", f"{plan.fractions} of {digits(plan.fraction)} mL"),
-        ]
-        _for_class(form, plan, answer)
+    if plan.by_table is not None:
         how = "from the table" if plan.by_table else "from 1/Rf, because these Rf values differ from the table's 0.35"
         answer.working.append(WorkingLine("Eluent", how))
-    if sample is not None:
+    if question.sample_mg is not None:
         answer.steps = [
             "Handle silica in the hood: its dust harms the lungs.",
             "Pack as a slurry without bubbles; never let the liquid fall below the silica.",

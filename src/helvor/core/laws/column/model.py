@@ -209,10 +209,19 @@ def in_tubes(band: Band, ends: Sequence[float]) -> list[float]:
 
 
 def resolution(first: Band, second: Band) -> float | None:
-    """Rs = ΔV ÷ 2(σ₁ + σ₂), None where one never leaves. Source: its definition for Gaussians."""
+    """Rs of two bands, None where one never leaves."""
     if first.volume is None or second.volume is None:
         return None
-    return abs(second.volume - first.volume) / (2 * (first.sigma + second.sigma))
+    return resolution_of((first.volume, first.sigma), (second.volume, second.sigma))
+
+
+def resolution_of(first: tuple[float, float], second: tuple[float, float]) -> float:
+    """Rs = ΔV ÷ 2(σ₁ + σ₂) of two peaks, each its volume and σ, mL. Source: its definition for Gaussians.
+
+    >>> resolution_of((50, 5), (70, 5))
+    1.0
+    """
+    return abs(second[0] - first[0]) / (2 * (first[1] + second[1]))
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,7 +17,8 @@ from dataclasses import dataclass
 from helvor.core.laws.crystallization.solubility import Curve
 from helvor.core.laws.extraction.reflux import flask_for
 from helvor.core.laws.spare import SUM_SPARE
-from helvor.core.quantities.reading import Unreadable
+from helvor.core.quantities.reading import Unreadable, digits, round_to
+from helvor.core.quantities.working import WorkingLine
 
 EXTRA = (0.10, 0.25)
 """More solvent for a hot filtration, as parts of the least (Recryst 2)."""
@@ -162,3 +163,16 @@ def for_benches(plan: Recrystallization, benches: int) -> float:
 def by_volume(plan: Recrystallization, cold: float, volumes: Sequence[float]) -> list[tuple[float, float]]:
     """The ceiling at other volumes, mL → 0 to 1: what too much solvent costs. *cold*: g in 100 mL."""
     return [(volume, ceiling(plan.mass, volume, plan.wash, cold)) for volume in volumes]
+
+
+def working_of(plan: Recrystallization, curve: Curve) -> list[WorkingLine]:
+    """The arithmetic of a plan in words."""
+    mass, whole, cold = digits(plan.mass, 3), digits(plan.volume, 3), digits(curve.at(plan.cold), 3)
+    least = f"100 × {mass} g ÷ {digits(curve.at(plan.hot), 3)} = {digits(plan.least, 3)} mL"
+    ceiling_ = f"1 − {cold} × ({whole} + {digits(plan.wash, 2)}) ÷ (100 × {mass}) = {round_to(100 * plan.ceiling, 1)} %"
+    return [
+        WorkingLine("least hot solvent", least),
+        WorkingLine("stays in the mother liquor", f"{cold} × {whole} ÷ 100 = {digits(plan.liquor, 3)} g"),
+        WorkingLine("ceiling", ceiling_),
+        WorkingLine("enthalpy of solution, from the slope", f"{digits(curve.heat, 2)} kJ/mol"),
+    ]

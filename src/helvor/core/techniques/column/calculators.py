@@ -26,7 +26,7 @@ class ColumnDraftIn(Asked):
 
 
 class ColumnDraftOut(BaseModel):
-    """Whether it suits, ΔCV, and a first plan: mm, g, mL."""
+    """Whether it suits, ΔCV, and a first plan: mm, g, mL; whether a flash column's eluent is from the table."""
 
     level: str
     says: str
@@ -40,6 +40,8 @@ class ColumnDraftOut(BaseModel):
     fraction_ml: float | None = None
     fractions: int | None = None
     minutes: float | None = None
+    slurry_ml: float | None = None
+    by_table: bool | None = None
     class_silica_g: float | None = None
     class_eluent_ml: float | None = None
     class_tubes: int | None = None
@@ -47,30 +49,17 @@ class ColumnDraftOut(BaseModel):
 
 def draft_column(asked: ColumnDraftIn) -> ColumnDraftOut:
     """From two Rf to a first plan of a flash or gravity column."""
-    fit_ = suitability(*asked.rf)
-    out: dict[str, Any] = {
-        "level": fit_.level,
-        "says": fit_.says,
-        "delta_rf": fit_.delta,
-        "delta_cv": fit_.delta_cv,
-    }
-    planned: ColumnDraft | GravityDraft | None = None
+    fits = suitability(*asked.rf)
+    out: dict[str, Any] = {"level": fits.level, "says": fits.says, "delta_rf": fits.delta, "delta_cv": fits.delta_cv}
+    plan: ColumnDraft | GravityDraft | None = None
     if asked.sample_mg is not None and asked.kind == "gravity":
-        planned = by_gravity = gravity(asked.sample_mg, fit_, asked.bores_mm, asked.flow_ml_min)
-        out |= {
-            "diameter_mm": by_gravity.bore,
-            "bed_mm": by_gravity.bed,
-            "silica_g": by_gravity.silica,
-            "column_volume_ml": by_gravity.column_volume,
-            "eluent_ml": by_gravity.eluent,
-            "fraction_ml": by_gravity.fraction,
-            "fractions": by_gravity.fractions,
-            "minutes": by_gravity.minutes,
-        }
+        plan = by_gravity = gravity(asked.sample_mg, fits, asked.bores_mm, asked.flow_ml_min)
+        out |= {"diameter_mm": plan.bore, "minutes": by_gravity.minutes, "slurry_ml": by_gravity.slurry}
     elif asked.sample_mg is not None:
-        planned = plan = draft(asked.sample_mg, fit_)
+        plan = flash = draft(asked.sample_mg, fits)
+        out |= {"diameter_mm": flash.diameter, "by_table": flash.by_table}
+    if plan is not None:
         out |= {
-            "diameter_mm": plan.diameter,
             "bed_mm": plan.bed,
             "silica_g": plan.silica,
             "column_volume_ml": plan.column_volume,
@@ -78,9 +67,9 @@ def draft_column(asked: ColumnDraftIn) -> ColumnDraftOut:
             "fraction_ml": plan.fraction,
             "fractions": plan.fractions,
         }
-    if asked.benches is not None and planned is not None:
-        whole = for_class(planned, asked.benches)
-        out |= {"class_silica_g": whole.silica, "class_eluent_ml": whole.eluent, "class_tubes": whole.tubes}
+        if asked.benches is not None:
+            whole = for_class(plan, asked.benches)
+            out |= {"class_silica_g": whole.silica, "class_eluent_ml": whole.eluent, "class_tubes": whole.tubes}
     return ColumnDraftOut(**out)
 
 
@@ -108,12 +97,14 @@ class ElutionIn(Asked):
 
 
 class BandOut(BaseModel):
-    """Where a compound leaves, mL (null: never), its σ and tail, mL, mg in each tube; how far down it is."""
+    """Where a compound leaves, from and to, mL (null: never); σ and tail, mL, mg in each tube; how far down it is."""
 
     name: str
     ml: float | None
     sigma_ml: float
     tail_ml: float
+    from_ml: float | None
+    to_ml: float | None
     mg: list[float]
     place: float | None
 
@@ -126,7 +117,7 @@ class ElutionOut(BaseModel):
     resolution: list[float | None]
 
 
-def what_comes_when(asked: ElutionIn) -> ElutionOut:
+def elution(asked: ElutionIn) -> ElutionOut:
     """Gaussian elution with steps, sample volume and overload."""
     v_m = column_volume(asked.bore_mm, asked.bed_mm)
     compounds = [Compound(c.name, c.mg, tuple(c.rf)) for c in asked.compounds]
@@ -142,6 +133,8 @@ def what_comes_when(asked: ElutionIn) -> ElutionOut:
                 ml=band.volume,
                 sigma_ml=band.sigma,
                 tail_ml=band.tail,
+                from_ml=band.span[0] if band.span is not None else None,
+                to_ml=band.span[1] if band.span is not None else None,
                 mg=in_tubes(band, ends),
                 place=place(asked.after_ml, asked.eluents_ml, one.rf, v_m) if asked.after_ml is not None else None,
             )

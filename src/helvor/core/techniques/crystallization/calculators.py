@@ -6,8 +6,16 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
-from helvor.core.laws.crystallization.melting import Range, Standard, corrected, rate_range, same_by_mixing, too_fast
-from helvor.core.laws.crystallization.plan import USUAL_EXTRA, by_volume, recrystallize
+from helvor.core.laws.crystallization.melting import (
+    Range,
+    Standard,
+    corrected,
+    correction,
+    rate_range,
+    same_by_mixing,
+    too_fast,
+)
+from helvor.core.laws.crystallization.plan import USUAL_EXTRA, by_volume, recrystallize, working_of
 from helvor.core.laws.crystallization.solubility import Curve, Point
 from helvor.core.laws.crystallization.solvents import Candidate, Tried, pairs, rank
 from helvor.core.quantities.asked import Asked, Name, NotNegative, Positive
@@ -71,6 +79,7 @@ class PlanOut(BaseModel):
     second_crop_g: float
     impurity_g: float | None
     at_ml: list[tuple[float, float]]
+    working: list[tuple[str, str]]
 
 
 def plan(asked: PlanIn) -> PlanOut:
@@ -98,6 +107,7 @@ def plan(asked: PlanIn) -> PlanOut:
         second_crop_g=found.boiled,
         impurity_g=found.impurity,
         at_ml=by_volume(found, curve.at(asked.cold), asked.at_ml),
+        working=[(line.what, line.shown) for line in working_of(found, curve)],
     )
 
 
@@ -178,15 +188,21 @@ class MeltingIn(Asked):
 
 
 class MeltingOut(BaseModel):
-    """The corrected range, which case it is, in words; whether mixing leaves it unchanged."""
+    """The corrected range, and the correction where it starts, °C; which case it is, in words, and what to do.
+
+    Also whether it was heated too fast; whether mixing leaves it unchanged, and the mixed range.
+    """
 
     range: tuple[float, float]
     code: str
     level: str
     says: str
     because: str
+    do: str
+    correction: float
     too_fast: bool
     same: bool | None
+    mixed: tuple[float, float] | None
 
 
 def melting(asked: MeltingIn) -> MeltingOut:
@@ -194,15 +210,16 @@ def melting(asked: MeltingIn) -> MeltingOut:
     standards = [Standard(one.name, one.published, one.read) for one in asked.standards]
     true = corrected(Range(*asked.range), standards)
     verdict = rate_range(true, asked.published, asked.what)
-    same = None
-    if asked.mixed is not None:
-        same = same_by_mixing(true, corrected(Range(*asked.mixed), standards))
+    mixed = corrected(Range(*asked.mixed), standards) if asked.mixed is not None else None
     return MeltingOut(
         range=(true.starts, true.ends),
         code=verdict.code,
         level=verdict.level,
         says=verdict.says,
         because=verdict.because,
+        do=verdict.do,
+        correction=correction(asked.range[0], standards) if standards else 0.0,
         too_fast=too_fast(asked.rate),
-        same=same,
+        same=same_by_mixing(true, mixed) if mixed is not None else None,
+        mixed=(mixed.starts, mixed.ends) if mixed is not None else None,
     )

@@ -36,7 +36,7 @@ from helvor.core.laws.extraction.reflux import boiled, flask_for
 from helvor.core.laws.extraction.solutions import molar_density, solution_density
 from helvor.core.quantities.asked import Asked, NotNegative, Positive, Typed
 from helvor.core.quantities.formula import molar_mass
-from helvor.core.quantities.reading import Unreadable
+from helvor.core.quantities.reading import Unreadable, digits
 from helvor.core.techniques.extraction.read import LiquidOf, read_liquid
 
 Ph = Annotated[float, Field(ge=-2, le=16, allow_inf_nan=False)]
@@ -137,6 +137,7 @@ class PortionsOut(BaseModel):
     parts both best; of a wash of the extracts the part that it takes back.
     """
 
+    working: list[tuple[str, str]]
     left: list[float]
     limit: float
     left_with_clinging: list[float]
@@ -155,6 +156,7 @@ def portions(asked: PortionsIn) -> PortionsOut:
         for one in found
     ]
     third = asked.total_ml / 3
+    washed_back = 1 - left(1 / asked.d, asked.total_ml, asked.wash_ml) if asked.wash_ml is not None else None
     both = selectivity(asked.d, asked.second_d, asked.feed_ml, third, 3) if asked.second_d is not None else None
     return PortionsOut(
         left=[one.left for one in found],
@@ -164,8 +166,20 @@ def portions(asked: PortionsIn) -> PortionsOut:
         along=both.second if both else None,
         factor=both.factor if both else None,
         best_ratio=best_ratio(asked.d, asked.second_d) if asked.second_d is not None else None,
-        washed_back=1 - left(1 / asked.d, asked.total_ml, asked.wash_ml) if asked.wash_ml is not None else None,
+        washed_back=washed_back,
+        working=_portions_working(asked, found[2].left, washed_back),
     )
+
+
+def _portions_working(asked: PortionsIn, three: float, washed_back: float | None) -> list[tuple[str, str]]:
+    """The arithmetic of three portions, and of a wash of the extracts."""
+    third = digits(asked.total_ml / 3, 3)
+    arithmetic = f"(1 ÷ (1 + {digits(asked.d, 3)} × {third} ÷ {asked.feed_ml:g}))³ = {digits(three, 3)}"
+    lines = [("left after three = (1 ÷ (1 + D·V ÷ V₀))³", arithmetic)]
+    if washed_back is not None:
+        what = "the extracts washed with the first liquid lose 1 − 1 ÷ (1 + V ÷ (D·V_extracts))"
+        lines.append((what, f"{digits(100 * washed_back, 2)} %"))
+    return lines
 
 
 class TrialIn(Asked):
