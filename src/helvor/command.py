@@ -26,7 +26,7 @@ from psycopg.conninfo import conninfo_to_dict
 
 from helvor import demo
 from helvor.exchange.device_line import At as Instrument
-from helvor.notebook import accounts, backup, pages, people, rights
+from helvor.notebook import accounts, backup, page_lists, pages, people, rights
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.migrate import EditedMigration, is_current, migrate
 from helvor.notebook.server import (
@@ -246,7 +246,7 @@ def run_password(options: argparse.Namespace) -> None:
 def run_rebuild(options: argparse.Namespace) -> None:
     """Rebuild what the class boards show."""
     with _database(DATABASE, fresh=False) as at, _own(at) as conn:
-        say(f"{pages.rebuild_summaries(conn, eluotropic_rank())} pages recalculated.")
+        say(f"{page_lists.rebuild_summaries(conn, eluotropic_rank())} pages recalculated.")
 
 
 def run_backup(options: argparse.Namespace) -> None:

@@ -11,12 +11,13 @@ from jsonschema import Draft202012Validator
 
 from helvor import demo
 from helvor.core.record.entry import Problem
+from helvor.core.record.house_rules import HouseRules
 from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.exchange import records
 from helvor.exchange.records import BadRecord, ClassRecord, RunRecord, read_record
-from helvor.notebook import accounts, classes, pages, whole_class
+from helvor.notebook import accounts, classes, page_rows, pages, whole_class
 from helvor.notebook.database import connect
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from tests.core.runs import page_of
 from tests.notebook.people import plate_with_lane, procedure_in_use, run_of, teacher, type_in
@@ -79,13 +80,13 @@ LINES = st.lists(
 def test_a_generated_run_reads_back_as_it_was_written(said):
     """Out and in through the text of the file, without a database: the same entries, so the same worksheet."""
     entries = page_of(*said)
-    sheet = PAGE_KINDS["run"].work_out(entries, pages.HouseRules(), RANK)
-    page = pages.Page(uuid4(), "run", 1, NOW, uuid4(), 3, uuid4(), "A-1", "", "Blank run", pages.HouseRules())
+    sheet = PAGE_KINDS["run"].work_out(entries, HouseRules(), RANK)
+    page = page_rows.Page(uuid4(), "run", 1, NOW, uuid4(), 3, uuid4(), "A-1", "", "Blank run", HouseRules())
     out = records.page_record(page, entries, sheet)
     Draft202012Validator(records.schema("run")).validate(json.loads(json.dumps(out)))
     back = records.entries_of(read_record(json.dumps(out)))
     assert back == entries
-    again = PAGE_KINDS["run"].work_out(back, pages.HouseRules(), RANK)
+    again = PAGE_KINDS["run"].work_out(back, HouseRules(), RANK)
     assert records.page_record(page, back, again) == out
 
 

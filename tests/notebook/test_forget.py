@@ -11,7 +11,8 @@ from helvor.core.engine.run.entries import Late, Noted
 from helvor.core.record.container import Moved
 from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook import classes, containers, files, forget, imports, joining, lab_log, pages
-from helvor.notebook.pages import Draft, NotYours
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from tests.notebook.people import run_of, teacher, type_in
 

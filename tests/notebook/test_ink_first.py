@@ -9,9 +9,10 @@ from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.record.entry import Problem
 from helvor.core.techniques.registered import PAGE_KINDS
-from helvor.notebook import forget, pages
+from helvor.notebook import forget, page_lists, page_rows, pages
 from helvor.notebook.database import connect
-from helvor.notebook.pages import Draft, EntryIdTaken, NotYours
+from helvor.notebook.page_errors import EntryIdTaken, NotYours
+from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from tests.notebook.people import all_at_once, run_of, teacher
 
@@ -40,7 +41,7 @@ def row(conn, page):
 @pytest.mark.parametrize("already_open", [True, False], ids=["in one statement", "under the lock"])
 def test_what_is_written_is_in_ink_and_its_summary_follows(conn, ida, run, already_open):
     if not already_open:
-        pages._ink._pages.clear()
+        page_rows.known_ink._pages.clear()
     before = row(conn, run)
     written = say(conn, ida, run, "done 1")
     assert (written.new, written.page.behind) == (1, True)
@@ -56,11 +57,11 @@ def test_what_is_written_is_in_ink_and_its_summary_follows(conn, ida, run, alrea
 def test_both_ways_of_writing_leave_the_same(conn, ida, run):
     say(conn, ida, run, "dish 32.514")
     quick = pages.open_page(conn, ida.account, run)[1][-1]
-    pages._ink._pages.clear()
+    page_rows.known_ink._pages.clear()
     say(conn, ida, run, "dish 32.514")
     careful = pages.open_page(conn, ida.account, run)[1][-1]
     assert careful == replace(quick, id=careful.id, seq=quick.seq + 1, at=careful.at)
-    pages._ink._pages.clear()
+    page_rows.known_ink._pages.clear()
     assert pages.open_page(conn, ida.account, run)[1][-2:] == [quick, careful]
 
 
@@ -119,7 +120,7 @@ def test_many_tablets_writing_at_once_lose_and_double_nothing(conn, ida, run, em
                 pages.keep_up(own, written.page, written.entries, RANK)
 
     all_at_once(work, 6)
-    pages._ink._pages.clear()
+    page_rows.known_ink._pages.clear()
     page, entries = pages.open_page(conn, ida.account, run)
     assert [entry.seq for entry in entries] == list(range(1, start + 48 + 1))
     assert len({entry.payload.words for entry in entries[start:]}) == 48
@@ -138,7 +139,7 @@ def test_a_late_summary_does_not_cover_a_newer_one(conn, ida, run):
 
 def test_after_a_power_cut_every_page_left_behind_catches_up(conn, ida, run):
     say(conn, ida, run, "done 1")
-    pages._ink._pages.clear()
+    page_rows.known_ink._pages.clear()
     assert pages.catch_up(conn, RANK) == 1
     assert row(conn, run)[1:] == (False, row(conn, run)[2])
     assert row(conn, run)[2]["done"] == 1
@@ -154,7 +155,7 @@ def test_a_page_that_cannot_be_worked_out_keeps_its_ink_and_says_so(conn, ida, r
         broken.setitem(PAGE_KINDS, "run", replace(PAGE_KINDS["run"], work_out=breaks))
         assert not pages.keep_up(conn, written.page, written.entries, RANK)
         assert say(conn, ida, run, "note still written").new == 1
-        assert pages.rebuild_summaries(conn, RANK) == 0, "and it keeps no other from being worked out again"
+        assert page_lists.rebuild_summaries(conn, RANK) == 0, "and it keeps no other from being worked out again"
         assert pages.catch_up(conn, RANK) == 0
     entries, behind, summary = row(conn, run)
     assert behind and summary["level"] == "stop" and "could not calculate this page" in summary["what"]

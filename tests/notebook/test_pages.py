@@ -9,9 +9,10 @@ from hypothesis import strategies as st
 
 from helvor.core.record.entry import Problem, Struck
 from helvor.core.techniques.planar import plate as planar
-from helvor.notebook import classes, pages
+from helvor.notebook import classes, page_lists, pages
 from helvor.notebook.database import connect
-from helvor.notebook.pages import Draft, EntryIdTaken, NotYours
+from helvor.notebook.page_errors import EntryIdTaken, NotYours
+from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from tests.core.plates import mm
 from tests.notebook.people import all_at_once, plate_with_lane, start, teacher, write
@@ -132,7 +133,7 @@ def test_nobody_reads_or_writes_what_is_not_theirs(conn):
         pages.start_page(conn, otto.account, ida.bench, "planar", uuid4())
     assert classes.open_bench(conn, otto.account, ida.bench) is None
     assert classes.open_class(conn, otto.account, ida.class_id) is None
-    assert pages.pages_of_class(conn, otto.account, ida.class_id) == []
+    assert page_lists.pages_of_class(conn, otto.account, ida.class_id) == []
     front = classes.front_bench(conn, ida.account)
     assert classes.open_bench(conn, otto.account, front.id) is None
 
@@ -178,7 +179,7 @@ def test_the_boards_projection_can_be_rebuilt(conn):
     (before,) = classes.open_bench(conn, who.account, who.bench).pages
     assert (before.summary["level"], before.summary["next"]) == ("stop", "Eluent")
     conn.execute("UPDATE page SET summary = '{}'")
-    assert pages.rebuild_summaries(conn, eluotropic_rank()) == 1
+    assert page_lists.rebuild_summaries(conn, eluotropic_rank()) == 1
     assert classes.open_bench(conn, who.account, who.bench).pages[0].summary == before.summary
 
 

@@ -16,7 +16,7 @@ from helvor.core.record.procedure import Procedure
 from helvor.core.techniques.registered import STEP_KINDS
 from helvor.notebook import classes, containers, files, pages, pictures, procedures
 from helvor.notebook.database import connect
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from tests.notebook.people import POWDER, procedure_in_use, run_of, teacher, type_in
 

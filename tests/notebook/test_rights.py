@@ -11,6 +11,7 @@ from helvor.core.techniques.planar import plate as planar
 from helvor.notebook import files, forget, pages, rights
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.migrate import migrate
+from helvor.notebook.page_errors import NotWorkedOut
 from helvor.notebook.pages import Draft
 from helvor.notebook.server import drop_database, make_database
 from helvor.shelf.solvents import eluotropic_rank
@@ -153,7 +154,7 @@ def test_names_go_with_the_rights_of_who_serves(app, ida):
 
 def test_a_page_that_cannot_be_worked_out_keeps_nobodys_name(app, ida, monkeypatch):
     def breaks(page, entries, rank):
-        raise pages.NotWorkedOut(page)
+        raise NotWorkedOut(page)
 
     monkeypatch.setattr(pages, "worked_out", breaks)
     forget.forget_names(app, ida.account, ida.class_id, eluotropic_rank())

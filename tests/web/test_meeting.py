@@ -9,7 +9,7 @@ import pytest
 
 from helvor.core.classroom.meeting.expected import expected_progress
 from helvor.core.classroom.prep.period import Setting, simulate
-from helvor.notebook import accounts, classes, lab_log, pages, unknowns
+from helvor.notebook import accounts, classes, lab_log, page_lists, unknowns
 from helvor.web.board import PlanNow, draw_board, in_use
 from tests.notebook.people import POWDER, type_in
 from tests.web.conftest import HTMX
@@ -419,4 +419,4 @@ def test_summaries_of_before_are_shown_without_their_new_parts(school, ida):
     assert ida.get(f"/classes/{school.ida.class_id}").status_code == 200
     assert ida.get(f"/classes/{school.ida.class_id}/log").status_code == 200
     assert ida.get("/timers").json() == []
-    assert pages.rebuild_summaries(school.conn, {}) == 1
+    assert page_lists.rebuild_summaries(school.conn, {}) == 1

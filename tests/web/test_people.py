@@ -9,7 +9,7 @@ import pytest
 from helvor import command
 from helvor.core.record.entry import Problem
 from helvor.notebook import accounts, classes, people
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from tests.notebook.people import PASSWORD, teacher
 from tests.web.conftest import School
 

@@ -10,7 +10,7 @@ from helvor.core.practice.rehearsal import play
 from helvor.core.practice.rehearsals import STORIES
 from helvor.notebook import pages, rehearsals
 from helvor.notebook.database import connect
-from helvor.notebook.pages import EntryIdTaken
+from helvor.notebook.page_errors import EntryIdTaken
 from helvor.shelf.solvents import eluotropic_rank
 from tests.web.conftest import School
 from tests.web.test_joining import join, open_code

@@ -9,7 +9,7 @@ from helvor.core.record.entry import Entry
 from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
 from helvor.core.techniques.planar.side_by_side import SideBySide
 from helvor.exchange.tables import csv_text
-from helvor.notebook.pages import Page
+from helvor.notebook.page_rows import Page
 
 FORMAT = "helvor plate"
 FORMAT_VERSION = 2

@@ -31,8 +31,9 @@ from helvor.core.techniques.registered import PAGE_KINDS, RunPayload
 from helvor.exchange.planar import FORMAT_VERSION as VERSION
 from helvor.exchange.planar import plate_record
 from helvor.exchange.run import run_data
-from helvor.notebook import pages, whole_class
-from helvor.notebook.pages import NotYours, Page
+from helvor.notebook import page_lists, pages, whole_class
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_rows import Page
 from helvor.notebook.whole_class import Writers
 
 FORMATS = {"helvor run": "run", "helvor plate": "planar"}
@@ -257,7 +258,7 @@ def class_record(
         whole = whole_class.read(conn, account_id, class_id)
         if whole is None:
             raise NotYours
-        found = pages.pages_of_class(conn, account_id, class_id)
+        found = page_lists.pages_of_class(conn, account_id, class_id)
     records = [
         page_record(page, entries, page.kind.work_out(entries, page.rules, rank)) for page, entries in found if entries
     ]

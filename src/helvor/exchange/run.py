@@ -15,7 +15,7 @@ from helvor.core.record.finding import Finding
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.exchange.planar import FORMAT_VERSION, entry_record
 from helvor.exchange.tables import csv_text
-from helvor.notebook.pages import Page
+from helvor.notebook.page_rows import Page
 
 FORMAT = "helvor run"
 

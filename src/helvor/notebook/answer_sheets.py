@@ -9,7 +9,7 @@ import psycopg
 from psycopg.types.json import Jsonb
 
 from helvor.core.review.answers import SheetSettings
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 
 PLATES = "plates"
 """The work under which the answers of a class's plates are set."""

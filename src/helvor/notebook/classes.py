@@ -18,7 +18,7 @@ from psycopg.rows import class_row
 from helvor.core.record.entry import Problem
 from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook.accounts import sessions_changed
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from psycopg.types.json import Jsonb
 
 from helvor.core.record.container import KINDS, NOTES, Container, Note, fold
 from helvor.core.record.entry import Payload, Problem
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 
 _LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZ23456789"
 """Without those that are taken for each other on a wet label."""

@@ -10,7 +10,7 @@ import psycopg
 from psycopg.types.json import Jsonb
 
 from helvor.core.practice.boxes import Answer
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 
 
 @dataclass(frozen=True, slots=True)

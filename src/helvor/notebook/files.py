@@ -15,7 +15,8 @@ import psycopg
 from helvor.core.record.entry import Problem
 from helvor.notebook.apart import run_apart
 from helvor.notebook.file_space import check_room
-from helvor.notebook.pages import NotYours, open_page
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.pages import open_page
 
 MAX_BYTES = 8 * 1024 * 1024
 TEXTS = {"csv": "text/csv", "txt": "text/plain", "jdx": "text/plain", "dx": "text/plain"}

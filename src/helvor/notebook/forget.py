@@ -21,7 +21,9 @@ from psycopg.types.json import Jsonb
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook.accounts import note_event, sessions_changed
-from helvor.notebook.pages import NotYours, rebuild_summaries, summary_of
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_lists import rebuild_summaries
+from helvor.notebook.pages import summary_of
 
 WORDS = frozenset({"words", "why", "who", "source", "make_up", "what", "done", "name"})
 """Fields of an entry that hold free words; everything else is a reading, a label or a choice."""

@@ -10,7 +10,8 @@ import psycopg
 from psycopg.types.json import Jsonb
 
 from helvor.notebook import pages
-from helvor.notebook.pages import Draft, NotYours
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.pages import Draft
 
 KEPT_FOR = "1 day"
 

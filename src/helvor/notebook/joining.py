@@ -28,7 +28,7 @@ from helvor.notebook.accounts import (
     sign_out,
 )
 from helvor.notebook.classes import teaches
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 
 CODE_LIFE = timedelta(minutes=30)
 OWN_CODE_LIFE = timedelta(hours=14)

@@ -15,7 +15,7 @@ from helvor.core.classroom.meeting.entries import OF_THE_DAY, TabletOpened
 from helvor.core.record.entry import Entry, Payload, Problem, line_of
 from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook.classes import teaches
-from helvor.notebook.pages import EntryIdTaken, NotYours
+from helvor.notebook.page_errors import EntryIdTaken, NotYours
 
 MOST_ENTRIES = 1000
 

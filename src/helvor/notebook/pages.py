@@ -12,12 +12,10 @@ the ink is dry: the page is marked as behind, and :func:`keep_up` writes its sum
 from __future__ import annotations
 
 import logging
-from collections import OrderedDict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import datetime
-from threading import Lock
 from typing import Any
 from uuid import UUID
 
@@ -29,49 +27,25 @@ from helvor.core.record.entry import Entry, Payload, Problem, Typed, line_of
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.worksheet import Worksheet
 from helvor.core.techniques.registered import PAGE_KINDS, PageKind
+from helvor.notebook.page_errors import EntryIdTaken, NotWorkedOut, NotYours
+from helvor.notebook.page_rows import (
+    ANY_PAGE,
+    CANNOT_BE_WORKED_OUT,
+    FOR_THE_ACCOUNT,
+    NEWER_ENTRIES,
+    ONE_PAGE,
+    Page,
+    all_entries,
+    database_of,
+    entries_of,
+    known_ink,
+    page_of,
+    typed_row,
+)
 
 log = logging.getLogger(__name__)
 
 MAX_ENTRIES = 2000
-CANNOT_BE_WORKED_OUT = "We could not calculate this page (our fault). Your record is safe, in its history."
-
-
-@dataclass(frozen=True, slots=True)
-class Page:
-    """A page and where it lies. ``class_id`` is None for the front bench."""
-
-    id: UUID
-    technique_key: str
-    number: int
-    started_at: datetime
-    bench_id: UUID
-    bench_number: int | None
-    class_id: UUID | None
-    class_code: str
-    pair: str
-    name: str
-    """What the page is about, where it has a name: its procedure's title."""
-    rules: HouseRules
-    rewritten: datetime | None = None
-    """When names were last taken out of it; see :mod:`helvor.notebook.forget`."""
-    behind: bool = False
-    """Its summary has not caught up with its entries yet; see :func:`keep_up`."""
-
-    @property
-    def kind(self) -> PageKind:
-        return PAGE_KINDS[self.technique_key]
-
-    @property
-    def title(self) -> str:
-        return self.name or f"{self.kind.title} {self.number}"
-
-    @property
-    def address(self) -> str:
-        return f"{self.kind.address}/{self.id}"
-
-    @property
-    def bench_name(self) -> str:
-        return f"Bench {self.bench_number}" if self.bench_number else "My bench"
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,98 +81,6 @@ class Written(Inked):
     """The same with the worksheet."""
 
     worksheet: Worksheet
-
-
-class NotYours(Exception):
-    """The page is not there, or not for this account: nobody is told which."""
-
-
-class EntryIdTaken(Exception):
-    """The id belongs to an entry that says something else.
-
-    Attributes:
-        before: the page up to the entry that has the id, which is the last of them; empty where it is not on the
-            same page: then nobody is told what it says.
-        sent: what was sent now.
-        page: where.
-    """
-
-    def __init__(self, before: Sequence[Entry] = (), sent: Payload | None = None, page: Page | None = None) -> None:
-        super().__init__("the id belongs to another entry")
-        self.before = tuple(before)
-        self.sent = sent
-        self.page = page
-
-
-class NotWorkedOut(Exception):
-    """What is in ink on a page stands, but a fault of ours keeps it from being worked out."""
-
-    def __init__(self, page: Page) -> None:
-        super().__init__(f"{page.address} cannot be worked out")
-        self.page = page
-
-
-_ANY_PAGE = """
-SELECT p.id AS page, p.technique, p.number, p.started_at, b.id AS bench, b.number AS bench_number, b.class_id,
-    coalesce(c.code, ''), b.pair, coalesce(p.summary ->> 'title', '') AS name, p.rewritten_at, p.behind, i.house_rules,
-    now() AS at
-FROM page p JOIN bench b ON b.id = p.bench_id LEFT JOIN class c ON c.id = b.class_id
-    LEFT JOIN account o ON o.id = b.account_id
-    JOIN institution i ON i.id = coalesce(c.institution_id, o.institution_id)
-"""
-_FOR_THE_ACCOUNT = """
-WHERE p.id = %(page)s AND (b.account_id = %(account)s OR b.worker_id = %(account)s OR EXISTS
-    (SELECT FROM instructor_of t WHERE t.class_id = b.class_id AND t.account_id = %(account)s))
-"""
-_PAGE = _ANY_PAGE + _FOR_THE_ACCOUNT
-
-_ENTRIES = """
-SELECT e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at, e.typed
-FROM entry e JOIN account a ON a.id = e.author_id WHERE e.page_id = %s AND e.seq >= %s ORDER BY e.seq
-"""
-
-
-class _Ink:
-    """Entries that this process has read before, page by page, so that only newer ones are fetched.
-
-    What is written in ink never changes, so there is nothing to go stale; the newest one
-    known is fetched again each time, and if the database does not have it (another
-    database, or one restored from a copy), or names were taken out of it since, the whole
-    page is read afresh. The pages used
-    longest ago are dropped first. Entries just written are kept too, even before an outer
-    transaction commits: the same check finds out if it never does.
-    """
-
-    def __init__(self, most: int) -> None:
-        self._most = most
-        self._pages: OrderedDict[tuple[str, UUID], tuple[Page, list[Entry]]] = OrderedDict()
-        self._lock = Lock()
-
-    def page(self, database: str, page_id: UUID) -> Page | None:
-        """The page as it was when it was read last."""
-        with self._lock:
-            known = self._pages.get((database, page_id))
-        return known[0] if known else None
-
-    def known(self, database: str, page_id: UUID) -> list[Entry]:
-        with self._lock:
-            known = self._pages.get((database, page_id))
-        return known[1] if known else []
-
-    def rewritten(self, database: str, page_id: UUID) -> datetime | None:
-        """When names had last been taken out of the page as it is known here."""
-        page = self.page(database, page_id)
-        return page.rewritten if page else None
-
-    def keep(self, database: str, page: Page, entries: list[Entry]) -> None:
-        with self._lock:
-            self._pages[database, page.id] = page, entries
-            self._pages.move_to_end((database, page.id))
-            while len(self._pages) > self._most:
-                self._pages.popitem(last=False)
-
-
-_ink = _Ink(most=400)
 
 
 def start_page(
@@ -257,63 +139,16 @@ def open_page(conn: psycopg.Connection, account_id: int, page_id: UUID) -> tuple
     Raises:
         NotYours: it is not there, or not for this account.
     """
-    known = _ink.known(_database(conn), page_id)
+    known = known_ink.known(database_of(conn), page_id)
     with conn.pipeline():
-        found = conn.execute(_PAGE, {"page": page_id, "account": account_id})
-        rows = conn.execute(_ENTRIES, [page_id, len(known)])
+        found = conn.execute(ONE_PAGE, {"page": page_id, "account": account_id})
+        rows = conn.execute(NEWER_ENTRIES, [page_id, len(known)])
         row = found.fetchone()
         if row is None:
             raise NotYours
-        page = _page(row)
+        page = page_of(row)
         newer = rows.fetchall()
-    return page, _entries(conn, page, known, newer)
-
-
-def _page(row: tuple[Any, ...]) -> Page:
-    place, (rewritten, behind, rules, _) = row[:-4], row[-4:]
-    return Page(*(*place, HouseRules(rules), rewritten, behind))
-
-
-def _database(conn: psycopg.Connection) -> str:
-    info = conn.info
-    return f"{info.host}:{info.port}/{info.dbname}"
-
-
-def _entries(conn: psycopg.Connection, page: Page, known: list[Entry], newer: list[tuple[Any, ...]]) -> list[Entry]:
-    """The known entries and the newer ones; *newer* begins with the newest that was known."""
-    rewritten = _ink.rewritten(_database(conn), page.id)
-    if known and (not newer or newer[0][0] != known[-1].id or rewritten != page.rewritten):
-        known, newer = [], conn.execute(_ENTRIES, [page.id, 0]).fetchall()
-    entries = [*known, *_read_back(page, newer[bool(known) :])]
-    _ink.keep(_database(conn), page, entries)
-    return list(entries)
-
-
-def _read_back(page: Page, rows: Iterable[tuple[Any, ...]]) -> list[Entry]:
-    validate = page.kind.payloads.validate_python
-    return [
-        Entry(entry_id, seq, validate(payload), strikes, reason, by, at, typed_of(typed))
-        for entry_id, seq, payload, strikes, reason, by, at, typed in rows
-    ]
-
-
-def typed_of(stored: Mapping[str, Any] | None) -> Typed | None:
-    """When an entry was typed, out of its stored form ``{"at": ISO or null, "clock_off": seconds}``."""
-    if stored is None:
-        return None
-    at = stored.get("at")
-    return Typed(datetime.fromisoformat(at) if at else None, stored.get("clock_off", 0))
-
-
-def stored_typed(typed: Typed | None) -> dict[str, Any] | None:
-    """The stored form of when an entry was typed."""
-    if typed is None:
-        return None
-    return {"at": typed.at.isoformat() if typed.at else None, "clock_off": typed.clock_off}
-
-
-def _typed(typed: Typed | None) -> Jsonb | None:
-    return Jsonb(stored_typed(typed)) if typed is not None else None
+    return page, entries_of(conn, page, known, newer)
 
 
 def write(
@@ -348,13 +183,13 @@ def write(
         page, entries, new = _compose(conn, account_id, author, page_id, compose, typed)
         if new:
             _insert(conn, account_id, page_id, entries[-new:], None)
-    _ink.keep(_database(conn), page, list(entries))
+    known_ink.keep(database_of(conn), page, list(entries))
     return Inked(replace(page, behind=page.behind or new > 0), entries, new)
 
 
 _AT_ONCE = (
     "WITH here AS (SELECT p.id FROM page p JOIN bench b ON b.id = p.bench_id"  # noqa: S608  our own text throughout
-    + _FOR_THE_ACCOUNT
+    + FOR_THE_ACCOUNT
     + """
     AND p.entries = %(known)s AND p.rewritten_at IS NOT DISTINCT FROM %(rewritten)s
     AND EXISTS (SELECT FROM entry e WHERE e.page_id = p.id AND e.seq = %(known)s AND e.id = %(newest)s)
@@ -387,8 +222,8 @@ def _write_at_once(
     nothing is, and all of it is asked again under the lock. Nothing is said here of what is wrong:
     whose page it is has not been asked yet.
     """
-    database = _database(conn)
-    page, known = _ink.page(database, page_id), _ink.known(database, page_id)
+    database = database_of(conn)
+    page, known = known_ink.page(database, page_id), known_ink.known(database, page_id)
     if page is None or not known or conn.info.transaction_status is not TransactionStatus.IDLE:
         return None
     try:
@@ -416,7 +251,7 @@ def _write_at_once(
                 "strikes": entry.strikes,
                 "reason": entry.reason,
                 "at": drafts[0].at,
-                "typed": _typed(entry.typed),
+                "typed": typed_row(entry.typed),
             },
         ).fetchone()
     except psycopg.errors.UniqueViolation as taken:
@@ -425,7 +260,7 @@ def _write_at_once(
         return None
     page = replace(page, behind=True)
     entries = [*known, replace(entry, at=drafts[0].at or row[0])]
-    _ink.keep(database, page, entries)
+    known_ink.keep(database, page, entries)
     return Inked(page, list(entries), 1)
 
 
@@ -452,7 +287,7 @@ def append(
         sheet = page.kind.work_out(entries, page.rules, rank)
         if new:
             _insert(conn, account_id, page_id, entries[-new:], sheet)
-    _ink.keep(_database(conn), page, list(entries))
+    known_ink.keep(database_of(conn), page, list(entries))
     return Written(replace(page, behind=page.behind and not new), entries, new, sheet)
 
 
@@ -477,15 +312,15 @@ def _compose(
     apart: bool = False,
 ) -> tuple[Page, list[Entry], int]:
     """The page, ours alone from here on, all its entries, and how many of them are to be written."""
-    known = _ink.known(_database(conn), page_id)
+    known = known_ink.known(database_of(conn), page_id)
     # Asked once the page is ours: what somebody wrote while we waited is then among the entries.
-    found = conn.execute(_PAGE + "FOR UPDATE OF p", {"page": page_id, "account": account_id})
-    rows = conn.execute(_ENTRIES, [page_id, len(known)])
+    found = conn.execute(ONE_PAGE + "FOR UPDATE OF p", {"page": page_id, "account": account_id})
+    rows = conn.execute(NEWER_ENTRIES, [page_id, len(known)])
     row = found.fetchone()
     if row is None:
         raise NotYours
-    page = _page(row)
-    entries = _entries(conn, page, known, rows.fetchall())
+    page = page_of(row)
+    entries = entries_of(conn, page, known, rows.fetchall())
     now: datetime = row[-1]
     before = len(entries)
     state = page.kind.gather(list(entries)) if apart else None
@@ -520,7 +355,7 @@ def _insert(
                 entry.reason,
                 account_id,
                 entry.at,
-                _typed(entry.typed),
+                typed_row(entry.typed),
             ],
         )
     if sheet is None:
@@ -550,12 +385,10 @@ def keep_up(conn: psycopg.Connection, page: Page, entries: Sequence[Entry], rank
     If somebody has written on it meanwhile nothing is worked out: whoever did keeps it up. A page that
     cannot be worked out says so on the board, and stays behind until it can.
     """
-    row = conn.execute(
-        _ANY_PAGE + "WHERE p.id = %s AND p.entries = %s AND p.behind", [page.id, len(entries)]
-    ).fetchone()
+    row = conn.execute(ANY_PAGE + "WHERE p.id = %s AND p.entries = %s AND p.behind", [page.id, len(entries)]).fetchone()
     if row is None:
         return False
-    page = _page(row)  # by the house rules that hold now
+    page = page_of(row)  # by the house rules that hold now
     try:
         sheet = worked_out(page, entries, rank)
     except NotWorkedOut:
@@ -576,8 +409,8 @@ def keep_up(conn: psycopg.Connection, page: Page, entries: Sequence[Entry], rank
 
 def catch_up(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
     """Keep up every page that was left behind, as by a power cut between the ink and its summary; how many."""
-    rows = conn.execute(_ANY_PAGE + "WHERE p.behind ORDER BY p.id").fetchall()
-    return sum(keep_up(conn, page, _all_entries(conn, page), rank) for page in map(_page, rows))
+    rows = conn.execute(ANY_PAGE + "WHERE p.behind ORDER BY p.id").fetchall()
+    return sum(keep_up(conn, page, all_entries(conn, page), rank) for page in map(page_of, rows))
 
 
 def _fit(
@@ -637,86 +470,9 @@ def summary_of(sheet: Worksheet) -> dict[str, Any]:
     }
 
 
-def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int], class_id: UUID | None = None) -> int:
-    """Work every page out again, or those of a class, and write what the board shows; how many could be.
-
-    One that cannot be says so on the board and stays behind; it keeps the others from nothing.
-    """
-    done = 0
-    rows = conn.execute(
-        _ANY_PAGE + "WHERE %(class)s::uuid IS NULL OR b.class_id = %(class)s ORDER BY p.id", {"class": class_id}
-    ).fetchall()
-    for page in map(_page, rows):
-        with conn.transaction():
-            conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page.id])
-            try:
-                sheet = worked_out(page, _all_entries(conn, page), rank)
-            except NotWorkedOut:
-                log.exception("%s cannot be worked out", page.address)
-                conn.execute(_CANNOT_BE, [_cannot_be(), page.id])
-                continue
-            summary = Jsonb(summary_of(sheet))
-            conn.execute("UPDATE page SET summary = %s, behind = false WHERE id = %s", [summary, page.id])
-        done += 1
-    return done
-
-
 _CANNOT_BE = "UPDATE page SET summary = summary || %s, behind = true WHERE id = %s"
 
 
 def _cannot_be() -> Jsonb:
     """What the board shows of a page that cannot be worked out."""
     return Jsonb({"level": "stop", "word": "Stop", "what": CANNOT_BE_WORKED_OUT})
-
-
-def _all_entries(conn: psycopg.Connection, page: Page) -> list[Entry]:
-    """The entries of a page as the database has them, whatever this process knows of it."""
-    return _read_back(page, conn.execute(_ENTRIES, [page.id, 0]).fetchall())
-
-
-_OF_CLASS = """
-SELECT p.id, p.technique, p.number, p.started_at, b.id, b.number, b.class_id, c.code, b.pair,
-    coalesce(p.summary ->> 'title', ''), p.rewritten_at,
-    (SELECT e.id FROM entry e WHERE e.page_id = p.id AND e.seq = p.entries)
-FROM page p JOIN bench b ON b.id = p.bench_id JOIN class c ON c.id = b.class_id
-    JOIN instructor_of t ON t.class_id = c.id AND t.account_id = %s
-WHERE b.class_id = %s AND NOT p.virtual ORDER BY b.number, p.technique, p.number
-"""
-"""The pages of a class, each with the id of its newest entry; those of practice are none of it."""
-
-_NEWER = """
-SELECT e.page_id, e.id, e.seq, e.payload, e.strikes, e.reason, a.name, e.written_at, e.typed
-FROM unnest(%s::uuid[], %s::integer[]) AS asked (page_id, known)
-    JOIN entry e ON e.page_id = asked.page_id AND e.seq >= asked.known JOIN account a ON a.id = e.author_id
-ORDER BY e.page_id, e.seq
-"""
-
-
-def pages_of_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> list[tuple[Page, list[Entry]]]:
-    """Every page of a class with its entries, bench by bench; empty if the account does not teach it."""
-    with conn.pipeline():
-        asked = conn.execute(_OF_CLASS, [account_id, class_id])
-        ruled = conn.execute(
-            "SELECT i.house_rules FROM class c JOIN institution i ON i.id = c.institution_id WHERE c.id = %s",
-            [class_id],
-        )
-        rows, rules = asked.fetchall(), ruled.fetchone()
-    rules_here = HouseRules(rules[0] if rules else {})
-    database = _database(conn)
-    found = [(Page(*(*row[:-2], rules_here, row[-2])), row[-1]) for row in rows]
-    ink = {page.id: _ink.known(database, page.id) for page, _ in found}
-    # What is known to its newest entry, and was not rewritten since, is not asked for again.
-    stale = [
-        page.id
-        for page, newest in found
-        if (ink[page.id][-1].id if ink[page.id] else None) != newest
-        or _ink.rewritten(database, page.id) != page.rewritten
-    ]
-    newer: dict[UUID, list[tuple[Any, ...]]] = {page_id: [] for page_id in stale}
-    if stale:
-        for page_id, *row in conn.execute(_NEWER, [stale, [len(ink[page_id]) for page_id in stale]]):
-            newer[page_id].append(tuple(row))
-    return [
-        (page, _entries(conn, page, ink[page.id], newer[page.id]) if page.id in newer else list(ink[page.id]))
-        for page, _ in found
-    ]

@@ -18,7 +18,7 @@ import psycopg
 
 from helvor.core.record.entry import Problem
 from helvor.notebook.accounts import Session, add_account, note_event, open_session, put_password, sessions_changed
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 
 ROLES = {"instructor": "instructor", "assistant": "assistant"}
 INVITATION_LIFE = timedelta(days=7)

@@ -27,7 +27,8 @@ from helvor.core.techniques.planar.plate import Light, Plate
 from helvor.notebook import pictures
 from helvor.notebook.apart import run_apart
 from helvor.notebook.file_space import check_room
-from helvor.notebook.pages import NotYours, open_page
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.pages import open_page
 
 log = logging.getLogger(__name__)
 

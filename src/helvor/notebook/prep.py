@@ -11,7 +11,7 @@ import psycopg
 
 from helvor.core.record.entry import Problem
 from helvor.notebook.classes import teaches
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 
 MOST_KIT = 60
 

@@ -19,7 +19,8 @@ from helvor.core.record.house_rules import HouseRules, known_choices
 from helvor.core.record.procedure import Procedure, loose_ends, scaled
 from helvor.notebook import pages
 from helvor.notebook.accounts import sessions_changed
-from helvor.notebook.pages import Draft, NotYours
+from helvor.notebook.page_errors import EntryIdTaken, NotYours
+from helvor.notebook.pages import Draft
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,7 +188,7 @@ def edit_procedure(
         known = conn.execute("SELECT procedure_id FROM procedure_draft WHERE edit = %s", [edit]).fetchone()
         if known is not None:
             if known[0] != procedure_id:
-                raise pages.EntryIdTaken
+                raise EntryIdTaken
             return kept
         changed = change(kept.procedure)
         if changed == kept.procedure:

@@ -16,7 +16,8 @@ from helvor.core.practice.rehearsals import story as story_of
 from helvor.core.record.entry import Entry
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook import pages
-from helvor.notebook.pages import Draft, EntryIdTaken, NotYours
+from helvor.notebook.page_errors import EntryIdTaken, NotYours
+from helvor.notebook.pages import Draft
 from helvor.shelf.procedures import shipped_procedure
 
 VIRTUAL = "a virtual bench: nothing was really weighed"

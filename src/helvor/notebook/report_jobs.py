@@ -8,7 +8,7 @@ from uuid import UUID
 import psycopg
 from psycopg_pool import ConnectionPool
 
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 
 STALE = "90 seconds"
 """A report that has said nothing for so long has died with its process."""

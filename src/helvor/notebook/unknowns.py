@@ -15,7 +15,7 @@ from psycopg.types.json import Jsonb
 
 from helvor.core.classroom.unknowns import Sample, deal
 from helvor.core.record.entry import Problem
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 
 MOST_SERIES = 20
 

@@ -21,7 +21,9 @@ from helvor.core.record.house_rules import HouseRules
 from helvor.core.techniques.planar.plate import gather
 from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook import files, photographs
-from helvor.notebook.pages import NotYours, stored_typed, summary_of
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_rows import stored_typed
+from helvor.notebook.pages import summary_of
 
 IMPORTED = "@imported.invalid"
 """End of the addresses of accounts that stand for names from elsewhere."""

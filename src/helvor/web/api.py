@@ -29,6 +29,7 @@ from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
 from helvor.core.techniques.planar.work_out import work_out
 from helvor.exchange.planar import entry_record, plate_record
 from helvor.notebook import pages, photographs
+from helvor.notebook.page_errors import NotYours
 from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.errors import sentence_of
@@ -303,7 +304,7 @@ def plate_on_record(request: Request, page_id: UUID, who: VisitorDep) -> dict[st
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
     if page.technique_key != "planar":
-        raise pages.NotYours
+        raise NotYours
     return plate_record(page, entries, work_out(entries, page.rules, eluotropic_rank()))
 
 

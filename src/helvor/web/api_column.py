@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from helvor.core.techniques.column.fraction_plate import tubes_on
 from helvor.core.techniques.planar.work_out import work_out
 from helvor.notebook import pages
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.security import VisitorDep, pool

@@ -13,7 +13,8 @@ from helvor.core.record.procedure import Procedure
 from helvor.core.review import losses, questions, side_by_side
 from helvor.core.review.answers import Marked
 from helvor.notebook import answer_sheets, pages
-from helvor.notebook.pages import Draft, NotYours
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class

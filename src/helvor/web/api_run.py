@@ -31,7 +31,8 @@ from helvor.exchange.planar import entry_record
 from helvor.exchange.procedure import procedure_schema
 from helvor.exchange.run import results_of, run_data
 from helvor.notebook import pages, procedures
-from helvor.notebook.pages import Draft, NotYours
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.security import VisitorDep, WriterDep, pool

@@ -16,7 +16,7 @@ from helvor.core.record.entry import Problem
 from helvor.notebook import classes, forget
 from helvor.notebook.classes import ClassRow, PlannedMeeting
 from helvor.notebook.forget import Forgotten
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web import forms
 from helvor.web.forms import SubmittedDep

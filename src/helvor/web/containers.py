@@ -17,7 +17,7 @@ from helvor.core.record import container as c
 from helvor.core.record.entry import Payload, Problem
 from helvor.notebook import classes, containers
 from helvor.notebook.containers import Kept
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.shelf.solvents import boiling_points
 from helvor.web.forms import FieldErrors, Form, SubmittedDep
 from helvor.web.may import May, may

@@ -14,7 +14,7 @@ from starlette.responses import Response
 from helvor.core.devices.line import Taken, called
 from helvor.core.quantities.reading import Unreadable
 from helvor.exchange.device_line import At, NoLine, Seen, do, look, take
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
 from helvor.web.rendering import Shell, html, is_htmx

@@ -24,7 +24,8 @@ from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Problem
 from helvor.notebook.accounts import TooManyAttempts
 from helvor.notebook.apart import Busy
-from helvor.notebook.pages import CANNOT_BE_WORKED_OUT, EntryIdTaken, NotWorkedOut, NotYours
+from helvor.notebook.page_errors import EntryIdTaken, NotWorkedOut, NotYours
+from helvor.notebook.page_rows import CANNOT_BE_WORKED_OUT
 from helvor.web.bodies import AGAIN
 from helvor.web.rendering import Shell, html, is_htmx
 from helvor.web.security import Forged, InstructorsOnly, SignInNeeded

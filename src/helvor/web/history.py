@@ -10,7 +10,7 @@ from starlette.responses import Response
 
 from helvor.core.record.entry import Entry, lines
 from helvor.notebook.classes import ClassRow, Meeting
-from helvor.notebook.pages import Page
+from helvor.notebook.page_rows import Page
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor
 

@@ -21,7 +21,8 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.core.record.entry import Entry
 from helvor.notebook import pages
-from helvor.notebook.pages import Inked, Page
+from helvor.notebook.page_rows import Page
+from helvor.notebook.pages import Inked
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.rendering import is_htmx, sent
 from helvor.web.security import pool

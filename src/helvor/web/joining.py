@@ -15,7 +15,7 @@ from helvor.core.record.entry import Problem
 from helvor.notebook import joining
 from helvor.notebook.accounts import TooManyAttempts
 from helvor.notebook.joining import AnotherBench, Code, Door, Joined
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html

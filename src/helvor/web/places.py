@@ -16,9 +16,9 @@ from helvor.core.classroom.meeting.which import current_meeting
 from helvor.core.techniques.planar.work_out import work_out
 from helvor.exchange.calendar import ToDo, calendar
 from helvor.exchange.planar import class_table
-from helvor.notebook import classes, lab_log, pages, unknowns
+from helvor.notebook import classes, lab_log, page_lists, pages, unknowns
 from helvor.notebook.classes import Bench, ClassRow, Meeting, PageOnBoard
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.rendering import Shell, html
@@ -64,7 +64,7 @@ def class_rf(request: Request, class_id: UUID, who: VisitorDep) -> Response:
         row = classes.open_class(conn, who.account.id, class_id)
         if row is None:
             raise NotYours
-        found = pages.pages_of_class(conn, who.account.id, class_id)
+        found = page_lists.pages_of_class(conn, who.account.id, class_id)
     rank = eluotropic_rank()
     table = class_table(
         [(page, work_out(entries, page.rules, rank)) for page, entries in found if page.technique_key == "planar"]

@@ -25,7 +25,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from helvor.core.record.entry import Typed, typed_on_device
 from helvor.notebook import accounts
 from helvor.notebook.accounts import Account, Session
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.web.house_words import set_house_words
 from helvor.web.may import declared
 

@@ -14,7 +14,7 @@ from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Problem
 from helvor.notebook import classes, unknowns
 from helvor.notebook.classes import Bench
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.notebook.unknowns import Series
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may

@@ -18,7 +18,7 @@ from helvor.core.record.step_kinds import GENERAL, StepKind
 
 if TYPE_CHECKING:
     from helvor.core.engine.plan.check_plan import Advice, Plan
-    from helvor.core.engine.run.check_run import Case
+    from helvor.core.engine.run.case import Case
     from helvor.core.engine.run.reading_line import Understood
     from helvor.core.engine.run.record import Run
 

@@ -24,7 +24,7 @@ from helvor.core.record.answer import Answered
 from helvor.core.review import questions, truths
 from helvor.core.review.common_mistakes import WORDS, Explained, explain
 from helvor.core.review.questions import Question
-from helvor.core.review.truths import Truth
+from helvor.core.review.true_masses import Truth
 from helvor.core.techniques.planar.results import PlateWorksheet
 
 Verdict = Literal["right", "rounding", "wrong", "open"]

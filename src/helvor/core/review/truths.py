@@ -8,268 +8,34 @@ Truth 2. Another basis is not a mistake: a recovery in mol or in grams of the sa
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from helvor.core.engine.run.account import Ledger, PortionMass, SubstanceTaken
-from helvor.core.engine.run.tares import Net
 from helvor.core.engine.run.work_out import RunWorksheet
-from helvor.core.quantities.formula import Equation, atoms, molar_mass, parse_equation, plain, supplies, units
+from helvor.core.quantities.formula import Equation, molar_mass, parse_equation, plain, supplies, units
 from helvor.core.quantities.measured import Measured, decimals_for
-from helvor.core.quantities.reading import Reading, Unreadable
+from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.procedure import Procedure, Substance, same
-from helvor.core.review.common_mistakes import Mistake, mistake, outcome_mistakes
+from helvor.core.review.common_mistakes import Mistake, mistake
 from helvor.core.review.questions import Question, eluent_parts
 from helvor.core.review.quotient import Factor, Quotient, Term, one
+from helvor.core.review.true_masses import (
+    Truth,
+    coefficient_of,
+    mass_found,
+    mass_taken,
+    molar_of,
+    percent_decimals,
+    put_terms,
+    right_answer,
+)
 from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
-
-IONS = ("SO4", "CO3", "PO4", "C2O4", "CrO4", "NO3", "OH", "Cl", "Br", "I")
-"""Groups whose mass is easily taken for that of their salt; the rest of the salt is the other ion."""
-LIGHTEST_CATION = 6.5
-"""Less than lithium is left of an acid, not of a salt, g/mol."""
-
-
-@dataclass(frozen=True, slots=True)
-class Truth:
-    """What is right.
-
-    Attributes:
-        quotient: the sum, or None where a word is asked; choice: that word.
-        decimals: that the readings allow.
-        step: of the last digit of a net, the least that a tolerance can be, in the unit.
-        bases: other legitimate values: what they rest on, and the number.
-        mistakes: the mistakes that can be made in it; wrong_choices: word → the mistake it shows.
-    """
-
-    quotient: Quotient | None
-    decimals: int = 6
-    step: float = 0.0
-    bases: tuple[tuple[str, float], ...] = ()
-    mistakes: tuple[Mistake, ...] = ()
-    choice: str = ""
-    wrong_choices: tuple[tuple[str, str], ...] = ()
-
-    @property
-    def value(self) -> float | None:
-        return self.quotient.value if self.quotient is not None else None
-
-
-def _truth(
-    quotient: Quotient,
-    mistakes: Iterable[Mistake],
-    decimals: int,
-    bases: Iterable[tuple[str, float | None]] = (),
-    step: float = 0.0,
-) -> Truth | None:
-    if quotient.value is None:
-        return None
-    known = tuple((what, value) for what, value in bases if value is not None)
-    return Truth(quotient, decimals, step, known, (*mistakes, *outcome_mistakes(quotient)))
-
 
 # ── masses ──────────────────────────────────────────────────────────────────────────────────────
 
 
-def _net_terms(name: str, net: Net, coefficient: float) -> list[Term]:
-    """A weighing as its gross with every tare taken off by its own name."""
-    weighed = net.on.weighed
-    decimals = weighed.mass.decimals
-    terms = [Term(f"{name} gross", weighed.mass.value, coefficient, decimals)]
-    if net.tare is None or net.tare_used is None:
-        return terms
-    used = net.tare_used.value
-    pans: dict[str, list[float]] = {}
-    for on in net.tare.readings:
-        pans.setdefault(on.weighed.name, []).append(on.weighed.mass.value)
-    named_tares = {label: sum(masses) / len(masses) for label, masses in pans.items()}
-    if not named_tares or net.tare.how == "spare" or abs(sum(named_tares.values()) - used) > 1e-9:
-        # A tare that is not simply the sum of what was read: corrected by a blank, or from spare ones.
-        return [*terms, Term(f"{name} tare {weighed.name}", used, -coefficient, max(decimals, 3))]
-    return [*terms, *(Term(f"{name} tare {label}", m, -coefficient, decimals) for label, m in named_tares.items())]
-
-
-def _mass_slips(where: str, portion: PortionMass) -> list[Mistake]:
-    """What can go wrong with the mass of a portion inside the factor *where*."""
-    found: list[Mistake] = []
-    name = portion.name
-    for net in portion.counted:
-        for term in _net_terms(name, net, 1.0)[1:]:
-            label = term.name.removeprefix(f"{name} tare ")
-            key = "paper-tare" if "paper" in label.casefold() else "dish-tare"
-            found.append(
-                mistake(key, lambda q, t=term.name: q.without(where, t), term.name, detail=label)  # type: ignore[misc]
-            )
-    others = [net for net in portion.nets if net.on.weighed.state == "wet" and net.value is not None]
-    if others and portion.counted:
-        found.append(mistake("wet", _put_net(where, name, others[-1]), *_places(name, portion)))
-    if len(portion.counted) == 1:
-        last = portion.counted[0]
-        earlier = [
-            n
-            for n in portion.nets
-            if n is not last
-            and n.on.weighed.state == last.on.weighed.state
-            and n.on.weighed.pan == last.on.weighed.pan
-            and n.value is not None
-            and n.on.weighed.mass.value != last.on.weighed.mass.value
-        ]
-        found += [mistake("not-last", _put_net(where, name, net), f"{name} gross") for net in earlier]
-    return found
-
-
-def _places(name: str, portion: PortionMass) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(term.name for net in portion.counted for term in _net_terms(name, net, 1.0)))
-
-
-def _put_net(where: str, name: str, net: Net) -> Callable[[Quotient], Quotient]:
-    """Another weighing of a portion in the place of the one that counts."""
-
-    def change(quotient: Quotient) -> Quotient:
-        def put(factor: Factor) -> Factor:
-            mine = [t for t in factor.terms if t.name.startswith((f"{name} gross", f"{name} tare "))]
-            if not mine:
-                return factor
-            first = next(i for i, t in enumerate(factor.terms) if t in mine)
-            coefficient = next((abs(t.coefficient) for t in mine), 1.0)
-            rest = [t for t in factor.terms if t not in mine]
-            return replace(factor, terms=(*rest[:first], *_net_terms(name, net, coefficient), *rest[first:]))
-
-        return quotient.changed(where, put)
-
-    return change
-
-
-def _found(where: str, portions: Sequence[PortionMass]) -> tuple[Factor, list[Mistake], int]:
-    """Masses of portions as one factor, what can go wrong in it, and the decimals that were read."""
-    terms: list[Term] = []
-    mistakes: list[Mistake] = []
-    decimals = 0
-    for portion in portions:
-        assert portion.mass is not None
-        scale = portion.scale
-        if portion.counted:
-            for net in portion.counted:
-                terms += _net_terms(portion.name, net, scale)
-                decimals = max(decimals, net.on.weighed.mass.decimals)
-            mistakes += _mass_slips(where, portion)
-        else:
-            decimals = max(decimals, portion.mass.decimals or 3)
-            terms.append(Term(f"{portion.name} gross", portion.mass.value, scale, portion.mass.decimals or 3))
-        if scale != 1.0:
-            mistakes.append(mistake("share", _unscaled(where, portion.name), "share"))
-        if len(portions) > 1:
-            mistakes.append(
-                mistake(
-                    "left-out",
-                    _left_out(where, portion.name),
-                    *(_places(portion.name, portion) or (portion.name,)),
-                    detail=portion.name,
-                )
-            )
-    return Factor(where, tuple(terms)), mistakes, decimals
-
-
-def _of(term: Term, name: str) -> bool:
-    return term.name.startswith((f"{name} gross", f"{name} tare "))
-
-
-def _left_out(where: str, name: str) -> Callable[[Quotient], Quotient]:
-    return lambda q: q.changed(where, lambda f: replace(f, terms=tuple(t for t in f.terms if not _of(t, name))))
-
-
-def _unscaled(where: str, name: str) -> Callable[[Quotient], Quotient]:
-    def own(factor: Factor) -> Factor:
-        terms = (
-            replace(t, coefficient=1.0 if t.coefficient > 0 else -1.0) if _of(t, name) else t for t in factor.terms
-        )
-        return replace(factor, terms=tuple(terms))
-
-    return lambda q: q.changed(where, own)
-
-
-def _decimals(amount: Reading | None) -> int:
-    return amount.decimals if amount is not None else 3
-
-
-def _taken_mass(where: str, taken: Sequence[SubstanceTaken]) -> tuple[Factor, list[Mistake]] | None:
-    """Masses taken as one factor, pure part and density put in; None where one is not known."""
-    terms: list[Term] = []
-    mistakes: list[Mistake] = []
-    wanted: list[Term] = []
-    for one_ in taken:
-        substance = one_.substance
-        if one_.mass is None:
-            return None
-        pure = substance.fraction
-        by_volume = one_.volume is not None and substance.density is not None and not one_.readings_in_g
-        if by_volume and one_.volume is not None and substance.density is not None:
-            term = Term(
-                f"taken {substance.name}", one_.volume.value, pure * substance.density, one_.volume.decimals or 2
-            )
-            mistakes.append(
-                mistake(
-                    "ml-as-g", _coefficient(where, term.name, pure), f"density {substance.name}", detail=substance.name
-                )
-            )
-        else:
-            term = Term(f"taken {substance.name}", one_.mass.value, pure, one_.mass.decimals or 3)
-        terms.append(term)
-        target = substance.amount
-        factor = pure * (substance.density or 1.0) if target is not None and target.unit == "mL" else pure
-        wanted.append(Term(term.name, target.value, factor, _decimals(target)) if target is not None else term)
-    if any(w.amount != t.amount for w, t in zip(wanted, terms, strict=True)):
-        mistakes.append(mistake("target", _put_terms(where, wanted), *(t.name for t in terms)))
-    return Factor(where, tuple(terms)), mistakes
-
-
-def _coefficient(where: str, term: str, value: float) -> Callable[[Quotient], Quotient]:
-    return lambda q: q.changed(
-        where,
-        lambda f: replace(f, terms=tuple(replace(t, coefficient=value) if t.name == term else t for t in f.terms)),
-    )
-
-
-def _put_terms(where: str, terms: Sequence[Term]) -> Callable[[Quotient], Quotient]:
-    """Other numbers of the same names in their places."""
-    by_name = {term.name: term for term in terms}
-    return lambda q: q.changed(
-        where, lambda f: replace(f, terms=tuple(by_name.get(term.name, term) for term in f.terms))
-    )
-
-
 # ── molar masses ────────────────────────────────────────────────────────────────────────────────
-
-
-def _molar(where: str, formula: str) -> tuple[Factor, list[Mistake]]:
-    """A molar mass as a factor, and how it is taken wrongly."""
-    mistakes: list[Mistake] = []
-
-    def put(value: float) -> Callable[[Quotient], Quotient]:
-        return lambda q: q.changed(where, lambda f: one(where, value, 2))
-
-    bare = plain(formula).split(".")[0]
-    if bare != plain(formula):
-        mistakes.append(mistake("hydrate", put(molar_mass(bare)), where))
-    groups = [ion for ion in IONS if re.search(rf"{ion}(?![a-z\d])", bare) and bare != ion]
-    for ion in groups[:1]:
-        count = supplies_of(bare, ion)
-        mistakes.append(mistake("ion", put(molar_mass(ion)), where, detail=ion))
-        rest = molar_mass(bare) - count * molar_mass(ion)
-        if rest > LIGHTEST_CATION:
-            mistakes.append(mistake("ion", put(rest), where, detail=f"without {ion}"))
-    return one(where, molar_mass(formula), 2), mistakes
-
-
-def supplies_of(salt: str, ion: str) -> int:
-    """How many of a group a salt holds, by the group's first element.
-
-    >>> supplies_of("Al2(SO4)3", "SO4"), supplies_of("CaCl2", "Cl")
-    (3, 2)
-    """
-    element = re.match(r"[A-Z][a-z]?", ion)
-    assert element is not None
-    return atoms(salt).get(element.group(), 0) // atoms(ion)[element.group()]
 
 
 # ── amounts in mol ──────────────────────────────────────────────────────────────────────────────
@@ -296,7 +62,7 @@ def _moles_by_volume(substance: Substance, volume: Measured, bottle: float | Non
     mistakes = [mistake("ml-not-l", lambda q: replace(q, times=q.times * 1000), "litres")]
     mistakes += _target_of(substance, volume.value)
     if bottle and molar and abs(bottle - molar) > 1e-9:
-        put = _put_terms(f"molar {name}", [Term(f"molar {name}", molar, 1.0, 4)])
+        put = put_terms(f"molar {name}", [Term(f"molar {name}", molar, 1.0, 4)])
         mistakes.append(mistake("target", put, f"molar {name}", detail="nominal concentration"))
     top = [one(f"taken {name}", volume.value, volume.decimals or 2), one(f"molar {name}", strength, 4)]
     return top, [], 0.001, mistakes, volume.value * strength * 0.001
@@ -314,10 +80,10 @@ def _moles_factors(substance: Substance, taken: SubstanceTaken | None) -> _Moles
     bottle = next((on.taken.bottle.molar for on in went_in.readings if on.taken.bottle is not None), None)
     if (substance.molar or bottle) and went_in.volume is not None:
         return _moles_by_volume(substance, went_in.volume, bottle)
-    mass = _taken_mass(f"taken {substance.name}", [went_in])
+    mass = mass_taken(f"taken {substance.name}", [went_in])
     if mass is None:
         return None
-    molar_factor, molar_slips = _molar(f"M {substance.name}", formula)
+    molar_factor, molar_slips = molar_of(f"M {substance.name}", formula)
     value = mass[0].value / molar_factor.value
     return [mass[0]], [molar_factor], 1.0, [*mass[1], *molar_slips], value
 
@@ -327,7 +93,7 @@ def _target_of(substance: Substance, value: float) -> list[Mistake]:
         return []
     where = f"taken {substance.name}"
     term = Term(where, substance.amount.value, 1.0, substance.amount.decimals)
-    return [mistake("target", _put_terms(where, [term]), where)]
+    return [mistake("target", put_terms(where, [term]), where)]
 
 
 def _moles(substance: Substance, taken: SubstanceTaken | None) -> Truth | None:
@@ -335,7 +101,7 @@ def _moles(substance: Substance, taken: SubstanceTaken | None) -> Truth | None:
     if parts is None:
         return None
     top, under, times, mistakes, value = parts
-    return _truth(Quotient(tuple(top), tuple(under), times), mistakes, decimals_for(value / 1000))
+    return right_answer(Quotient(tuple(top), tuple(under), times), mistakes, decimals_for(value / 1000))
 
 
 # ── what an equation makes possible ─────────────────────────────────────────────────────────────
@@ -375,7 +141,7 @@ def _ways(procedure: Procedure, equation: Equation, product: str, ledger: Ledger
             if parts is None:
                 continue
             top, under, times, mistakes, mol = parts
-            molar, molar_slips = _molar("M product", product)
+            molar, molar_slips = molar_of("M product", product)
             ratio_top, ratio_under = holds * equation.right[made], count
             ratio: tuple[Factor, ...] = ()
             below: tuple[Factor, ...] = ()
@@ -424,7 +190,7 @@ def _most(ways: Sequence[_Way]) -> Truth | None:
     everywhere = tuple(f.name for f in least.factors)
     for other in ways[1:]:
         mistakes.append(mistake("excess", lambda q, w=other: w(), *everywhere, "litres", "ratio", detail=other.name))  # type: ignore[misc]
-    return _truth(least, mistakes, decimals_for(value / 1000))
+    return right_answer(least, mistakes, decimals_for(value / 1000))
 
 
 def _yield(procedure: Procedure, portion: PortionMass, ledger: Ledger) -> Truth | None:
@@ -432,7 +198,7 @@ def _yield(procedure: Procedure, portion: PortionMass, ledger: Ledger) -> Truth 
     ways = _ways_of(procedure, portion.name, ledger)
     if not ways or portion.mass is None or portion.basis in ("borrowed", "taken"):
         return None
-    obtained, mistakes, decimals = _found("obtained", [portion])
+    obtained, mistakes, decimals = mass_found("obtained", [portion])
 
     def over(way: _Way) -> Quotient:
         return Quotient((obtained, *way.under), way.top, 100 / way.times)
@@ -462,23 +228,18 @@ def _yield(procedure: Procedure, portion: PortionMass, ledger: Ledger) -> Truth 
                 "ratio",
             )
         )
-    truth = _truth(quotient, [*mistakes, *changed], 1)
+    truth = right_answer(quotient, [*mistakes, *changed], 1)
     if truth is None:
         return None
     # What is turned upside down is obtained over possible, whatever it is multiplied with on the way.
     turned = mistake("inverted", lambda q: replace(q.inverted(), times=1e4 / q.times), "outcome")
     percent = mistake("percent", lambda q: replace(q, times=q.times / 100), "times")
     kept = [s for s in truth.mistakes if s.key not in ("inverted", "percent")]
-    return replace(truth, mistakes=(*kept, turned, percent), decimals=_percent_decimals(portion.mass, decimals))
+    return replace(truth, mistakes=(*kept, turned, percent), decimals=percent_decimals(portion.mass, decimals))
 
 
 def _times_turned(quotient: Quotient) -> Quotient:
     return replace(quotient, times=quotient.times / 1000)
-
-
-def _percent_decimals(mass: Measured, read: int) -> int:
-    """Decimals of a per cent that a mass read to so many decimals allows; one at least is right."""
-    return max(1, decimals_for(100 * max(mass.u, 10.0**-read) / max(mass.value, 1e-9), most=2))
 
 
 # ── the questions one by one ────────────────────────────────────────────────────────────────────
@@ -491,12 +252,12 @@ def before(question: Question, procedure: Procedure) -> Truth | None:
         case "moles" if substance is not None:
             return _moles(substance, None)
         case "solid" if substance is not None and substance.molar and substance.amount:
-            molar, mistakes = _molar("M", substance.formula)
+            molar, mistakes = molar_of("M", substance.formula)
             volume = one("volume", substance.amount.value, substance.amount.decimals)
             quotient = Quotient((volume, one("molar", substance.molar, 3), molar), (), 0.001)
             mistakes.append(mistake("ml-not-l", lambda q: replace(q, times=1.0), "litres"))
             mistakes.append(mistake("reagent-form", lambda q: q.without("M"), "M"))
-            return _truth(quotient, mistakes, decimals_for((quotient.value or 1.0) / 100))
+            return right_answer(quotient, mistakes, decimals_for((quotient.value or 1.0) / 100))
         case "theoretical":
             return _most(_ways_of(procedure, question.about, None))
         case "limiting":
@@ -528,7 +289,7 @@ def _eluent(question: Question, procedure: Procedure) -> Truth | None:
         for name, part in parts
         if name != question.about
     ]
-    return _truth(quotient, mistakes, 2)
+    return right_answer(quotient, mistakes, 2)
 
 
 def after(question: Question, sheet: RunWorksheet) -> Truth | None:
@@ -560,13 +321,13 @@ def after(question: Question, sheet: RunWorksheet) -> Truth | None:
 def _net_truth(portion: PortionMass | None) -> Truth | None:
     if portion is None or portion.mass is None or not portion.counted:
         return None
-    found, mistakes, decimals = _found("net", [replace_scale(portion)])
+    found, mistakes, decimals = mass_found("net", [replace_scale(portion)])
     step = max(net.on.weighed.step_g for net in portion.counted)
     bases: list[tuple[str, float | None]] = []
     if portion.scale != 1.0:
         bases.append(("for the whole, not the aliquot", portion.whole.value))
     bases += _other_tares(portion)
-    return _truth(Quotient((found,)), mistakes, decimals, bases, step)
+    return right_answer(Quotient((found,)), mistakes, decimals, bases, step)
 
 
 def replace_scale(portion: PortionMass) -> PortionMass:
@@ -601,8 +362,8 @@ def _recovery(name: str, sheet: RunWorksheet) -> Truth | None:
         return None
     holders = [p for key in account.portions if (p := ledger.portion(key)) is not None]
     brought = [one_ for one_ in ledger.substances if same(one_.substance.component, name)]
-    found, mistakes, _ = _found("found", holders)
-    taken = _taken_mass("taken", brought)
+    found, mistakes, _ = mass_found("found", holders)
+    taken = mass_taken("taken", brought)
     if taken is None:
         return None
     mistakes += taken[1]
@@ -610,7 +371,7 @@ def _recovery(name: str, sheet: RunWorksheet) -> Truth | None:
         mistakes += _as_if_pure(brought[0])
     # The whole mixture in the place of this one's part of it.
     samples = [one_ for one_ in ledger.substances if one_.substance.role == "sample"]
-    whole = _taken_mass("taken", samples) if len(samples) > len(brought) else None
+    whole = mass_taken("taken", samples) if len(samples) > len(brought) else None
     if whole is not None:
         mistakes.append(
             mistake("whole-mixture", _factor_put("taken", whole[0]), *(t.name for t in taken[0].terms), "pure")
@@ -624,7 +385,7 @@ def _recovery(name: str, sheet: RunWorksheet) -> Truth | None:
         top, under = [*top, *as_mol[0]], [*under, *as_mol[1]]
         mistakes += as_mol[2]
     quotient = Quotient(tuple(top), tuple(under), 100.0)
-    return _truth(quotient, mistakes, _percent_decimals_of(account.recovery), [])
+    return right_answer(quotient, mistakes, _percent_decimals_of(account.recovery), [])
 
 
 def _in_mol(found: str, taken: str, carrier: str) -> tuple[list[Factor], list[Factor], list[Mistake]]:
@@ -633,8 +394,8 @@ def _in_mol(found: str, taken: str, carrier: str) -> tuple[list[Factor], list[Fa
     Args:
         found, taken: formulas of what was weighed out and of what was weighed in; carrier: the element followed.
     """
-    molar_found, mistakes = _molar("M found", found)
-    molar_taken, taken_slips = _molar("M taken", taken)
+    molar_found, mistakes = molar_of("M found", found)
+    molar_taken, taken_slips = molar_of("M taken", taken)
     top, under = [molar_taken], [molar_found]
     mistakes = [*mistakes, *taken_slips]
     if plain(found) != plain(taken):
@@ -656,7 +417,7 @@ def _as_if_pure(taken: SubstanceTaken) -> list[Mistake]:
     term = f"taken {substance.name}"
     return [
         mistake(
-            "whole-mixture", _coefficient("taken", term, (substance.density or 1.0) if taken.volume else 1.0), "pure"
+            "whole-mixture", coefficient_of("taken", term, (substance.density or 1.0) if taken.volume else 1.0), "pure"
         )
     ]
 
@@ -678,16 +439,16 @@ def _content(name: str, sheet: RunWorksheet) -> Truth | None:
     part = next(part for said, part in account.contents if same(said, name))
     names = {added.casefold() for step in sheet.run.procedure.made_by(name) for added in step.adds}
     samples = [s for s in ledger.substances if s.substance.role == "sample" and s.substance.name.casefold() in names]
-    taken = _taken_mass(
+    taken = mass_taken(
         "taken", [replace(s, substance=s.substance.model_copy(update={"fraction": 1.0})) for s in samples]
     )
     if taken is None:
         return None
-    found, mistakes, _ = _found("found", [portion])
+    found, mistakes, _ = mass_found("found", [portion])
     sought, weighed = account.component.expressed, portion.said.formula
     carrier = account.component.carrier
-    molar_sought, _ = _molar("M sought", sought)
-    molar_weighed, weighed_slips = _molar("M weighed", weighed)
+    molar_sought, _ = molar_of("M sought", sought)
+    molar_weighed, weighed_slips = molar_of("M weighed", weighed)
     top, under = [found, molar_sought], [molar_weighed, taken[0]]
     n_weighed, n_sought = units(weighed, carrier), units(sought, carrier)
     mistakes += [*taken[1], *weighed_slips]
@@ -711,7 +472,7 @@ def _content(name: str, sheet: RunWorksheet) -> Truth | None:
     bases = (
         [("the mean of the determinations", 100 * mean.value)] if mean is not None and len(account.contents) > 1 else []
     )
-    return _truth(Quotient(tuple(top), tuple(under), 100.0), mistakes, _percent_decimals_of(part), bases)
+    return right_answer(Quotient(tuple(top), tuple(under), 100.0), mistakes, _percent_decimals_of(part), bases)
 
 
 def _factor_turned(sought: float, weighed: float) -> Callable[[Quotient], Quotient]:
@@ -734,17 +495,17 @@ def _of_the_sample(question: Question, sheet: RunWorksheet) -> Truth | None:
     if not portions or number is None:
         return None
     samples = [s for s in ledger.substances if s.substance.role == "sample"]
-    taken = _taken_mass(
+    taken = mass_taken(
         "taken", [replace(s, substance=s.substance.model_copy(update={"fraction": 1.0})) for s in samples]
     )
     if taken is None:
         return None
-    found, mistakes, _ = _found("found", portions)
+    found, mistakes, _ = mass_found("found", portions)
     bases: list[tuple[str, float | None]] = []
     if question.sort == "part" and ledger.found is not None and ledger.found.value > 0:
         bases.append(("of the total recovered", 100 * number.value * ledger.sample.value / ledger.found.value))
     quotient = Quotient((found,), (taken[0],), 100.0)
-    return _truth(quotient, [*mistakes, *taken[1]], _percent_decimals_of(number), bases)
+    return right_answer(quotient, [*mistakes, *taken[1]], _percent_decimals_of(number), bases)
 
 
 def of_spot(spot: SpotResult, sheet: PlateWorksheet) -> Truth | None:
@@ -785,4 +546,4 @@ def of_spot(spot: SpotResult, sheet: PlateWorksheet) -> Truth | None:
         if mark.tail is not None:
             bases.append(("in the middle of the outline", (mark.head.value + mark.tail.value) / 2 / over))
     others = [(what, value) for what, value in bases if value is not None and abs(value - spot.rf.value) > 1e-9]
-    return _truth(Quotient((s,), (f,)), mistakes, 2, others)
+    return right_answer(Quotient((s,), (f,)), mistakes, 2, others)

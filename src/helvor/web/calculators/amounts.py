@@ -18,7 +18,7 @@ from helvor.core.quantities.measured import shown, shown_with_u, total
 from helvor.core.quantities.reading import Unreadable, digits, round_to
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.techniques.filtration.calculators import WashIn, cone, wash
-from helvor.core.techniques.filtration.technique import Flask
+from helvor.core.techniques.filtration.findings import Flask
 from helvor.core.techniques.precipitation.amounts import TakenLine, brought, read_line, read_lines
 from helvor.core.techniques.precipitation.technique import EXCESS
 from helvor.shelf.shelf import known_as

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from helvor.core.record.entry import Problem
 from helvor.notebook import procedures, shelf_values
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.web.calculators.answer import Answer, House
 from helvor.web.calculators.sums import SUM, SUMS
 from helvor.web.forms import FieldErrors, Form

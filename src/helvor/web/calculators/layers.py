@@ -32,16 +32,8 @@ from helvor.shelf.liquids import liquid_named, part_named, solvent_named
 from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, formula_of, number_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.rendering import fragment
-from helvor.web.techniques.extraction.instrument import (
-    ChartShown,
-    DensityShown,
-    FunnelShown,
-    answer_of,
-    density_shown,
-    funnel_shown,
-    ph_chart,
-    split_chart,
-)
+from helvor.web.techniques.extraction.charts import ChartShown, ph_chart, split_chart
+from helvor.web.techniques.extraction.funnel import DensityShown, FunnelShown, answer_of, density_shown, funnel_shown
 
 _Read = TypeVar("_Read")
 

@@ -11,7 +11,7 @@ from starlette.responses import RedirectResponse, Response
 from helvor.core.laws.planar.prepare import Cut, cut, lane_positions
 from helvor.core.quantities.reading import Unreadable
 from helvor.notebook import procedures, shelf_values
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.web.calculators.answer import Answer, Asked, House, Sum
 from helvor.web.calculators.sums import GROUPS, SUM, SUMS
 from helvor.web.forms import FieldErrors, Form

@@ -37,7 +37,8 @@ from helvor.core.record.entry import Payload
 from helvor.core.techniques.planar import plate as planar
 from helvor.core.techniques.planar.plate import gather
 from helvor.notebook import classes, pages, photographs
-from helvor.notebook.pages import Draft, NotYours
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.simulators.camera import lane_places, photograph
 from helvor.web.forms import Form, SubmittedDep

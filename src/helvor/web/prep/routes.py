@@ -35,7 +35,7 @@ from helvor.core.record.entry import Payload, Problem
 from helvor.core.record.procedure import Procedure
 from helvor.notebook import classes, containers, lab_log, prep, procedures
 from helvor.notebook.classes import ClassRow, Meeting
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.notebook.prep import Done
 from helvor.notebook.procedures import Kept
 from helvor.web.errors import sentence_of

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Annotated, Any
 from uuid import UUID, uuid4
 
@@ -12,19 +11,18 @@ from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
 from helvor.core.engine.plan.amounts import class_amount, factor_for
-from helvor.core.engine.plan.check_plan import Advice, check_plan
-from helvor.core.engine.plan.difference import Difference, differences
+from helvor.core.engine.plan.check_plan import check_plan
+from helvor.core.engine.plan.difference import differences
 from helvor.core.engine.plan.timeline import MeetingTime, timeline
 from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Unreadable, round_to
 from helvor.core.record.entry import Problem
-from helvor.core.record.house_rules import OF_A_PROCEDURE, QUESTIONS, HouseRules, Question
+from helvor.core.record.house_rules import OF_A_PROCEDURE, QUESTIONS, HouseRules
 from helvor.core.record.procedure import (
     BadProcedure,
     Component,
     Portion,
     Procedure,
-    Step,
     Substance,
     instruction,
     named,
@@ -32,160 +30,38 @@ from helvor.core.record.procedure import (
     scaled,
     without_braces,
 )
-from helvor.core.record.step_kinds import GROUPS, WASTE, StepKind
+from helvor.core.record.step_kinds import GROUPS, WASTE
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange.procedure import procedure_json, procedure_markdown
 from helvor.notebook import classes, procedures
-from helvor.notebook.classes import ClassRow
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.notebook.procedures import Kept
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.may import May, may
 from helvor.web.procedures.forms import change_from
-from helvor.web.rendering import Shell, html, is_htmx
+from helvor.web.procedures.shown import (
+    AmountTotal,
+    BuilderForm,
+    BuilderFormFragment,
+    BuilderFormPage,
+    BuilderPage,
+    BuilderWork,
+    ComparePage,
+    ProceduresPage,
+    RulesPage,
+    ScalePage,
+    StepRow,
+    TimeBar,
+    TimeBlock,
+)
+from helvor.web.rendering import html, is_htmx
 from helvor.web.security import VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
 BENCHES = 12
 PARTS = {"substance": Substance, "component": Component, "portion": Portion}
-
-
-@dataclass(frozen=True, slots=True)
-class StepRow:
-    """A step in the list."""
-
-    number: int
-    step: Step
-    kind: StepKind | None
-    says: str
-    advice: list[Advice]
-
-
-@dataclass(frozen=True, slots=True)
-class AmountTotal:
-    """A substance with its amount per bench, for all benches, spare and total."""
-
-    substance: Substance
-    bench: str
-    benches: str
-    spare: str
-    total: str
-    unit: str
-    molar_mass: str
-
-
-@dataclass(frozen=True, slots=True)
-class TimeBlock:
-    """A stretch of the time bar: x and width in parts of the bar."""
-
-    x: float
-    hands: float
-    waits: float
-    words: str
-    y: int
-
-
-@dataclass(frozen=True, slots=True)
-class TimeBar:
-    """A meeting's bar with where the period ends."""
-
-    meeting: MeetingTime
-    blocks: list[TimeBlock]
-    period_x: float
-    over: bool
-
-
-@dataclass(frozen=True, kw_only=True)
-class BuilderWork:
-    """The part of the builder that every change replaces."""
-
-    kept: Kept
-    procedure: Procedure
-    rows: list[StepRow]
-    open_row: StepRow | None
-    form: BuilderForm | None
-    advice: list[Advice]
-    general: list[Advice]
-    amounts: list[AmountTotal]
-    benches: int
-    bars: list[TimeBar]
-    rules: list[tuple[Question, str, bool]]
-    palette: list[tuple[str, list[StepKind]]]
-    csrf: str
-    said: str
-
-
-@dataclass(frozen=True, kw_only=True)
-class BuilderPage(Shell, BuilderWork):
-    pass
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BuilderForm:
-    """A form with what was typed and what is wrong with it."""
-
-    kept: Kept
-    op: str
-    title: str
-    values: dict[str, list[str]]
-    errors: dict[str, str]
-    step: str
-    was: str
-    csrf: str
-    substances: list[str]
-    components: list[str]
-    portions: list[str]
-    waste: dict[str, str]
-    questions: tuple[Question, ...]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BuilderFormFragment:
-    form: BuilderForm
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BuilderFormPage(Shell):
-    form: BuilderForm
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ProceduresPage(Shell):
-    procedures: list[Kept]
-    new_id: UUID
-    troubles: list[tuple[str, str]]
-    pasted: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RulesPage(Shell):
-    groups: list[tuple[str, list[Question]]]
-    rules: HouseRules
-    saved: bool
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ComparePage(Shell):
-    kept: Kept
-    old: int
-    new: int
-    versions: list[int]
-    differences: list[Difference]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ScalePage(Shell):
-    kept: Kept
-    factor: str
-    wanted: str
-    substance: str
-    trouble: str
-    rows: list[tuple[str, str, str]]
-    advice: list[Advice]
-    classes: list[tuple[ClassRow, list[classes.Bench]]]
-    start: UUID
 
 
 @router.get("/procedures")

@@ -15,7 +15,7 @@ from helvor.core.laws.crystallization.solubility import Curve
 from helvor.core.record.entry import Problem
 from helvor.exchange.shelf import BadShelf, read_shelf, shelf_csv
 from helvor.notebook import shelf_values
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.shelf.shelf import KINDS, MARKS, PROPERTIES, Item, Property, find
 from helvor.shelf.solubilities import curves_of
 from helvor.web.may import May, may

@@ -22,9 +22,11 @@ from helvor.core.review import answers as core
 from helvor.core.review.answers import SHOWS, Asked, Marked, SheetSettings, Shows
 from helvor.core.review.questions import EVERY_SPOT, Question
 from helvor.core.techniques.planar.results import PlateWorksheet
-from helvor.notebook import answer_sheets, pages
+from helvor.notebook import answer_sheets, page_lists, pages
 from helvor.notebook.answer_sheets import PLATES
-from helvor.notebook.pages import Draft, NotYours, Page
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_rows import Page
+from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
@@ -247,7 +249,7 @@ def _sheet_page(
         row, meeting = shell_of_class(conn, who, class_id)
         if row is None:
             raise NotYours
-        works = _works(pages.pages_of_class(conn, who.account.id, class_id))
+        works = _works(page_lists.pages_of_class(conn, who.account.id, class_id))
         chosen = work if work in works else next(iter(works), "")
         known = answer_sheets.settings_of(conn, class_id, chosen)
     now = settings or known
@@ -288,7 +290,7 @@ def set_answer_sheet(request: Request, class_id: UUID, who: WriterDep, fields: S
     with pool(request).connection() as conn:
         if shell_of_class(conn, who, class_id)[0] is None:
             raise NotYours
-        works = _works(pages.pages_of_class(conn, who.account.id, class_id))
+        works = _works(page_lists.pages_of_class(conn, who.account.id, class_id))
     if work not in works:
         raise Problem("work", "This class has no such work: choose one from the list.")
     asked = {q.key: _asked(form, q) for q in works[work]}

@@ -23,7 +23,7 @@ from helvor.exchange.review import ANSWER_COLUMNS, NUMBER_COLUMNS, answer_rows, 
 from helvor.exchange.tables import csv_text
 from helvor.notebook import classes, unknowns
 from helvor.notebook.classes import EarlierClass
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, TheVery, drawn_once, fragment, html

@@ -32,7 +32,7 @@ from helvor.exchange.run import (
 from helvor.exchange.tables import csv_text
 from helvor.exchange.workbook import Sheet, workbook
 from helvor.notebook import whole_class
-from helvor.notebook.pages import NotYours
+from helvor.notebook.page_errors import NotYours
 from helvor.notebook.whole_class import as_json
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
@@ -43,7 +43,7 @@ from helvor.web.run.routes import SchemeFile
 from helvor.web.run.scheme import draw_scheme
 from helvor.web.security import VisitorDep, pool
 from helvor.web.techniques.planar.drawing import draw_plate
-from helvor.web.techniques.planar.routes import PlateFile
+from helvor.web.techniques.planar.shown import PlateFile
 
 router = APIRouter()
 

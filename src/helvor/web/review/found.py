@@ -23,9 +23,9 @@ from helvor.core.review.losses import BenchLoss, ClassLoss
 from helvor.core.review.side_by_side import Measure, Number, Shared
 from helvor.core.techniques.planar.results import PlateWorksheet
 from helvor.core.techniques.planar.side_by_side import OnePlate, SideBySide, side_by_side
-from helvor.notebook import answer_sheets, pages
+from helvor.notebook import answer_sheets, page_lists
 from helvor.notebook.answer_sheets import PLATES
-from helvor.notebook.pages import Page
+from helvor.notebook.page_rows import Page
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.rendering import TheVery, drawn_once
 
@@ -103,7 +103,7 @@ def read_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> Cla
     settings = answer_sheets.all_settings(conn, account_id, class_id)
     rank = eluotropic_rank()
     by_title: dict[str, list[OnePage]] = {}
-    for page, entries in pages.pages_of_class(conn, account_id, class_id):
+    for page, entries in page_lists.pages_of_class(conn, account_id, class_id):
         one = OnePage(page, entries, page.kind.work_out(entries, page.rules, rank))
         by_title.setdefault(page.title if page.technique_key == "run" else PLATES_TITLE, []).append(one)
     # Plates come last: a class that ran a procedure is looked at by that.

@@ -22,9 +22,10 @@ from helvor.exchange import archive, records, table_apart
 from helvor.exchange.readings_in import MEANINGS, Read, guess, pairs_of, readings_of
 from helvor.exchange.records import BadRecord, ClassRecord, PlateRecord, RunRecord
 from helvor.exchange.table_in import BadTable, Table
-from helvor.notebook import classes, imports, pages
+from helvor.notebook import classes, imports, page_lists
 from helvor.notebook.imports import Waiting
-from helvor.notebook.pages import Draft, NotYours
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.pages import Draft
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
@@ -164,7 +165,7 @@ class _Runs:
 
 def _runs(conn: psycopg.Connection, account_id: int, class_id: UUID) -> _Runs:
     found: dict[str, dict[int, tuple[UUID, Run]]] = {}
-    for page, entries in pages.pages_of_class(conn, account_id, class_id):
+    for page, entries in page_lists.pages_of_class(conn, account_id, class_id):
         if page.technique_key == "run" and page.bench_number:
             found.setdefault(page.title, {})[page.bench_number] = (page.id, gather(entries))
     return _Runs(found)

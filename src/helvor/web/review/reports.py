@@ -35,7 +35,8 @@ from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange.pdf import Paper, pdf
 from helvor.notebook import answer_sheets, pages, procedures, report_jobs
 from helvor.notebook.classes import ClassRow, Meeting
-from helvor.notebook.pages import NotYours, Page
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_rows import Page
 from helvor.notebook.report_jobs import Job
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.drawings import find_drawing, standalone
@@ -55,7 +56,7 @@ from helvor.web.run.words import StepNames
 from helvor.web.run.words import describe as describe_run
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 from helvor.web.techniques.planar.drawing import draw_plate
-from helvor.web.techniques.planar.routes import PlateFile
+from helvor.web.techniques.planar.shown import PlateFile
 from helvor.web.techniques.planar.words import describe as describe_plate
 
 router = APIRouter(include_in_schema=False)

@@ -15,7 +15,7 @@ from markupsafe import Markup
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.run.work_out import RunWorksheet, StepSeen
 from helvor.core.record.entry import Payload
-from helvor.notebook.pages import Page
+from helvor.notebook.page_rows import Page
 from helvor.web.forms import Form
 
 Reader = Callable[[Form, Run, UUID | None], Payload]

@@ -25,7 +25,9 @@ from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange.run import ledger_table, reading_table, run_record, weighing_table
 from helvor.notebook import classes, containers, pages, procedures
 from helvor.notebook.file_space import nearly_full
-from helvor.notebook.pages import Inked, NotYours, Page
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_rows import Page
+from helvor.notebook.pages import Inked
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page

@@ -15,7 +15,7 @@ from markupsafe import Markup
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.account import PortionMass
 from helvor.core.engine.run.record import Run
-from helvor.core.engine.run.tares import Net, Tare, is_blank
+from helvor.core.engine.run.tares import Net
 from helvor.core.engine.run.work_out import RunWorksheet, StepSeen
 from helvor.core.hazards.substances import known_hazards
 from helvor.core.quantities.formula import readable
@@ -25,12 +25,15 @@ from helvor.core.record.entry import Entry, Line, Payload
 from helvor.core.record.procedure import Step
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.notebook import classes
-from helvor.notebook.pages import NotYours, Page, worked_out
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_rows import Page
+from helvor.notebook.pages import worked_out
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.rendering import Shell, fragment
 from helvor.web.run.at_step import AtStep
 from helvor.web.run.on_page import INSTRUMENTS, TECHNIQUE_TITLES
 from helvor.web.run.scheme import Scheme, draw_scheme
+from helvor.web.run.tares import TareShown, tares_shown
 from helvor.web.run.words import NO_STEPS, describe
 
 VIEWS = {"step": "Step", "record": "Mass record", "why": "Losses", "notes": "Notes and files"}
@@ -71,17 +74,6 @@ PICKS = (
     "spilt",
     "broken glass",
 )
-
-
-@dataclass(frozen=True, slots=True)
-class TareShown:
-    """A container that the run uses, and whether its tare is known; ``registered`` is what the class's register has."""
-
-    label: str
-    mass: str
-    how: str
-    needed: bool
-    registered: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -355,7 +347,7 @@ def work_of(
         "weigh": _weigh(chosen.step, sheet) if chosen is not None else None,
         "amounts": _amounts(chosen.step, sheet) if chosen is not None else [],
         "timers": _timers(sheet.run, now),
-        "tares": _tares(sheet, registered or {}),
+        "tares": tares_shown(sheet, registered or {}),
         "last": _shown(standing, READINGS, 6) if view == "step" else [],
         "notes": _shown(standing, e.Noted | e.Late | e.Borrowed) if view == "notes" else [],
         "files": [(reading, reading.entry.payload) for reading in files],
@@ -434,39 +426,6 @@ def _timers(run: Run, now: datetime) -> list[TimerShown]:
         TimerShown(on.key, on.timer.label or names.get(on.timer.step, "timer"), due, round((due - now).total_seconds()))
         for on, due in sorted(running, key=lambda pair: pair[1])
     ]
-
-
-def _pans(run: Run) -> dict[frozenset[str], tuple[str, ...]]:
-    """Everything that stands or should stand on a pan, by its labels in lower case; blank papers left out."""
-    pans: dict[frozenset[str], tuple[str, ...]] = {}
-    for step in run.procedure.steps:
-        if step.kind == "weigh" and step.container:
-            pans.setdefault(frozenset(label.casefold() for label in step.container), step.container)
-    for on in run.weighings:
-        if on.weighed.way == "gross":
-            pans.setdefault(on.weighed.pan, on.weighed.container)
-    return {key: pan for key, pan in pans.items() if not is_blank(key)}
-
-
-def _has_tare(tare: Tare | None) -> bool:
-    return tare is not None and tare.mass is not None
-
-
-def _tares(sheet: RunWorksheet, registered: Mapping[str, str]) -> list[TareShown]:
-    """The containers of the run with their tares; what is weighed later and has none is asked for."""
-    listed = []
-    tares = sheet.ledger.tares
-    for key, pan in _pans(sheet.run).items():
-        tare = tares.get(key)
-        # What stands on the pan in parts that all have a tare needs none of its own.
-        if tare is None and len(pan) > 1 and all(_has_tare(tares.get(frozenset([one.casefold()]))) for one in pan):
-            continue
-        known = _has_tare(tare)
-        how = tare.how if tare is not None else "missing"
-        mass = shown(tare.mass) if tare is not None and tare.mass is not None else ""
-        code = registered.get(pan[0].casefold(), "") if len(pan) == 1 and not known else ""
-        listed.append(TareShown(" + ".join(pan), mass, how, not known, code))
-    return listed
 
 
 READINGS: tuple[type[Payload], ...] = (

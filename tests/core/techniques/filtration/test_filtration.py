@@ -24,7 +24,8 @@ from helvor.core.laws.filtration.wash import best_split, left_after, rinses_for,
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Procedure
-from helvor.core.techniques.filtration.technique import CHECKS, flask_of
+from helvor.core.techniques.filtration.findings import flask_of
+from helvor.core.techniques.filtration.technique import CHECKS
 from helvor.core.techniques.registered import TECHNIQUES
 from tests.core.runs import codes, page_of, sheet_of
 

@@ -31,7 +31,7 @@ from helvor.core.laws.spare import SPARE
 from helvor.core.quantities.reading import Unreadable, digits, round_to
 from helvor.core.record.procedure import Procedure, Step, Substance, instruction
 from helvor.core.techniques.registered import STEP_KINDS
-from helvor.core.techniques.safety.rules import caught
+from helvor.core.techniques.safety.advice import caught
 
 FILLED = 0.8
 ACIDS = ("HCl", "HBr", "HNO3", "H2SO4", "H3PO4", "HClO4", "CH3COOH", "C2H4O2", "HCOOH", "CH2O2")

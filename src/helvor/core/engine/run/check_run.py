@@ -5,23 +5,18 @@ Limits are common practice, no source, unless one stands beside them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator
 
-from helvor.core.engine.run.account import Ledger, PortionMass, Yield
-from helvor.core.engine.run.record import Run, WeighedOn
+from helvor.core.engine.run.account import Yield
+from helvor.core.engine.run.case import COVERAGE, Case, Rule, grams, join, percent
+from helvor.core.engine.run.dryness import drying, milligrams
+from helvor.core.engine.run.record import WeighedOn
 from helvor.core.engine.run.tares import is_blank
-from helvor.core.engine.technique import NO_TECHNIQUES, Techniques
-from helvor.core.laws.constant_mass import Constancy
+from helvor.core.engine.run.too_much import cause_words, likely_causes
 from helvor.core.quantities.measured import Measured, shown
-from helvor.core.quantities.reading import round_to
 from helvor.core.record.finding import Finding
-from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Step, same
-from helvor.core.record.step_kinds import StepKind
 
-COVERAGE = 2.0
-"""How many standard uncertainties a value must lie beyond a limit to be beyond it (about 95 %)."""
 GOOD_CLOSURE = (0.98, 1.02)
 OFF_TARGET = 0.10
 """Part of the target from which an amount counts as another one."""
@@ -29,43 +24,10 @@ DRIFT_STEPS = 2.0
 """Repeated empty weighings that differ by more steps of the balance than this have drifted."""
 
 
-@dataclass(frozen=True, slots=True)
-class Case:
-    """What a rule may look at."""
-
-    run: Run
-    ledger: Ledger
-    rules: HouseRules
-    techniques: Techniques = NO_TECHNIQUES
-
-    @property
-    def kinds(self) -> Mapping[str, StepKind]:
-        """Every kind of step by key."""
-        return self.techniques.kinds
-
-
-Rule = Callable[[Case], Iterator[Finding]]
-
-
 def check_run(case: Case) -> list[Finding]:
     """Walk the rules over a run, then those of the techniques."""
     rules = (*RULES, *(rule for technique in case.techniques.all for rule in technique.rules))
     return [finding for rule in rules for finding in rule(case)]
-
-
-def join(names: list[str]) -> str:
-    """``A, B and C``"""
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
-
-
-def grams(number: Measured) -> str:
-    """A mass for a sentence, with the digits it has."""
-    return f"{shown(number)} g"
-
-
-def percent(number: Measured) -> str:
-    """A ratio in per cent for a sentence."""
-    return f"{shown(number * 100, most=1)} %"
 
 
 def tare_before_wetting(case: Case) -> Iterator[Finding]:
@@ -202,97 +164,6 @@ def gross_below_tare(case: Case) -> Iterator[Finding]:
                 )
 
 
-def drying(case: Case) -> Iterator[Finding]:
-    """How far drying to constant mass has come, by the house rule."""
-    for portion in case.ledger.portions.values():
-        dry = portion.constancy
-        if dry is None or portion.mass is None:
-            continue
-        if dry.state == "once" and case.rules["constant-mass"].key != "two-weighings":
-            continue
-        said = DRYNESS.get(dry.state)
-        if said is not None:
-            yield said(portion.name, portion.mass, dry)
-
-
-def _dried_once(name: str, mass: Measured, dry: Constancy) -> Finding:
-    return Finding(
-        "dried-once",
-        "note",
-        f"{name}: weighed only once after drying, {grams(mass)}.",
-        "One weighing cannot tell whether it has stopped losing mass.",
-        f"Dry again, cool, weigh again after about {dry.again or 15:.0f} min.",
-        about=name,
-    )
-
-
-def _constant(name: str, mass: Measured, dry: Constancy) -> Finding:
-    says = f"at constant mass, the last two differ by {_mg(dry.difference)}, within {_mg(dry.limit)}."
-    return Finding("constant-mass", "good", f"{name}: {says}", about=name)
-
-
-def _still_drying(name: str, mass: Measured, dry: Constancy) -> Finding:
-    goes_to = f" Expected final mass: about {round_to(dry.predicted, 3)} g." if dry.predicted else ""
-    return Finding(
-        "still-drying",
-        "caution",
-        f"{name}: still losing mass, {_mg(dry.difference)} since the last weighing; "
-        f"limit for constant mass: {_mg(dry.limit)}.{goes_to}",
-        "What still evaporates is counted as product.",
-        f"Weigh again in about {dry.again or 15:.0f} min.",
-        about=name,
-    )
-
-
-def _gaining(name: str, mass: Measured, dry: Constancy) -> Finding:
-    return Finding(
-        "gaining-mass",
-        "caution",
-        f"{name}: gained {_mg(dry.difference)} since the last weighing.",
-        "It is absorbing moisture, was warm at the last weighing, or was contaminated.",
-        "Let it cool in a desiccator, then weigh it again.",
-        about=name,
-    )
-
-
-def _coarse(name: str, mass: Measured, dry: Constancy) -> Finding:
-    return Finding(
-        "balance-too-coarse",
-        "note",
-        f"This balance cannot show constant mass for {name}: the rule allows {_mg(dry.limit)}, "
-        "less than one step of the balance.",
-        "The rule of 0.50 mg per g after a further hour needs a balance that reads to 0.1 mg.",
-        "Use a finer balance, or set the house rule to twice the readability.",
-        about=name,
-    )
-
-
-def _too_soon(name: str, mass: Measured, dry: Constancy) -> Finding:
-    return Finding(
-        "not-an-hour",
-        "note",
-        f"{name}: within {_mg(dry.limit)}, but the weighings are less than an hour apart.",
-        "The strict rule asks for one more hour of drying.",
-        f"Weigh again in about {dry.again or 60:.0f} min.",
-        about=name,
-    )
-
-
-DRYNESS: dict[str, Callable[[str, Measured, Constancy], Finding]] = {
-    "once": _dried_once,
-    "constant": _constant,
-    "drying": _still_drying,
-    "gaining": _gaining,
-    "coarse": _coarse,
-    "soon": _too_soon,
-}
-"""How far drying has come → what is said of it."""
-
-
-def _mg(value: float | None) -> str:
-    return f"{round_to(abs(value or 0.0) * 1000, 1 if 0 < abs(value or 0.0) < 0.00095 else 0)} mg"
-
-
 def hot(case: Case) -> Iterator[Finding]:
     """Something was weighed warm."""
     for on in case.run.weighings:
@@ -340,7 +211,7 @@ def drifted(case: Case) -> Iterator[Finding]:
             yield Finding(
                 "tare-drifted",
                 "caution",
-                f"{first.name}: the empty weighings differ by {_mg(tare.spread)}.",
+                f"{first.name}: the empty weighings differ by {milligrams(tare.spread)}.",
                 "The balance drifted or was not zeroed, the glass was damp, or it is another container.",
                 "Zero the balance, wipe the glass, weigh it empty again and strike out the wrong reading. "
                 "Until then the mean is used, with that uncertainty.",
@@ -455,7 +326,7 @@ def above_possible(case: Case) -> Iterator[Finding]:
             "closure-above",
             "stop" if ledger.closure.value > GOOD_CLOSURE[1] else "caution",
             f"Mass balance {percent(ledger.closure)}: {grams(Measured(0.0) - ledger.missing)} more than went in.",
-            "Mass cannot be created: something is weighed too high. " + _causes(causes),
+            "Mass cannot be created: something is weighed too high. " + cause_words(causes),
             "Check these first, then weigh again.",
         )
 
@@ -471,86 +342,10 @@ def _above(case: Case, name: str, mass: Measured, most: Measured, made: Yield | 
         "above-possible",
         "stop",
         f"{name}: net {grams(mass)} is above the theoretical yield of {grams(most)}.",
-        _causes(causes),
+        cause_words(causes),
         causes[0][1] if causes else "Weigh again.",
         about=name,
     )
-
-
-def _causes(causes: list[tuple[str, str]]) -> str:
-    return f"Most likely {join([cause for cause, _ in causes[:3]])}." if causes else ""
-
-
-@dataclass(frozen=True, slots=True)
-class _Likely:
-    """A cause of a mass that is too high; the smaller its rank, the likelier."""
-
-    rank: float
-    cause: str
-    do: str
-
-
-def _tares_left_in(case: Case, portions: Sequence[PortionMass], excess: float, near: float) -> Iterator[_Likely]:
-    """A container whose tare is just the excess and that stood on a pan without a tare of its own."""
-    for portion in portions:
-        for net in portion.nets:
-            for label in net.on.weighed.container:
-                tare = case.ledger.tares.get(frozenset([label.casefold()]))
-                if tare and tare.mass and abs(tare.mass.value - excess) <= near and net.on.weighed.way == "net":
-                    cause = f"the tare of {label} ({grams(tare.mass)}) in it"
-                    yield _Likely(0.0, cause, f"Subtract the tare of {label}.")
-
-
-def _still_wet(case: Case, portions: Sequence[PortionMass], portion: PortionMass | None) -> Iterator[_Likely]:
-    """What has not been shown to be dry."""
-    if portion is not None:
-        if not _is_constant(portion):
-            yield _Likely(1.0, "still wet", "Dry it again, cool, weigh again after 15 more minutes.")
-        return
-    ends = {name.casefold() for name in case.ledger.ends}
-    wet = [p for p in portions if p.name.casefold() in ends and p.basis in ("dried", "as is") and not _is_constant(p)]
-    if wet:
-        names = join([p.name for p in wet][:2])
-        yield _Likely(1.0, f"still wet ({names} not at constant mass)", f"Dry {names} again and weigh it.")
-
-
-def _is_constant(portion: PortionMass) -> bool:
-    return portion.constancy is not None and portion.constancy.state == "constant"
-
-
-def _other_component(case: Case, excess: float, near: float) -> Iterator[_Likely]:
-    """Another component of which just that much is missing."""
-    for account in case.ledger.components:
-        if account.taken_g is None or account.found_g is None or case.ledger.reacts:
-            continue
-        short = account.taken_g.value - account.found_g.value
-        if short > 0 and abs(short - excess) <= max(near, 0.1 * excess):
-            cause = f"{account.component.name} in it: the same mass is missing there"
-            yield _Likely(0.5, cause, "Separate the two again.")
-
-
-def likely_causes(
-    case: Case, excess: float, u: float, portion: PortionMass | None, made: Yield | None = None
-) -> list[tuple[str, str]]:
-    """Which usual causes fit a mass that is *excess* g too high; most likely first, with what to do.
-
-    A tare fits if its mass is the excess within its uncertainty; another component fits if
-    just that much of it is missing; wet fits as long as constant mass is not shown.
-    """
-    near = max(COVERAGE * u, 0.02 * excess)
-    portions = [portion] if portion is not None else list(case.ledger.portions.values())
-    found = [*_tares_left_in(case, portions, excess, near), *_still_wet(case, portions, portion)]
-    if portion is not None:
-        found += _other_component(case, excess, near)
-    if made is not None and made.excess:
-        cause = f"more {made.limiting} taken than recorded"
-        found.append(_Likely(2.5, cause, "Check the amounts actually taken."))
-    aids = [one.substance.name for one in case.ledger.substances if one.substance.role == "aid" and one.readings]
-    found += [_Likely(2.0, f"{name} carried over", f"Filter {name} off again.") for name in aids]
-    if not found or (portion is not None and _is_constant(portion)):
-        cause = "solvent or reagent trapped in the solid"
-        found.append(_Likely(3.0, cause, "Crush it, wash it once more, dry it again."))
-    return [(likely.cause, likely.do) for likely in sorted(found, key=lambda one: one.rank)]
 
 
 def closure(case: Case) -> Iterator[Finding]:

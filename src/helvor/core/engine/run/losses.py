@@ -17,7 +17,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from helvor.core.engine.run.account import ComponentAccount, PortionMass
-from helvor.core.engine.run.check_run import COVERAGE, Case, join
+from helvor.core.engine.run.case import COVERAGE, Case, join
 from helvor.core.engine.technique import Cause, Sign, Techniques
 from helvor.core.quantities.measured import Measured
 from helvor.core.record.procedure import Procedure

@@ -9,7 +9,8 @@ from uuid import UUID
 
 from helvor.core.engine.plan.branches import branches
 from helvor.core.engine.run.account import Ledger
-from helvor.core.engine.run.check_run import Case, check_run
+from helvor.core.engine.run.case import Case
+from helvor.core.engine.run.check_run import check_run
 from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.losses import Gap, Ranked, gaps, rank
 from helvor.core.engine.run.record import Run, gather

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from helvor.core.engine.figure import Figure, figure_of, outcome
 from helvor.core.engine.plan.check_plan import Advice, Plan
-from helvor.core.engine.run.check_run import COVERAGE, Case, join
+from helvor.core.engine.run.case import COVERAGE, Case, join
 from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.reading_line import Understood, built
 from helvor.core.engine.run.record import Run
@@ -21,7 +21,7 @@ from helvor.core.record.procedure import named, same
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.column.entries import ColumnPacked, LevelSeen, Pooled, TubesFilled, TubesSpotted
 from helvor.core.techniques.column.rack import ELUTE, Column, column_of
-from helvor.core.techniques.filtration.technique import step_here
+from helvor.core.techniques.filtration.findings import step_here
 
 GROUP = "Column"
 EARLY = 1.3

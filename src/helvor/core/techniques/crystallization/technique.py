@@ -2,28 +2,22 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from helvor.core.engine.figure import Figure, figure_of, outcome, value_of
 from helvor.core.engine.plan.check_plan import Advice, Plan
-from helvor.core.engine.run.check_run import COVERAGE, Case
-from helvor.core.engine.run.reading_line import Understood, built
-from helvor.core.engine.run.record import Run
+from helvor.core.engine.run.case import COVERAGE, Case
 from helvor.core.engine.technique import Cause, Check, Technique
 from helvor.core.laws.crystallization.melting import (
-    Standard,
-    correction,
     rate_range,
-    read_range,
     same_by_mixing,
     too_fast,
 )
 from helvor.core.laws.crystallization.plan import GREEDY, TEACHING
-from helvor.core.quantities.reading import Unreadable, digits, parse, parse_number, round_to
+from helvor.core.quantities.reading import digits
 from helvor.core.record.entry import Payload
 from helvor.core.record.finding import Finding
-from helvor.core.record.procedure import named, same
+from helvor.core.record.procedure import same
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.crystallization.entries import (
     REMEDIES,
@@ -46,9 +40,16 @@ from helvor.core.techniques.crystallization.record import (
     liquors_of,
     melted,
     published_of,
-    standards_of,
 )
-from helvor.core.techniques.filtration.technique import step_here
+from helvor.core.techniques.crystallization.words import (
+    describe,
+    read_crystals,
+    read_melts,
+    read_solvent,
+    read_standard,
+    read_temperature,
+    read_try,
+)
 
 GROUP = "Crystals"
 WARM = 10.0
@@ -405,39 +406,6 @@ def check_plan_crystals(plan: Plan) -> Iterator[Advice]:
                 )
 
 
-def describe(payload: Payload) -> str:
-    """An entry in bench words."""
-    match payload:
-        case SolventAdded() as added:
-            return f"{added.volume} {WHY[added.why]}" if added.why != "dissolve" else f"{added.volume} hot solvent"
-        case TemperatureSeen() as seen:
-            return f"{seen.celsius:g} °C" + (f", {seen.seen}" if seen.seen else "")
-        case Crystallized() as came:
-            words = {
-                "crystals": "crystals",
-                "nothing": "no crystals",
-                "oil": "an oil",
-                "coloured": "coloured crystals",
-                "grey": "grey crystals",
-            }
-            return words[came.outcome] + (f", {REMEDIES[came.remedy]}" if came.remedy else "")
-        case MeltingSeen() as melting:
-            mixed = f" with {melting.mixed_with}" if melting.mixed_with else ""
-            rate = f", {melting.rate:g} °C/min" if melting.rate is not None else ""
-            return f"{melting.portion}{mixed} melts {melting.range.shown} °C{rate}"
-        case StandardMelted() as standard:
-            read, known = round_to(standard.read, 1), round_to(standard.published, 1)
-            return f"standard {standard.name}: {read} °C read, {known} °C known"
-        case SolventTried() as tried:
-            said = [
-                f"{when} {how}"
-                for when, how in (("cold", tried.cold), ("hot", tried.hot), ("cooled", tried.cooled))
-                if how
-            ]
-            return f"{tried.solvent}: {', '.join(said)}"
-    return ""
-
-
 def figures(payload: Payload) -> tuple[Figure, ...]:
     """What an entry holds, for tables: volumes, temperatures, melting ranges, test tubes."""
     match payload:
@@ -468,140 +436,6 @@ def figures(payload: Payload) -> tuple[Figure, ...]:
     return ()
 
 
-def _solvent(words: list[str], run: Run, step: str) -> Understood:
-    if not words:
-        raise Unreadable("Enter the volume, for example: solvent 10 mL, or solvent 4 mL rinse.")
-    here = step_here(run, step, (DISSOLVE, CRYSTALLIZE), "dissolved hot")
-    text = " ".join(words)
-    match = re.match(r"[\d.,]+\s*(?:mL|ml|L)?", text)
-    if match is None:
-        raise Unreadable("Enter the volume, for example: solvent 10 mL, or solvent 4 mL rinse.")
-    rest = text[match.end() :].strip().casefold()
-    why = next((key for key in WHY if rest and key.startswith(rest.split()[0])), "dissolve" if not rest else None)
-    if why is None:
-        raise Unreadable(f"“{rest[:20]}”: {', '.join(WHY)}?")
-    dissolving = next((s.id for s in run.procedure.steps if s.kind == DISSOLVE), here)
-    payload = built(
-        SolventAdded, step=dissolving, volume=parse(match.group().strip(), "volume", field_unit="mL"), why=why
-    )
-    return Understood(payload, f"*{describe(payload)}*")
-
-
-def _temperature(words: list[str], run: Run, step: str) -> Understood:
-    if not words:
-        raise Unreadable("Enter the temperature, for example: temp 74, or temp 74 first crystals.")
-    value = parse_number(words[0].rstrip("°C"))[0]
-    payload = built(
-        TemperatureSeen,
-        step=step_here(run, step, (CRYSTALLIZE, DISSOLVE), "cooled"),
-        celsius=value,
-        seen=" ".join(words[1:]).removeprefix("°C").strip(),
-    )
-    return Understood(payload, f"*{describe(payload)}*")
-
-
-_OUTCOMES = {
-    "yes": "crystals",
-    "crystals": "crystals",
-    "none": "nothing",
-    "no": "nothing",
-    "nothing": "nothing",
-    "oil": "oil",
-    "coloured": "coloured",
-    "grey": "grey",
-}
-
-
-def _crystals(words: list[str], run: Run, step: str) -> Understood:
-    first = words[0].casefold() if words else ""
-    if first not in _OUTCOMES:
-        raise Unreadable("Enter the result: crystals yes, crystals none, crystals oil, or crystals none scratched.")
-    rest = " ".join(words[1:]).casefold()
-    remedy = next((key for key in REMEDIES if key and rest and key.startswith(rest.split()[0])), "")
-    payload = built(
-        Crystallized,
-        step=step_here(run, step, (CRYSTALLIZE, DISSOLVE), "crystallized"),
-        outcome=_OUTCOMES[first],
-        remedy=remedy,
-    )
-    return Understood(payload, f"*{describe(payload)}*")
-
-
-_MELTS = re.compile(
-    r"(?P<portion>.+?)\s+(?:mixed\s+with|with)?\s*(?P<range>\d[\d.,]*\s*(?:(?:-|–|to)\s*\d[\d.,]*)?)\s*(?:°C)?"
-    r"(?:\s+(?P<rate>[\d.,]+)\s*(?:°C)?\s*/\s*min)?\s*$"
-)
-
-
-def _melts(words: list[str], run: Run, step: str) -> Understood:
-    match = _MELTS.match(" ".join(words))
-    if match is None:
-        raise Unreadable(
-            "Enter what melted and its range, for example: melts product 113.2-114.1, or melts product with "
-            "acetanilide 113-114."
-        )
-    seen = read_range(match["range"])
-    portion, _, mixed = match["portion"].partition(" with ")
-    known = next((name for name in run.portion_names if same(name, portion.strip())), portion.strip())
-    payload = built(
-        MeltingSeen,
-        step=step_here(run, step, (MELT,), "melted"),
-        portion=known,
-        starts=seen.starts,
-        ends=seen.ends,
-        rate=parse_number(match["rate"])[0] if match["rate"] else None,
-        mixed_with=mixed.strip(),
-    )
-    judged = ""
-    _, published = published_of(run.procedure, known)
-    if published is not None and not mixed:
-        off = correction(seen.starts, standards_of(run))
-        shown = f", corrected by {round_to(off, 1)} °C" if off else ""
-        judged = f"{shown}; published {round_to(published, 1)} °C"
-    return Understood(payload, f"*{describe(payload)}*{judged}")
-
-
-def _standard(words: list[str], run: Run, step: str) -> Understood:
-    match = re.fullmatch(r"(.+?)\s+([\d.,]+)\s+(?:read\s+)?([\d.,]+)", " ".join(words))
-    if match is None:
-        raise Unreadable(
-            "Enter the standard and both temperatures, for example: standard benzoic acid 122.4 read 121.6."
-        )
-    published, read = parse_number(match[2])[0], parse_number(match[3])[0]
-    payload = built(
-        StandardMelted, step=step_here(run, step, (MELT,), "melted"), name=match[1], published=published, read=read
-    )
-    off = correction(read, [Standard(match[1], published, read)])
-    return Understood(
-        payload,
-        f"*{describe(payload)}*, so this thermometer is {round_to(abs(off), 1)} °C "
-        f"{'low' if off > 0 else 'high'} there",
-    )
-
-
-_TRIED = re.compile(r"\b(cold|hot|cooled)\s+(none|some|all|crystals|oil|nothing)\b")
-
-
-def _try(words: list[str], run: Run, step: str) -> Understood:
-    text = " ".join(words)
-    said = dict(_TRIED.findall(text.casefold()))
-    name = re.split(r"\b(?:cold|hot|cooled)\b", text, maxsplit=1, flags=re.IGNORECASE)[0].strip()
-    if not name or not said:
-        raise Unreadable(
-            "Enter the solvent and what you saw, for example: try water cold none hot all cooled crystals."
-        )
-    known = named(run.procedure.substances, name)
-    payload = built(
-        SolventTried,
-        step=step_here(run, step, (TRY, DISSOLVE), "tried"),
-        solvent=known.name if known else name,
-        cold=said.get("cold", ""),
-        hot=said.get("hot", ""),
-        cooled=said.get("cooled", ""),
-    )
-    return Understood(payload, f"*{describe(payload)}*")
-
-
 TECHNIQUE = Technique(
     key="crystallization",
     title="Crystals",
@@ -614,11 +448,11 @@ TECHNIQUE = Technique(
     causes=(where_it_stayed,),
     plan_rules=(check_plan_crystals,),
     commands={
-        "solvent": _solvent,
-        "temp": _temperature,
-        "crystals": _crystals,
-        "melts": _melts,
-        "standard": _standard,
-        "try": _try,
+        "solvent": read_solvent,
+        "temp": read_temperature,
+        "crystals": read_crystals,
+        "melts": read_melts,
+        "standard": read_standard,
+        "try": read_try,
     },
 )

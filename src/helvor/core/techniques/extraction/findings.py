@@ -5,69 +5,49 @@ Limits are common practice, no source, unless one stands beside them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator
 
-from helvor.core.engine.plan.check_plan import Advice, Plan
-from helvor.core.engine.run.account import Ledger, PortionMass
-from helvor.core.engine.run.check_run import COVERAGE, Case, join
+from helvor.core.engine.run.case import Case, join
 from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.record import Run
-from helvor.core.engine.technique import Cause
 from helvor.core.hazards.care import named
-from helvor.core.laws.extraction.acid_base import PKA_CARBONIC, ph_to_move, to_reach
 from helvor.core.laws.extraction.distribution import portions_for
-from helvor.core.laws.extraction.drying import AGENT, agent_named
+from helvor.core.laws.extraction.drying import AGENT
 from helvor.core.laws.extraction.layers import FILL, REMEDIES
 from helvor.core.laws.extraction.reflux import boiled
-from helvor.core.quantities.measured import Measured, shown
-from helvor.core.quantities.reading import Unreadable, digits
+from helvor.core.quantities.reading import digits
 from helvor.core.record.finding import Finding
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Step, same
-from helvor.core.techniques.extraction.entries import AgentAdded, Boiling, Drained, Emulsion, LayerGone, PhRead, Vented
+from helvor.core.techniques.extraction.case import FITS, HOT_BELOW, MUCH_GAS, OURS, Rule, flow_of, numbered, touched
+from helvor.core.techniques.extraction.entries import AgentAdded, Boiling, Drained, Emulsion, LayerGone, Vented
 from helvor.core.techniques.extraction.flow import (
     PARTING,
     Flow,
     Parting,
     follow,
-    grams,
-    neutral_mass,
-    solutes_of,
     takings,
 )
+from helvor.core.techniques.extraction.product_findings import exchanged, wet_product
+from helvor.core.techniques.extraction.reagent_findings import (
+    MEANT,
+    ph_reached,
+    short_of_reagent,
+    still_wanted,
+    too_little,
+)
 
-MEANT = 0.5
-"""A component is meant to go into the extract where at least this part of it does, in all portions."""
 LEFT = 0.05
 """Part left from which another portion is worth saying."""
-NEAR = 0.5
-"""pH units by which a reading may miss what was asked."""
-FITS = 0.10
-"""Relative difference within which a volume or mass fits a layer; above 2.5 times that it does not."""
-WORTH = 0.02
-"""Part of a component from which throwing a layer away is worth a question."""
-WEAKEST = 11.0
-"""pKa up to which hydroxide is meant to take an acid; hydrogencarbonate takes what is stronger than carbonic acid."""
-MUCH_GAS = 10.0
 HEADSPACE = 0.2
 """mL of carbon dioxide, or a part of the room over the liquid, that want venting at once."""
 NEVER_UNVENTED = 45.0
 """°C: what boils lower stands under pressure in a closed funnel from the warmth of a hand."""
-HOT_BELOW = 5.0
-"""°C below the melting point from which a solid left after evaporating melts onto the glass or sublimes."""
-
-OURS = (*PARTING, "set ph", "dry layer", "reflux")
-Rule = Callable[[Case, Flow], Iterator[Finding]]
 
 
 def concerns(run: Run) -> bool:
     """Whether anything in a run is this technique's."""
     return any(step.kind in OURS for step in run.procedure.steps)
-
-
-def flow_of(case: Case) -> Flow:
-    """Every portion's content in a run."""
-    return follow(case.run, case.ledger, case.rules, case.kinds)
 
 
 def expected_name(run: Run, step_id: str, place: str) -> str:
@@ -97,25 +77,9 @@ def check_run_layers(case: Case) -> Iterator[Finding]:
         yield from rule(case, flow)
 
 
-def _numbered(case: Case, kinds: tuple[str, ...]) -> Iterator[tuple[int, Step]]:
-    for number, step in enumerate(case.run.procedure.steps, 1):
-        if step.kind in kinds:
-            yield number, step
-
-
-def _touched(case: Case, step: Step) -> bool:
-    """Whether anything is on record for a step."""
-    run = case.run
-    return (
-        step.id in run.done
-        or any(on.taken.step == step.id for on in run.taken)
-        or any(getattr(line.head.payload, "step", "") == step.id for line in run.other)
-    )
-
-
 def wrong_layer(case: Case, flow: Flow) -> Iterator[Finding]:
     """A layer drawn from the other place than density puts it, or with a volume that fits the other."""
-    for number, step in _numbered(case, PARTING):
+    for number, step in numbered(case, PARTING):
         parting = flow.partings.get(step.id)
         settled = parting.settled if parting else None
         if parting is None or settled is None or len(step.gives) != 2:
@@ -170,7 +134,7 @@ def _volume_fits(number: int, step: Step, parting: Parting, out: Drained, makes:
 
 def volumes_add_up(case: Case, flow: Flow) -> Iterator[Finding]:
     """More out of a funnel than went in; two portions in one vessel that nothing puts together."""
-    for number, step in _numbered(case, PARTING):
+    for number, step in numbered(case, PARTING):
         yield from _more_out(case, number, step, flow.partings.get(step.id))
     yield from _same_vessel(case)
 
@@ -230,7 +194,7 @@ def _joined(case: Case, name: str, names: list[str]) -> bool:
 
 def solid_in_funnel(case: Case, flow: Flow) -> Iterator[Finding]:
     """A solid goes into the funnel."""
-    for number, step in _numbered(case, PARTING):
+    for number, step in numbered(case, PARTING):
         for name in solids_added(step, case.run):
             yield Finding(
                 "solid-in-funnel",
@@ -255,7 +219,7 @@ def solids_added(step: Step, run: Run) -> list[str]:
 
 def drop_test(case: Case, flow: Flow) -> Iterator[Finding]:
     """A drop of water that joined the layer which the densities do not promise."""
-    for number, step in _numbered(case, PARTING):
+    for number, step in numbered(case, PARTING):
         parting = flow.partings.get(step.id)
         settled = parting.settled if parting else None
         tried = [t for _, t in case.run.tried if t.step == step.id and t.trial == "drop"]
@@ -276,9 +240,9 @@ def drop_test(case: Case, flow: Flow) -> Iterator[Finding]:
 
 def in_the_funnel(case: Case, flow: Flow) -> Iterator[Finding]:
     """What stands in a funnel in use: too full, hard to tell apart, one liquid, gas, never vented."""
-    for number, step in _numbered(case, PARTING):
+    for number, step in numbered(case, PARTING):
         parting = flow.partings.get(step.id)
-        if parting is None or not _touched(case, step):
+        if parting is None or not touched(case, step):
             continue
         if parting.trouble and parting.feed.liquids:
             yield Finding(
@@ -364,7 +328,7 @@ def _pressure(parting: Parting) -> bool:
 
 def emulsion(case: Case, flow: Flow) -> Iterator[Finding]:
     """A rag that still stands, with what to try next."""
-    for number, step in _numbered(case, PARTING):
+    for number, step in numbered(case, PARTING):
         seen = [said for _, said in case.run.of(Emulsion) if said.step == step.id]
         if not seen:
             continue
@@ -389,7 +353,7 @@ def emulsion(case: Case, flow: Flow) -> Iterator[Finding]:
 
 def portions(case: Case, flow: Flow) -> Iterator[Finding]:
     """Too few portions for what is wanted, an acid or base that cannot move it, or all well."""
-    for number, step in _numbered(case, ("extract",)):
+    for number, step in numbered(case, ("extract",)):
         parting = flow.partings.get(step.id)
         if parting is None or not parting.rounds or step.id not in case.run.done:
             continue
@@ -397,7 +361,7 @@ def portions(case: Case, flow: Flow) -> Iterator[Finding]:
         last = parting.rounds[-1]
         for solute in parting.solutes:
             left = last.left.get(solute.name.casefold())
-            if left is None or left > 1 - MEANT or _too_little(solute.mol, flow, solute.name):
+            if left is None or left > 1 - MEANT or too_little(solute.mol, flow, solute.name):
                 continue
             rest_volume, portion = parting.volumes()
             if left > LEFT:
@@ -425,145 +389,6 @@ def portions(case: Case, flow: Flow) -> Iterator[Finding]:
                 )
 
 
-def _too_little(mol: float, flow: Flow, name: str) -> bool:
-    """Whether hardly any of a component is in there."""
-    return mol < WORTH * flow.taken.get(name.casefold(), 0.0)
-
-
-def short_of_reagent(number: int, step: Step, parting: Parting) -> Iterator[Finding]:
-    """Less base than what it is meant to take, by its strength; an acid too weak for an amine."""
-    if parting.makes != "aqueous" or not parting.rounds:
-        return
-    brought = parting.extract.water.strong + parting.rest.water.strong - parting.feed.water.strong
-    if brought > 0:
-        yield from _base_short(number, step, parting, brought)
-    elif brought < 0:
-        yield from _acid_too_weak(number, step, parting, -brought)
-
-
-def _base_short(number: int, step: Step, parting: Parting, brought: float) -> Iterator[Finding]:
-    """Less base (*brought*, mol) than the acids that it is meant to take."""
-    acids = [s for s in parting.solutes if s.acts == "acid" and s.mol > 0]
-    carbonate = parting.extract.water.carbonate + parting.rest.water.carbonate > parting.feed.water.carbonate
-    weakest = PKA_CARBONIC[0] if carbonate else WEAKEST
-    meant = [s for s in acids if s.pka is not None and s.pka < weakest]
-    needed = sum(s.mol for s in meant) + max(0.0, -parting.feed.water.strong)
-    if acids and needed > brought:
-        yield Finding(
-            "base-short",
-            "caution",
-            f"Step {number}: {digits(1000 * brought, 3)} mmol of base for {digits(1000 * needed, 3)} mmol of acid"
-            + (", including acid left from the step before." if parting.feed.water.strong < 0 else "."),
-            "The remaining acid stays in the organic layer.",
-            f"Add at least {digits(1000 * (needed - brought) * 1.2, 2)} mmol more.",
-            about=step.id,
-        )
-
-
-def _acid_too_weak(number: int, step: Step, parting: Parting, brought: float) -> Iterator[Finding]:
-    """Enough acid (*brought*, mol) for a base, but too dilute to hold it in the water."""
-    ph = parting.rounds[-1].ph
-    organic, portion = parting.volumes()
-    for base in parting.solutes:
-        if base.acts != "base" or base.mol <= 0 or base.pka is None:
-            continue
-        once = 1 - base.in_organic(ph, portion, organic)
-        wanted = ph_to_move("base", base.pka, base.k, organic, portion, MEANT)
-        if wanted is not None and once < MEANT and brought > base.mol:
-            yield Finding(
-                "acid-too-weak",
-                "caution",
-                f"Step {number}: at pH {digits(ph, 2)} a portion extracts only {digits(100 * once, 2)} % of the "
-                f"{base.name} (pKa {base.pka:g}).",
-                "A base this weak is ionized only in strong acid.",
-                f"pH {digits(wanted, 2)} would extract half at once: use a stronger acid, or more portions.",
-                about=f"{step.id} {base.name}",
-            )
-
-
-def ph_reached(case: Case, flow: Flow) -> Iterator[Finding]:
-    """A pH that was asked for and not reached, not tested, or reached; the gas on the way."""
-    for number, step in _numbered(case, ("set ph",)):
-        came = flow.came.get(step.id)
-        if step.ph is None:
-            continue
-        down = step.ph < 7
-        read = [said for _, said in case.run.of(PhRead) if said.step == step.id]
-        if came is not None and came.gas > MUCH_GAS and step.id not in case.run.done and _touched(case, step):
-            yield Finding(
-                "gas-comes-off",
-                "caution",
-                f"Step {number}: about {digits(came.gas, 2)} mL of carbon dioxide forms.",
-                "Carbonate foams over.",
-                "Use a large beaker and small portions; let the foam settle.",
-                about=step.id,
-            )
-        if not read:
-            if step.id in case.run.done:
-                yield Finding(
-                    "ph-untested",
-                    "caution",
-                    f"Step {number}: adjusted to pH {step.ph:g}, but no pH is recorded.",
-                    "Only the neutral form precipitates, and the calculation assumes the recorded amounts.",
-                    "Test a drop now, before you filter.",
-                    about=step.id,
-                )
-            continue
-        low, high = read[-1].range
-        missed = low > step.ph + NEAR if down else high < step.ph - NEAR
-        if missed:
-            yield Finding(
-                "ph-not-reached",
-                "caution",
-                f"Step {number}: the last test shows pH {_range(low, high)}; the procedure asks for pH {step.ph:g}.",
-                "Part of the product is still ionized and stays dissolved.",
-                f"Add {_more(case, flow, step, low if down else high)} in small portions; test after each.",
-                about=step.id,
-            )
-        else:
-            yield Finding(
-                "ph-reached",
-                "good",
-                f"Step {number}: pH {_range(low, high)}; the procedure asks for {step.ph:g}.",
-                about=step.id,
-            )
-
-
-def _range(low: float, high: float) -> str:
-    return f"{low:g}" if low == high else f"{max(low, 0):g} to {min(high, 14):g}"
-
-
-def _more(case: Case, flow: Flow, step: Step, at: float) -> str:
-    """How much of the step's acid or base is still needed, in words.
-
-    The record says that the sum was off; what it lacked of the way is scaled to what the paper shows.
-    """
-    came = flow.came.get(step.id)
-    substance = next((s for name in step.adds if (s := case.run.procedure.substance(name)) and s.molar), None)
-    what = "acid" if (step.ph or 0) < 7 else "base"
-    if came is None or substance is None or substance.molar is None or step.ph is None:
-        return f"more {what}"
-    solutes = solutes_of(case.run.procedure, came.after.mol)
-    try:
-        here = to_reach(at, came.before.water, solutes, substance.molar)
-        there = to_reach(step.ph, came.before.water, solutes, substance.molar)
-    except Unreadable:
-        return f"more {what}"
-    volume = there.volume - here.volume
-    return f"about {digits(volume, 2)} mL more of {substance.name}" if volume > 0.05 else f"more {what}"
-
-
-def still_wanted(run: Run, ledger: Ledger, flow: Flow, portion: str) -> list[tuple[str, float, float]]:
-    """Components of a portion that no product was weighed of, where it is worth a question: name, g in it, g taken."""
-    weighed = {p.said.component.casefold() for p in ledger.portions.values() if p.mass and p.said.end == "product"}
-    found = []
-    for component, mass in grams(flow, run.procedure, portion).items():
-        taken = flow.taken.get(component.casefold(), 0.0) * (neutral_mass(run.procedure, component) or 0.0)
-        if taken > 0 and mass >= WORTH * taken and component.casefold() not in weighed:
-            found.append((component, mass, taken))
-    return found
-
-
 def gone_early(case: Case, flow: Flow) -> Iterator[Finding]:
     """A layer thrown away before the product of what it holds was weighed."""
     steps = {step.id: (number, step) for number, step in enumerate(case.run.procedure.steps, 1)}
@@ -588,98 +413,9 @@ def gone_early(case: Case, flow: Flow) -> Iterator[Finding]:
             )
 
 
-def exchanged(case: Case, flow: Flow) -> Iterator[Finding]:
-    """Two products whose masses fit each other's place."""
-    found = []
-    for portion in case.ledger.portions.values():
-        if portion.said.end != "product" or portion.mass is None or not portion.said.component:
-            continue
-        expected = grams(flow, case.run.procedure, portion.name).get(portion.said.component)
-        if expected:
-            found.append((portion.name, portion.mass.value, expected))
-    for i, (name, mass, wanted) in enumerate(found):
-        for other, mass2, wanted2 in found[i + 1 :]:
-            apart = abs(wanted - wanted2) > 4 * FITS * max(wanted, wanted2)
-            if apart and abs(mass - wanted2) < FITS * wanted2 and abs(mass2 - wanted) < FITS * wanted:
-                yield Finding(
-                    "products-exchanged",
-                    "caution",
-                    f"{name}: {digits(mass, 3)} g, {other}: {digits(mass2, 3)} g; expected: "
-                    f"{digits(wanted, 3)} and {digits(wanted2, 3)} g.",
-                    "Each mass fits the other product.",
-                    "Check the melting points and where the layers were labelled.",
-                    about=f"{name} {other}",
-                )
-
-
-def wet_product(case: Case, flow: Flow) -> Iterator[Finding]:
-    """More than was put in, with no brine or no drying on its way; drying agent still in it; wet for a spectrum."""
-    for portion in case.ledger.portions.values():
-        if portion.said.end != "product" or not portion.said.component:
-            continue
-        way = case.run.procedure.made_by(portion.name)
-        through = [step for step in way if step.id not in case.run.skipped]
-        kinds = {step.kind for step in through}
-        if kinds.isdisjoint(PARTING) or "evaporate" not in kinds:
-            continue
-        m = neutral_mass(case.run.procedure, portion.said.component)
-        taken = flow.taken.get(portion.said.component.casefold(), 0.0) * (m or 0.0)
-        if portion.mass is not None and taken > 0:
-            yield from _heavier_than_taken(portion, portion.mass, taken, _lacks(through))
-        spectra = [a for _, a in case.run.attached if _is_spectrum(a.name, a.words) and _step_makes(a.step, through)]
-        dry = portion.constancy is not None and portion.constancy.state == "constant"
-        if spectra and not dry:
-            yield Finding(
-                "wet-for-ir",
-                "note",
-                f"{portion.name}: spectrum attached, but not at constant mass.",
-                "Water masks the O–H region, 3200 to 3600 cm⁻¹.",
-                "Dry it to constant mass, then record the spectrum again.",
-                about=portion.name,
-            )
-
-
-def _lacks(through: Sequence[Step]) -> list[str]:
-    """What was left out on a layer's way that would have taken its water away."""
-    kinds = {step.kind for step in through}
-    dried = "dry layer" in kinds
-    off = not kinds.isdisjoint(("decant", "gravity filter"))
-    brine = any("brine" in name.casefold() for step in through for name in step.adds)
-    said = (
-        (not brine, "no brine wash"),
-        (not dried, "no drying agent"),
-        (dried and not off, "the drying agent not removed"),
-    )
-    return [words for lacking, words in said if lacking]
-
-
-def _heavier_than_taken(portion: PortionMass, mass: Measured, taken: float, lacks: list[str]) -> Iterator[Finding]:
-    """More of a component than was put in (*taken*, g), and what was left out on its way."""
-    over = mass.value - taken
-    if over > COVERAGE * mass.u and lacks:
-        yield Finding(
-            "wet-product",
-            "caution",
-            f"{portion.name}: {shown(mass)} g, {digits(1000 * over, 2)} mg more than was "
-            f"put in; during work-up: {join(lacks)}.",
-            "Water or salt is counted as product.",
-            "Dissolve it in the solvent again, dry, filter and evaporate; or dry it to constant mass.",
-            about=portion.name,
-        )
-
-
-def _is_spectrum(name: str, words: str) -> bool:
-    said = f"{name} {words}".casefold()
-    return name.casefold().endswith((".jdx", ".dx")) or "infrared" in said or " ir " in f" {said} "
-
-
-def _step_makes(step: str, through: list[Step]) -> bool:
-    return not step or any(one.id == step for one in through)
-
-
 def drying_layer(case: Case, flow: Flow) -> Iterator[Finding]:
     """Drying agent that is still caked, or does not suit what is in the layer."""
-    for number, step in _numbered(case, ("dry layer",)):
+    for number, step in numbered(case, ("dry layer",)):
         added = [said for _, said in case.run.of(AgentAdded) if said.step == step.id]
         if added and not added[-1].flows:
             yield Finding(
@@ -717,13 +453,13 @@ def unsuited(key: str, case: Case, mol: dict[str, float]) -> Iterator[str]:
 def evaporated_hot(case: Case, flow: Flow) -> Iterator[Finding]:
     """Evaporated hotter than the solid that is left stands."""
     noted = {said.step: said.celsius for _, said in case.run.notes if said.celsius is not None}
-    for number, step in _numbered(case, ("evaporate",)):
+    for number, step in numbered(case, ("evaporate",)):
         celsius = noted.get(step.id, step.celsius if step.id in case.run.done else None)
         if celsius is None:
             continue
         held = flow.before.get(step.id)
         for component in case.run.procedure.components:
-            if held is None or _too_little(held.mol.get(component.name.casefold(), 0.0), flow, component.name):
+            if held is None or too_little(held.mol.get(component.name.casefold(), 0.0), flow, component.name):
                 continue
             melts = next((s.melts for s in case.run.procedure.substances if same(s.component, component.name)), None)
             if melts is not None and held.mol.get(component.name.casefold()) and celsius > melts - HOT_BELOW:
@@ -739,7 +475,7 @@ def evaporated_hot(case: Case, flow: Flow) -> Iterator[Finding]:
 
 def reflux_time(case: Case, flow: Flow) -> Iterator[Finding]:
     """Boiled for less than asked, or with interruptions."""
-    for number, step in _numbered(case, ("reflux",)):
+    for number, step in numbered(case, ("reflux",)):
         marks = sorted((line.root.happened, said.boils) for line, said in case.run.of(Boiling) if said.step == step.id)
         if not marks:
             if step.id in case.run.done:
@@ -789,163 +525,3 @@ RULES: tuple[Rule, ...] = (
     evaporated_hot,
     reflux_time,
 )
-
-
-def stayed_in_layers(case: Case) -> Iterator[Cause]:
-    """What of a product's component went into other layers."""
-    if not any(step.kind in PARTING for step in case.run.procedure.steps):
-        return
-    flow = flow_of(case)
-    for portion in case.ledger.portions.values():
-        if portion.said.end != "product" or not portion.said.component:
-            continue
-        component = portion.said.component
-        m = neutral_mass(case.run.procedure, component)
-        taken = flow.taken.get(component.casefold(), 0.0) * (m or 0.0)
-        expected = grams(flow, case.run.procedure, portion.name).get(component)
-        if not taken or expected is None:
-            continue
-        elsewhere = {
-            name: mass
-            for name in case.ledger.ends
-            if not same(name, portion.name)
-            and (mass := grams(flow, case.run.procedure, name).get(component, 0.0)) > 0.002 * taken
-        }
-        if elsewhere:
-            where = join([f"{name} ({digits(1000 * mass, 2)} mg)" for name, mass in elsewhere.items()])
-            yield Cause(
-                "in-other-layers",
-                "loss",
-                f"Some {component} is in other layers.",
-                (f"by its distribution: {where}",),
-                0.4,
-                sum(elsewhere.values()),
-                portion=portion.name,
-            )
-    for _, gone in case.run.of(LayerGone):
-        holds = grams(flow, case.run.procedure, gone.portion)
-        for component, mass in holds.items():
-            product = next(
-                (
-                    p.name
-                    for p in case.ledger.portions.values()
-                    if p.said.end == "product" and same(p.said.component, component)
-                ),
-                "",
-            )
-            yield Cause(
-                "layer-gone",
-                "loss",
-                f"{gone.portion}: discarded with {component} in it.",
-                (gone.why or "recorded",),
-                0.9,
-                mass,
-                portion=product,
-            )
-
-
-def check_plan_layers(plan: Plan) -> Iterator[Advice]:
-    """What can be said of an extraction before anybody starts."""
-    procedure = plan.procedure
-    if not any(step.kind in OURS for step in procedure.steps):
-        return
-    run = Run(procedure=procedure)
-    kinds = {moment.step.kind: moment.kind for moment in plan.moments if moment.kind is not None}
-    flow = follow(run, build_ledger(run, plan.rules), plan.rules, kinds)
-    for number, step in enumerate(procedure.steps, 1):
-        parting = flow.partings.get(step.id)
-        found = list[Finding]()
-        if step.kind in PARTING:
-            found += _solid_in_funnel(number, step, run)
-            if parting is not None:
-                found += _planned_parting(number, step, parting, plan)
-        elif step.kind == "dry layer":
-            found += _planned_drying(number, step, plan, flow)
-        elif step.kind == "evaporate":
-            found += _planned_evaporation(number, step, plan, flow)
-        for finding in found:
-            yield Advice(finding, step.id)
-
-
-def _solid_in_funnel(number: int, step: Step, run: Run) -> Iterator[Finding]:
-    """A solid goes into the funnel."""
-    if solids := solids_added(step, run):
-        yield Finding(
-            "solid-in-funnel",
-            "caution",
-            f"Step {number} puts {join(solids)}, a solid, into the funnel.",
-            "A solid blocks the tap.",
-            "Dissolve it first, or add it in a beaker.",
-        )
-
-
-def _planned_parting(number: int, step: Step, parting: Parting, plan: Plan) -> Iterator[Finding]:
-    """The layers of a step as planned: whether there are two, whether they fit, which is on top, what is added."""
-    if parting.trouble:
-        yield Finding(
-            "no-two-layers",
-            "caution",
-            f"Step {number}: {parting.trouble}",
-            "Without two layers nothing is separated.",
-            "Enter for each liquid which layer it forms, and its density.",
-        )
-        return
-    most = max(one.settled.volume for one in parting.rounds)
-    if step.volume and most > FILL[plan.rules["funnel-fill"].key] * step.volume:
-        yield Finding(
-            "funnel-full",
-            "caution",
-            f"Step {number}: {digits(most, 2)} mL in a funnel of {step.volume:g} mL.",
-            f"{plan.rules['funnel-fill'].words.capitalize()} leaves room to mix and vent.",
-            "Use a larger funnel, or smaller portions.",
-        )
-    if parting.settled is not None and parting.settled.close:
-        yield Finding(
-            "close-call",
-            "caution",
-            f"Step {number}: the layers differ by {digits(parting.settled.apart, 1)} g/mL in density.",
-            "With densities this close they separate slowly, and either may be on top.",
-            f"{parting.settled.widen} Keep the water-drop test in the instruction.",
-        )
-    yield from short_of_reagent(number, step, parting)
-    yield from gas_in_funnel(number, step, parting)
-
-
-def _planned_drying(number: int, step: Step, plan: Plan, flow: Flow) -> Iterator[Finding]:
-    """A drying agent that does not suit how it is taken off; no brine before it."""
-    agent = next((a for name in step.adds if (a := agent_named(name))), None)
-    if agent is not None and agent.off == "filter" and plan.rules["off-drying-agent"].key == "decant":
-        yield Finding(
-            "fine-agent",
-            "note",
-            f"Step {number}: {agent.name} is fine and does not settle.",
-            "If you decant, it comes over with the product.",
-            "Filter it off.",
-        )
-    content = flow.before.get(step.id)
-    if content is not None and not content.brined and content.volume("organic") > 0:
-        yield Finding(
-            "no-brine",
-            "note",
-            f"Step {number}: no brine wash before drying.",
-            "Brine removes most of the water; without it you need more drying agent, which holds product.",
-        )
-
-
-def _planned_evaporation(number: int, step: Step, plan: Plan, flow: Flow) -> Iterator[Finding]:
-    """A bath that is as hot as what stays behind melts."""
-    held = flow.before.get(step.id)
-    if held is None or step.celsius is None:
-        return
-    for substance in plan.procedure.substances:
-        key = substance.component.casefold()
-        if substance.melts is None or key not in held.mol or _too_little(held.mol[key], flow, key):
-            continue
-        if step.celsius > substance.melts - HOT_BELOW:
-            yield Finding(
-                "evaporated-hot",
-                "caution",
-                f"Step {number}: {step.celsius:g} °C; {substance.name} melts at {substance.melts:g} °C.",
-                "It melts onto the glass or is lost with the vapour.",
-                "Use a cooler bath.",
-            )

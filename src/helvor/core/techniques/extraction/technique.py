@@ -17,7 +17,9 @@ from helvor.core.techniques.extraction import findings as rules
 from helvor.core.techniques.extraction.checks import QUENCH, SET_UP, TAKE_DOWN
 from helvor.core.techniques.extraction.entries import AgentAdded, Boiling, Drained, Emulsion, LayerGone, PhRead, Vented
 from helvor.core.techniques.extraction.flow import PARTING
-from helvor.core.techniques.filtration.technique import step_here
+from helvor.core.techniques.extraction.plan_findings import check_plan_layers
+from helvor.core.techniques.extraction.product_findings import stayed_in_layers
+from helvor.core.techniques.filtration.findings import step_here
 
 GROUP = "Extraction"
 HOOD = "Vent stem up into the hood, never towards anybody; no flame near the solvent."
@@ -345,7 +347,7 @@ TECHNIQUE = Technique(
     describe=describe,
     figures=figures,
     rules=(rules.check_run_layers,),
-    causes=(rules.stayed_in_layers,),
-    plan_rules=(rules.check_plan_layers,),
+    causes=(stayed_in_layers,),
+    plan_rules=(check_plan_layers,),
     commands={"vent": _vent, "drain": _drain, "rag": _rag, "ph": _ph, "agent": _agent, "drops": _drops, "gone": _gone},
 )

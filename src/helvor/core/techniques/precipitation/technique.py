@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.run.account import SubstanceTaken
-from helvor.core.engine.run.check_run import COVERAGE, Case, join
+from helvor.core.engine.run.case import COVERAGE, Case, join
 from helvor.core.engine.run.losses import ends_through
 from helvor.core.engine.technique import Cause, Check, Technique, Trial
 from helvor.core.laws.precipitation.gravimetry import factor, parallels

@@ -11,13 +11,14 @@ from datetime import datetime
 from functools import lru_cache
 
 from helvor.core.engine.plan.check_plan import Advice, Plan, moments
-from helvor.core.engine.run.check_run import Case, join
+from helvor.core.engine.run.case import Case, join
 from helvor.core.engine.run.record import Run
 from helvor.core.hazards.care import named
 from helvor.core.hazards.substances import care_of
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import Portion, Procedure, Step, Substance, same
-from helvor.core.techniques.safety.rules import LOCAL, check_plan_safety
+from helvor.core.techniques.safety.advice import LOCAL
+from helvor.core.techniques.safety.rules import check_plan_safety
 
 NEAR_BOILING = 10.0
 """°C below a liquid's boiling point from which it counts as boiling. Common practice."""

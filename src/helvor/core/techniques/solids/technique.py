@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from helvor.core.engine.run.check_run import Case
+from helvor.core.engine.run.case import Case
 from helvor.core.engine.technique import Cause, Check, Technique, Trial
 from helvor.core.quantities.reading import digits
 from helvor.core.record.finding import Finding

@@ -16,7 +16,8 @@ from helvor.core.techniques.column.fraction_plate import lanes_for, spotted_from
 from helvor.core.techniques.planar.results import PlateWorksheet
 from helvor.core.techniques.planar.work_out import work_out
 from helvor.notebook import pages
-from helvor.notebook.pages import NotYours, Page
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_rows import Page
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.rendering import is_htmx

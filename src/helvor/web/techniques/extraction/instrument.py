@@ -9,18 +9,14 @@ from datetime import UTC, datetime
 
 from markupsafe import Markup
 
-from helvor.core.engine.run.check_run import join
+from helvor.core.engine.run.case import join
 from helvor.core.engine.run.record import Run
-from helvor.core.laws.extraction.acid_base import PAPERS, Solute, ToReach, ph_to_move, to_reach
-from helvor.core.laws.extraction.distribution import limit, with_clinging
+from helvor.core.laws.extraction.acid_base import PAPERS, Solute, ToReach, to_reach
 from helvor.core.laws.extraction.drying import AGENTS, Agent, Planned, agent_for, agent_named
 from helvor.core.laws.extraction.layers import (
-    CLOSE,
     CUTS,
-    FILL,
     REMEDIES,
     VENTS,
-    Layer,
     Settled,
     funnel_for,
     lost_at_cut,
@@ -31,7 +27,7 @@ from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Step, same
 from helvor.core.techniques.extraction.entries import AgentAdded, Drained, Emulsion, PhRead
-from helvor.core.techniques.extraction.findings import concerns, expected_name, still_wanted
+from helvor.core.techniques.extraction.findings import concerns, expected_name
 from helvor.core.techniques.extraction.flow import (
     PARTING,
     Came,
@@ -46,91 +42,17 @@ from helvor.core.techniques.extraction.flow import (
     vessels,
 )
 from helvor.core.techniques.extraction.funnel import Now, funnel_now
+from helvor.core.techniques.extraction.reagent_findings import still_wanted
 from helvor.core.techniques.extraction.technique import boiling_marks, describe
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.core.techniques.safety.in_run import unweighed
 from helvor.shelf.shelf import known_as, shipped
-from helvor.web.path import polyline
 from helvor.web.rendering import fragment
 from helvor.web.run.at_step import AtStep
-from helvor.web.techniques.extraction.drawing import Axis, level, shape
+from helvor.web.techniques.extraction.charts import PH_AXIS, ChartShown, charge_chart, ph_chart, portions_chart
+from helvor.web.techniques.extraction.drawing import Axis
+from helvor.web.techniques.extraction.funnel import DensityShown, FunnelShown, answer_of, density_shown, funnel_shown
 from helvor.web.techniques.filtration.instrument import Mark, marks_of
-
-TINTS = ("#0B6E78", "#17242D", "#8C4A33", "#3F5B9A", "#7A5A14")
-"""Curves of components, in order; each has its name beside it as well."""
-MOST = 6
-"""Portions up to which the chart goes."""
-TRACE = 0.03
-"""Part of what there is most of, below which a component is not drawn."""
-
-
-@dataclass(frozen=True, slots=True)
-class LayerShown:
-    """A layer as it is drawn: its path, where its label's line starts, what it is."""
-
-    path: str
-    at: tuple[float, float]
-    name: str
-    volume: str
-    density: str
-    aqueous: bool
-
-
-@dataclass(frozen=True, slots=True)
-class FunnelShown:
-    """A funnel, drawn: layers from the bottom, the line of the house rule, the graduation, rag and surface."""
-
-    size: float
-    layers: list[LayerShown]
-    surface: tuple[float, float] | None
-    full: tuple[float, float]
-    full_ml: str
-    school: str
-    graduation: list[tuple[float, float, str]]
-    rag: tuple[float, float] | None
-    rag_mm: str
-    stopper: str
-    tap: str
-    beaker: float
-    beaker_words: str
-    over: bool
-
-
-@dataclass(frozen=True, slots=True)
-class DensityShown:
-    """The line of densities: x and words of each layer, ticks, the water's mark."""
-
-    upper: tuple[float, str, str]
-    lower: tuple[float, str, str]
-    water: float
-    ticks: list[tuple[float, str]]
-    apart: str
-    close: bool
-
-
-@dataclass(frozen=True, slots=True)
-class CurveShown:
-    """A curve of a component: its path, its dots, its tint, and where its name stands."""
-
-    name: str
-    path: str
-    dots: list[tuple[float, float]]
-    tint: str
-    label: tuple[float, float]
-    says: str
-
-
-@dataclass(frozen=True, slots=True)
-class ChartShown:
-    """A chart of components: curves, rungs up and ticks along it, what is marked across it."""
-
-    curves: list[CurveShown]
-    rungs: list[tuple[float, str]]
-    ticks: list[tuple[float, str]]
-    marks: list[tuple[float, str]]
-    now: float | None
-    now_words: str
-    band: tuple[float, float] | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -245,197 +167,6 @@ def _flow(at: AtStep) -> Flow:
 
 def _rules(at: AtStep) -> HouseRules:
     return at.page.rules.over(at.sheet.run.procedure.house_rules)
-
-
-def _short(name: str) -> str:
-    """A liquid's name for a label in the drawing."""
-    return name if len(name) <= 15 else f"{name[:14].rstrip()}…"
-
-
-def _called(layer: Layer) -> str:
-    kind = "aqueous" if layer.makes == "aqueous" else "organic"
-    return f"{kind} layer"
-
-
-def funnel_shown(
-    layers: Sequence[Layer],
-    size: float,
-    fill: str,
-    words: str,
-    rag: float | None,
-    stopper: str,
-    tap: str,
-    beaker: tuple[str, float],
-) -> FunnelShown:
-    """A funnel of *size* mL with layers from the bottom."""
-    shown, low = [], 0.0
-    for layer in layers:
-        high = low + layer.volume
-        y, half = level(min((low + high) / 2, size), size)
-        shown.append(
-            LayerShown(
-                shape(low, high, size),
-                (round(160 + half - 4, 1), round(y, 1)),
-                _called(layer),
-                digits(layer.volume, 3),
-                round_to(layer.density, 2),
-                layer.makes == "aqueous",
-            )
-        )
-        low = high
-    most = FILL[fill] * size
-    full_y, full_half = level(most, size)
-    surface = level(low, size) if low > 0 else None
-    marks = [size * part for part in (0.2, 0.4, 0.6, 0.8)]
-    graduation = [(round(160 - half, 1), round(y, 1), f"{ml:g}") for ml in marks for y, half in (level(ml, size),)]
-    rag_at = None
-    if rag is not None and len(layers) == 2:
-        y, half = level(layers[0].volume, size)
-        rag_at = (round(y, 1), round(half, 1))
-    name, held = beaker
-    beaker_size = next((s for s in (50.0, 100.0, 250.0, 400.0, 600.0) if held <= 0.8 * s), 600.0)
-    return FunnelShown(
-        size,
-        shown,
-        (round(surface[0], 1), round(surface[1], 1)) if surface else None,
-        (round(full_y, 1), round(full_half, 1)),
-        digits(most, 2),
-        words,
-        graduation,
-        rag_at,
-        f"{rag:g}" if rag is not None else "",
-        stopper,
-        tap,
-        round(min(held / beaker_size, 1.0), 3),
-        f"{name}, {digits(held, 3)} mL" if held else name,
-        low > most,
-    )
-
-
-def density_shown(settled: Settled) -> DensityShown | None:
-    """Both layers on a line of densities."""
-    upper, lower = settled.upper, settled.lower
-    if upper is None or lower is None:
-        return None
-    low = math.floor((min(upper.density, 0.95) - 0.04) * 10) / 10
-    high = math.ceil((max(lower.density, 1.05) + 0.02) * 10) / 10
-    axis = Axis(low, high, 20, 384)
-    ticks = [
-        (axis.at(value), round_to(value, 1)) for i in range(round((high - low) * 10) + 1) for value in (low + i / 10,)
-    ]
-    return DensityShown(
-        (axis.at(upper.density), _short(upper.name), round_to(upper.density, 2)),
-        (axis.at(lower.density), _short(lower.name), round_to(lower.density, 2)),
-        axis.at(1.0),
-        ticks,
-        round_to(settled.apart, 2),
-        settled.close,
-    )
-
-
-def answer_of(settled: Settled, parting: Parting | None = None) -> tuple[str, str]:
-    """Which layer is which in a sentence, and how to prove it."""
-    if settled.upper is None or settled.lower is None:
-        return "One layer.", settled.why_one
-    lower, upper = settled.lower, settled.upper
-    place = settled.where("aqueous")
-    name = (lower if place == "lower" else upper).name
-    words = f"{name[0].upper()}{name[1:]} is the {place} layer."
-    falls = "falls through and joins the lower layer" if place == "lower" else "stays on top and joins the upper layer"
-    carried = ""
-    if parting is not None and parting.rounds:
-        left = parting.rounds[-1].left
-        most = max((s.mol for s in parting.solutes), default=0.0)
-        there = [s.name for s in parting.solutes if s.mol > TRACE * most]
-        moved = [name for name in there if left.get(name.casefold(), 1.0) < 0.5]
-        stay = [name for name in there if name not in moved]
-        where = "the aqueous layer" if parting.makes == "aqueous" else "the organic layer"
-        if moved:
-            stays = f"; {join(stay)} stay{'s' if len(stay) == 1 else ''} behind" if stay else ""
-            carried = f"{join(moved)} move{'s' if len(moved) == 1 else ''} to {where}{stays}."
-            carried = f"{carried[0].upper()}{carried[1:]} "
-    sure = "Densities are close: test it" if settled.apart < CLOSE else "Check"
-    return words, f"{carried}{sure}: a drop of water {falls}."
-
-
-def portions_chart(parting: Parting, clings: float) -> ChartShown | None:
-    """What is left of each component that moves, for the same volume in one to six portions; *clings* mL stay."""
-    if not parting.rounds:
-        return None
-    feed, portion = parting.volumes()
-    total = portion * len(parting.rounds)
-    ph = parting.rounds[-1].ph
-    lefts: dict[str, list[float]] = {}
-    limits = []
-    for solute in parting.solutes:
-        d = solute.d(ph)
-        ratio = d if parting.makes == "organic" else 1 / d if d > 0 else 0.0
-        if solute.mol <= 0 or not 0.05 < ratio < 1e9:
-            continue
-        found = [
-            sum(with_clinging(ratio, feed, [total / n] * n, min(clings, total / n / 2))) for n in range(1, MOST + 1)
-        ]
-        if found[-1] <= 0.9:
-            lefts[solute.name] = found
-            limits.append(limit(ratio, feed, total))
-    if not lefts:
-        return None
-    return split_chart(lefts, total, len(parting.rounds), limits)
-
-
-def split_chart(
-    lefts: Mapping[str, Sequence[float]], total: float, count: int, limits: Sequence[float] = ()
-) -> ChartShown:
-    """Parts left after one to six portions of *total* mL, by name; *count* is what is done, *limits* without end."""
-    least = max(min(min(found) for found in lefts.values()), 1e-5)
-    decades = max(1, math.ceil(-math.log10(least)))
-    x, y = Axis(1, MOST, 44, 236), Axis(-decades, 0, 168, 18)
-    curves: list[CurveShown] = []
-    for name, found in lefts.items():
-        points = [(x.at(n), y.at(math.log10(max(part, 1e-12)))) for n, part in enumerate(found, 1)]
-        says = f"{name}: " + ", ".join(f"{n} portions {digits(100 * part, 2)} %" for n, part in enumerate(found, 1))
-        curves.append(CurveShown(name, polyline(points), points, TINTS[len(curves) % len(TINTS)], points[-1], says))
-    rungs = [(y.at(-power), f"{10.0 ** (2 - power):g}") for power in range(decades + 1)]
-    marks = [(y.at(math.log10(one)), f"limit {digits(100 * one, 2)} %") for one in limits if one > 10.0**-decades]
-    ticks = [(x.at(n), str(n)) for n in range(1, MOST + 1)]
-    band = (x.at(count) - 14, 28.0) if count <= MOST else None
-    return ChartShown(curves, rungs, ticks, marks, None, f"{digits(total, 3)} mL in all", band)
-
-
-def _half_extracted(solute: Solute, values: Sequence[float], water: float, organic: float) -> float | None:
-    """The first pH at which a component has gone over by half: an acid into the water, a base out of it."""
-    acid = solute.acts == "acid"
-    return next((ph for ph in values if (solute.in_organic(ph, water, organic) < 0.5) == acid), None)
-
-
-def _moves(solute: Solute, water: float, organic: float) -> str:
-    """From or below which pH a component is in the water, in words; empty for one that no pH moves."""
-    if solute.acts == "neutral" or solute.pka is None or solute.k <= 0:
-        return ""
-    limit = ph_to_move(solute.acts, solute.pka, solute.k, organic, water)
-    side = "from" if solute.acts == "acid" else "below"
-    return f", 99 % in the aqueous layer {side} pH {digits(limit, 2)}" if limit is not None else ""
-
-
-def ph_chart(solutes: Sequence[Solute], water: float, organic: float, now: float | None) -> ChartShown | None:
-    """What part of each component is in the organic layer, over the pH of the water."""
-    present = [solute for solute in solutes if solute.mol > 0]
-    if not present or organic <= 0 or water <= 0:
-        return None
-    x, y = Axis(-1, 15, 40, 236), Axis(0, 100, 168, 18)
-    values = [i / 4 for i in range(-4, 61)]
-    curves: list[CurveShown] = []
-    for number, solute in enumerate(present[: len(TINTS)]):
-        points = [(x.at(ph), y.at(100 * solute.in_organic(ph, water, organic))) for ph in values]
-        half = _half_extracted(solute, values, water, organic)
-        free = half is None or solute.acts == "neutral"
-        at = (46.0, y.at(100) + 16) if free else (x.at(half or 0) + 8, y.at(62) + 20 * number)
-        says = f"{solute.name}{_moves(solute, water, organic)}"
-        curves.append(CurveShown(solute.name, polyline(points), [], TINTS[number], at, says))
-    ticks = [(x.at(ph), str(ph)) for ph in range(0, 15, 2)]
-    here = x.at(now) if now is not None else None
-    rungs = [(y.at(part), str(part)) for part in (0, 50, 100)]
-    return ChartShown(curves, rungs, ticks, [], here, f"pH {round_to(now, 1)}" if now is not None else "", None)
 
 
 def _pours(at: AtStep, parting: Parting, now: Now) -> list[tuple[str, str]]:
@@ -633,9 +364,6 @@ def _nothing(step: str, feed: Content | None) -> Parting:
     return Parting(step, empty, Content(), empty, "", (), (), (), "This step is skipped.")
 
 
-PH_AXIS = Axis(-1, 15, 30, 530)
-
-
 @dataclass(frozen=True, slots=True)
 class _PlannedPh:
     """The portions of a reagent that bring a layer to its pH; why they cannot be said, where they cannot."""
@@ -682,29 +410,11 @@ def ph_instrument(at: AtStep) -> Markup:
             papers={paper: [one.word for one in colours] for paper, colours in PAPERS.items()},
             held=_held(at, flow),
             keep=_rules(at)["throwing-layers"].words,
-            chart=_charge_chart(solutes, came.before.water.volume if came is not None else 0.0),
+            chart=charge_chart(solutes, came.before.water.volume if came is not None else 0.0),
             portion=step.on or (step.gives[0] if step.gives else ""),
             marks=marks_of(at.seen),
         ),
     )
-
-
-def _charge_chart(solutes: Sequence[Solute], water: float) -> ChartShown | None:
-    """What part of each acid or base is uncharged, so a solid, over the pH."""
-    most = max((solute.mol for solute in solutes), default=0.0)
-    present = [solute for solute in solutes if solute.acts != "neutral" and solute.mol > TRACE * most]
-    if not present or water <= 0:
-        return None
-    y = Axis(0, 100, 118, 22)
-    curves: list[CurveShown] = []
-    for number, solute in enumerate(present[: len(TINTS)]):
-        values = [i / 4 for i in range(-4, 61)]
-        points = [(PH_AXIS.at(ph), y.at(100 * (1 - solute.charged(ph)))) for ph in values]
-        pka = solute.pka or 7.0
-        curves.append(
-            CurveShown(solute.name, polyline(points), [], TINTS[number], (PH_AXIS.at(pka), y.at(50)), f"pKa {pka:g}")
-        )
-    return ChartShown(curves, [], [], [], None, "", None)
 
 
 def dry_instrument(at: AtStep) -> Markup:

@@ -16,7 +16,7 @@ from helvor.core.laws.filtration.wash import left_of, more_rinses, wash_loss
 from helvor.core.quantities.reading import digits
 from helvor.core.record.procedure import Step
 from helvor.core.techniques.filtration.entries import DRYING_PLACES, Drying, Filtrate, Poured, Washed
-from helvor.core.techniques.filtration.technique import FILTERS, HALF, Flask, flask_of, liquid_to_filter, melts_of
+from helvor.core.techniques.filtration.findings import FILTERS, HALF, Flask, flask_of, liquid_to_filter, melts_of
 from helvor.web.rendering import fragment
 from helvor.web.run.at_step import AtStep
 

@@ -28,9 +28,10 @@ from helvor.core.techniques.planar.side_by_side import (
 )
 from helvor.core.techniques.planar.work_out import work_out
 from helvor.exchange.planar import comparison_table
-from helvor.notebook import classes, pages
+from helvor.notebook import classes, page_lists
 from helvor.notebook.classes import ClassRow
-from helvor.notebook.pages import NotYours, Page
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_rows import Page
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
@@ -173,7 +174,7 @@ def plates_of_class(request: Request, who: VisitorDep, class_id: UUID) -> tuple[
         row = classes.open_class(conn, who.account.id, class_id)
         if row is None:
             raise NotYours
-        return row, _plates(pages.pages_of_class(conn, who.account.id, class_id))
+        return row, _plates(page_lists.pages_of_class(conn, who.account.id, class_id))
 
 
 def phases_of(plates: list[OnePlate]) -> list[str]:

@@ -34,7 +34,9 @@ from helvor.core.techniques.planar.photo.proposal import (
 from helvor.core.techniques.planar.plate import LIGHTS, Photographed, Plate, gather, spot_name
 from helvor.notebook import pages, photographs
 from helvor.notebook.file_space import nearly_full
-from helvor.notebook.pages import Draft, NotYours, Page
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_rows import Page
+from helvor.notebook.pages import Draft
 from helvor.notebook.photographs import Photograph, asked_of
 from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.errors import sentence_of

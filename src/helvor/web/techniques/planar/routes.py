@@ -14,9 +14,8 @@ from fastapi import Form as Field
 from markupsafe import Markup
 from starlette.responses import RedirectResponse, Response
 
-from helvor.core.laws.planar.solvents import Freshness, freshness
+from helvor.core.laws.planar.solvents import freshness
 from helvor.core.quantities.reading import Reading, Unreadable, parse
-from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.entry import Entry, Line, Payload, Problem, Struck, before, line_of
 from helvor.core.techniques.planar import plate as planar
 from helvor.core.techniques.planar.plate import LIGHTS, PHASES, SWATCHES, Plate, gather, moved
@@ -26,7 +25,9 @@ from helvor.core.techniques.planar.side_by_side import nearest_in_lane, tuning_h
 from helvor.core.techniques.planar.work_out import result_for, work_out
 from helvor.exchange.planar import plate_record, spot_table
 from helvor.notebook import pages
-from helvor.notebook.pages import Draft, NotYours, Page, Written
+from helvor.notebook.page_errors import NotYours
+from helvor.notebook.page_rows import Page
+from helvor.notebook.pages import Draft, Written
 from helvor.shelf.solvents import boiling_points, eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
@@ -34,10 +35,11 @@ from helvor.web.house_words import line_as_typed_here
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.reading import UnderstoodShown, refused
-from helvor.web.rendering import Shell, drawn_once, fragment, html, is_htmx, render, sent
+from helvor.web.rendering import drawn_once, fragment, html, is_htmx, render, sent
 from helvor.web.security import VisitorDep, WriterDep, pool
 from helvor.web.techniques.planar import forms
-from helvor.web.techniques.planar.drawing import SNAP_MM, PlateDrawing, draw_plate, rows_of
+from helvor.web.techniques.planar.drawing import SNAP_MM, draw_plate, rows_of
+from helvor.web.techniques.planar.shown import FormFragment, FormPage, FormShown, PlateFile, PlatePage, Work
 from helvor.web.techniques.planar.words import describe
 
 router = APIRouter(include_in_schema=False)
@@ -53,78 +55,6 @@ EDITS = {
     "struck": "Strike out",
     "acknowledged": "Continue after a Stop",
 }
-
-
-@dataclass(frozen=True, kw_only=True)
-class Work:
-    """The part of the page that every write replaces: drawing, table, findings, working."""
-
-    page: Page
-    sheet: PlateWorksheet
-    plate: Plate
-    drawing: PlateDrawing | None
-    rows: Markup
-    view: str
-    chosen: SpotResult | None
-    reference: SpotResult | None
-    working: list[WorkingLine]
-    crowded: list[WorkingLine]
-    csrf: str
-    said: str
-    fresh: Freshness | None
-    tune: str
-    column: str
-    lights: dict[str, str]
-    phases: dict[str, str]
-    swatches: dict[str, str]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlatePage(Shell):
-    """A plate's page: the form to set it up, or its work once that is done. ``view`` is the light it is seen under."""
-
-    page: Page
-    photographed: bool
-    view: str
-    start: FormShown | None
-    work: Markup
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FormShown:
-    """A form with what was typed and what is wrong with it."""
-
-    page: Page
-    kind: str
-    title: str
-    values: dict[str, list[str]]
-    errors: dict[str, str]
-    plate: Plate
-    entry: UUID
-    strikes: UUID | None
-    view: str
-    spot: str
-    about: str
-    csrf: str
-    phases: dict[str, str]
-    lights: dict[str, str]
-    swatches: dict[str, str]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FormPage(Shell):
-    form: FormShown
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FormFragment:
-    form: FormShown
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlateFile:
-    drawing: PlateDrawing
-    title: str
 
 
 def _light(view: str, plate: Plate) -> str:

@@ -1,0 +1,103 @@
+"""How far drying to constant mass has come, by the house rule."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from helvor.core.engine.run.case import Case, grams
+from helvor.core.laws.constant_mass import Constancy
+from helvor.core.quantities.measured import Measured
+from helvor.core.quantities.reading import round_to
+from helvor.core.record.finding import Finding
+
+
+def drying(case: Case) -> Iterator[Finding]:
+    """How far drying to constant mass has come, by the house rule."""
+    for portion in case.ledger.portions.values():
+        dry = portion.constancy
+        if dry is None or portion.mass is None:
+            continue
+        if dry.state == "once" and case.rules["constant-mass"].key != "two-weighings":
+            continue
+        said = DRYNESS.get(dry.state)
+        if said is not None:
+            yield said(portion.name, portion.mass, dry)
+
+
+def _dried_once(name: str, mass: Measured, dry: Constancy) -> Finding:
+    return Finding(
+        "dried-once",
+        "note",
+        f"{name}: weighed only once after drying, {grams(mass)}.",
+        "One weighing cannot tell whether it has stopped losing mass.",
+        f"Dry again, cool, weigh again after about {dry.again or 15:.0f} min.",
+        about=name,
+    )
+
+
+def _constant(name: str, mass: Measured, dry: Constancy) -> Finding:
+    says = f"at constant mass, the last two differ by {milligrams(dry.difference)}, within {milligrams(dry.limit)}."
+    return Finding("constant-mass", "good", f"{name}: {says}", about=name)
+
+
+def _still_drying(name: str, mass: Measured, dry: Constancy) -> Finding:
+    goes_to = f" Expected final mass: about {round_to(dry.predicted, 3)} g." if dry.predicted else ""
+    return Finding(
+        "still-drying",
+        "caution",
+        f"{name}: still losing mass, {milligrams(dry.difference)} since the last weighing; "
+        f"limit for constant mass: {milligrams(dry.limit)}.{goes_to}",
+        "What still evaporates is counted as product.",
+        f"Weigh again in about {dry.again or 15:.0f} min.",
+        about=name,
+    )
+
+
+def _gaining(name: str, mass: Measured, dry: Constancy) -> Finding:
+    return Finding(
+        "gaining-mass",
+        "caution",
+        f"{name}: gained {milligrams(dry.difference)} since the last weighing.",
+        "It is absorbing moisture, was warm at the last weighing, or was contaminated.",
+        "Let it cool in a desiccator, then weigh it again.",
+        about=name,
+    )
+
+
+def _coarse(name: str, mass: Measured, dry: Constancy) -> Finding:
+    return Finding(
+        "balance-too-coarse",
+        "note",
+        f"This balance cannot show constant mass for {name}: the rule allows {milligrams(dry.limit)}, "
+        "less than one step of the balance.",
+        "The rule of 0.50 mg per g after a further hour needs a balance that reads to 0.1 mg.",
+        "Use a finer balance, or set the house rule to twice the readability.",
+        about=name,
+    )
+
+
+def _too_soon(name: str, mass: Measured, dry: Constancy) -> Finding:
+    return Finding(
+        "not-an-hour",
+        "note",
+        f"{name}: within {milligrams(dry.limit)}, but the weighings are less than an hour apart.",
+        "The strict rule asks for one more hour of drying.",
+        f"Weigh again in about {dry.again or 60:.0f} min.",
+        about=name,
+    )
+
+
+DRYNESS: dict[str, Callable[[str, Measured, Constancy], Finding]] = {
+    "once": _dried_once,
+    "constant": _constant,
+    "drying": _still_drying,
+    "gaining": _gaining,
+    "coarse": _coarse,
+    "soon": _too_soon,
+}
+"""How far drying has come → what is said of it."""
+
+
+def milligrams(value: float | None) -> str:
+    """A difference of masses, g, as milligrams without its sign."""
+    return f"{round_to(abs(value or 0.0) * 1000, 1 if 0 < abs(value or 0.0) < 0.00095 else 0)} mg"
