@@ -17,7 +17,7 @@ from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import html
-from helvor.web.run.shown import RunPage, only_run, sheet_of, work_of
+from helvor.web.run.shown import RunPage, Seen, only_run, sheet_of, work_of
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
@@ -64,9 +64,8 @@ def _said_beside_the_field(
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         row, meeting = shell_of_class(conn, who, only_run(page).class_id)
-    work = work_of(
-        page, entries, sheet_of(page, entries), "notes", step, who.csrf, file_trouble=str(trouble), file_words=words
-    )
+    seen = Seen("notes", step, who.csrf, file_trouble=str(trouble), file_words=words)
+    work = work_of(page, sheet_of(page, entries), seen)
     shown = RunPage(visitor=who, place="bench", class_row=row, meeting=meeting, **work)
     return html("run/run.html", shown, status=422)
 

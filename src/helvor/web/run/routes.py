@@ -9,14 +9,16 @@ from typing import Annotated
 from uuid import UUID, uuid4
 
 import psycopg
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi import Form as Field
+from pydantic import BaseModel
 from starlette.responses import RedirectResponse, Response
 
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.as_procedure import as_procedure
 from helvor.core.engine.run.reading_line import complete, understand
 from helvor.core.engine.run.record import Run, gather
+from helvor.core.engine.run.work_out import RunWorksheet
 from helvor.core.quantities.measured import shown, shown_with_u
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Entry, Line, Problem, before, find, line_up_to
@@ -29,6 +31,7 @@ from helvor.notebook.page_errors import NotYours
 from helvor.notebook.page_rows import Page
 from helvor.notebook.pages import Inked
 from helvor.shelf.solvents import eluotropic_rank
+from helvor.web.entry_form import AskedFor, Filled, entry_of, show, typed_again
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
 from helvor.web.house_words import line_as_typed_here
@@ -50,13 +53,14 @@ from helvor.web.run.shown import (
     RunFormShown,
     RunPage,
     RunWork,
+    Seen,
     ink_of,
     only_run,
     sheet_of,
     work_of,
 )
 from helvor.web.run.words import StepNames, describe
-from helvor.web.security import VisitorDep, WriterDep, pool
+from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
@@ -72,17 +76,8 @@ def run_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", s
         plates, registered = _plates(conn, who.account.id, page), _registered(conn, who.account.id, page)
         row, meeting = (None, None) if is_htmx(request) else shell_of_class(conn, who, page.class_id)
         full = nearly_full(conn, page_id) if view == "notes" else ""
-    work = work_of(
-        page,
-        entries,
-        sheet_of(page, entries),
-        view,
-        step,
-        who.csrf,
-        plates=plates,
-        registered=registered,
-        file_room=full,
-    )
+    seen = Seen(view, step, who.csrf, plates=plates, registered=registered, file_room=full)
+    work = work_of(page, sheet_of(page, entries), seen)
     if is_htmx(request):
         answer = html("run/work.html", RunWork(**work))
     else:
@@ -102,102 +97,95 @@ def _plates(conn: psycopg.Connection, account_id: int, page: Page) -> list[class
     return [on_board for on_board in bench.pages if on_board.technique == "planar"] if bench else []
 
 
-def _form(
-    page: Page,
-    run: Run,
-    kind: str,
-    csrf: str,
-    *,
-    values: dict[str, list[str]] | None = None,
-    errors: dict[str, str] | None = None,
-    entry: UUID | None = None,
-    strikes: UUID | None = None,
-    step: str = "",
-    view: str = "",
-    about: str = "",
-) -> RunFormShown:
+def _form(page: Page, run: Run, kind: str, csrf: str, filled: Filled) -> RunFormShown:
     return RunFormShown(
         page=page,
         kind=kind,
         title=TITLES.get(kind, "Entry"),
-        values=values or {},
-        errors=errors or {},
+        values=filled.values,
+        errors=filled.errors,
         run=run,
-        entry=entry or uuid4(),
-        strikes=strikes,
-        step=step,
-        view=view,
-        about=about,
+        entry=filled.entry,
+        strikes=filled.strikes,
+        step=filled.at,
+        view=filled.view,
+        about=filled.named,
         csrf=csrf,
         states=e.STATES,
         picks=PICKS,
         kinds=[(kind.key, kind.title) for kind in STEP_KINDS.values()],
-        technique=technique_fields(kind, values or {}, errors or {}),
+        technique=technique_fields(kind, filled.values, filled.errors),
     )
 
 
 @router.get("/runs/{page_id}/edit/{kind}")
 @may(May.BENCH)
-def edit(
-    request: Request,
-    page_id: UUID,
-    kind: str,
-    who: VisitorDep,
-    key: UUID | None = None,
-    step: str = "",
-    view: str = "",
-    code: str = "",
-    about: str = "",
-    name: str = "",
-) -> Response:
+def edit(request: Request, page_id: UUID, kind: str, who: VisitorDep, asked: Annotated[AskedFor, Query()]) -> Response:
     """A form: empty for something new, filled with what stands for a correction."""
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         only_run(page)
-        row, meeting = shell_of_class(conn, who, page.class_id)
     if kind not in TITLES:
         raise NotYours
-    run = gather(entries)
-    values: dict[str, list[str]] = {
-        "step": [step],
-        "portion": [name],
-        "substance": [name],
-        "name": [name],
-        "kit": [name],
-    }
-    strikes, named = None, ""
     if kind == "acknowledged":
-        findings = sheet_of(page, entries).findings
-        found = next((f for f in findings if (f.code, f.about) == (code, about)), None)
-        if found is None:
-            raise NotYours
-        values, named = {"code": [found.code], "about": [found.about], "what": [found.what]}, found.what
-    elif key is not None:
-        line = next((line for line in run.lines if line.root.id == key and line.stands), None)
-        if line is None:
-            raise NotYours
-        strikes, named = line.head.id, describe(line.head, StepNames(entries))
-        if kind not in ("struck", "timer-stopped"):
-            values = {
-                **values_of(line.head.payload),
-                **forms.values_of_run(line.head.payload),
-                **craft_values(line.head.payload),
-            }
-    elif kind == "handout-corrected":
-        words = run.procedure.step(step)
+        filled = _going_on(sheet_of(page, entries), asked)
+    elif asked.key is not None:
+        filled = _correcting(gather(entries), entries, kind, asked)
+    else:
+        filled = Filled(values=_fresh(gather(entries), kind, asked), at=asked.step, view=asked.view)
+    return _show(request, who, page, _form(page, gather(entries), kind, who.csrf, filled))
+
+
+def _going_on(sheet: RunWorksheet, asked: AskedFor) -> Filled:
+    """Going on after a stop."""
+    found = next((f for f in sheet.findings if (f.code, f.about) == (asked.code, asked.about)), None)
+    if found is None:
+        raise NotYours
+    values = {"code": [found.code], "about": [found.about], "what": [found.what]}
+    return Filled(values=values, named=found.what, at=asked.step, view=asked.view)
+
+
+def _correcting(run: Run, entries: Sequence[Entry], kind: str, asked: AskedFor) -> Filled:
+    """What stands, to be corrected or taken back."""
+    line = next((line for line in run.lines if line.root.id == asked.key and line.stands), None)
+    if line is None:
+        raise NotYours
+    said = line.head.payload
+    values: dict[str, list[str]] = _named(asked)
+    if kind not in ("struck", "timer-stopped"):
+        values = {**values_of(said), **forms.values_of_run(said), **craft_values(said)}
+    named = describe(line.head, StepNames(entries))
+    return Filled(values=values, strikes=line.head.id, named=named, at=asked.step, view=asked.view)
+
+
+def _named(asked: AskedFor) -> dict[str, list[str]]:
+    """What a form is about, in whichever of its fields that stands."""
+    name = [asked.name]
+    return {"step": [asked.step], "portion": name, "substance": name, "name": name, "kit": name}
+
+
+def _fresh(run: Run, kind: str, asked: AskedFor) -> dict[str, list[str]]:
+    """What stands in a form for something new."""
+    if kind == "handout-corrected":
+        words = run.procedure.step(asked.step)
         if words is None:
             raise NotYours
-        values |= {"says": [words.says]}
-    elif kind == "weighed":
-        values |= {"state": ["empty"], "way": ["gross"]}
-    elif kind == "portion-said":
-        values = values_of(run.procedure.portion(name or "portion"))
-    form = _form(page, run, kind, who.csrf, values=values, strikes=strikes, step=step, view=view, about=named)
-    if is_htmx(request):
-        return html("run/form.html", RunFormFragment(form=form))
-    return html(
-        "run/form_page.html", RunFormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=form)
-    )
+        return _named(asked) | {"says": [words.says]}
+    if kind == "weighed":
+        return _named(asked) | {"state": ["empty"], "way": ["gross"]}
+    if kind == "portion-said":
+        return values_of(run.procedure.portion(asked.name or "portion"))
+    return _named(asked)
+
+
+def _show(request: Request, who: Visitor, page: Page, form: RunFormShown, *, status: int = 200) -> Response:
+    """A form of a run, in the panel or on a page of its own."""
+    with pool(request).connection() as conn:
+        row, meeting = shell_of_class(conn, who, page.class_id)
+    whole = RunFormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=form)
+    target = "#panel-body" if status == 422 else ""
+    fragment = ("run/form.html", RunFormFragment(form=form))
+    return show(request, fragment, ("run/form_page.html", whole), target=target, status=status)
 
 
 @router.post("/runs/{page_id}/entries")
@@ -205,9 +193,7 @@ def edit(
 def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write what a form says."""
     form = Form(fields)
-    kind, entry = form.text("kind"), form.id("entry")
-    if entry is None:
-        raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
+    kind, entry = form.text("kind"), entry_of(form)
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
         return [forms.draft_from(kind, form, entry, gather(before(entries, entry)), bottles, TECHNIQUE_READERS)]
@@ -216,8 +202,10 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
     try:
         written = _write(request, who, page_id, compose)
     except (FieldErrors, Problem) as trouble:
-        errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
-        return _form_again(request, who, page_id, kind, fields, errors, entry, form)
+        filled = typed_again(Form({"way": ["gross"]} | fields), entry, "step", trouble)
+        with pool(request).connection() as conn:
+            page, entries = pages.open_page(conn, who.account.id, page_id)
+        return _show(request, who, page, _form(page, gather(entries), kind, who.csrf, filled), status=422)
     return _answer(request, written, entry, form.text("view"), _next(form))
 
 
@@ -238,40 +226,6 @@ def _bottles(request: Request, who: VisitorDep, page_id: UUID) -> dict[str, e.Bo
 def _next(form: Form) -> str:
     """The step to show: after one is done or left out, the one that comes."""
     return "" if form.text("kind") == "marked" else form.text("at") or form.text("step")
-
-
-def _form_again(
-    request: Request,
-    who: VisitorDep,
-    page_id: UUID,
-    kind: str,
-    fields: dict[str, list[str]],
-    errors: dict[str, str],
-    entry: UUID,
-    form: Form,
-) -> Response:
-    with pool(request).connection() as conn:
-        page, entries = pages.open_page(conn, who.account.id, page_id)
-        row, meeting = shell_of_class(conn, who, page.class_id)
-    strikes = None if "strikes" in form.errors else form.id("strikes")
-    shown_form = _form(
-        page,
-        gather(entries),
-        kind,
-        who.csrf,
-        values={"way": ["gross"]} | fields,
-        errors=errors,
-        entry=entry,
-        strikes=strikes,
-        step=form.text("step"),
-        view=form.text("view"),
-        about=form.text("named"),
-    )
-    if is_htmx(request):
-        headers = {"HX-Retarget": "#panel-body", "HX-Reswap": "innerHTML"}
-        return html("run/form.html", RunFormFragment(form=shown_form), status=422, headers=headers)
-    page_shown = RunFormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=shown_form)
-    return html("run/form_page.html", page_shown, status=422)
 
 
 def _write(
@@ -326,33 +280,26 @@ def correct_handout(
     return _answer(request, Inked(page, entries, how_many), entry, "step", step, said)
 
 
+class NetAsked(BaseModel):
+    """What stands in the balance's form so far."""
+
+    container: str = ""
+    portion: str = ""
+    state: str = ""
+    mass: str = ""
+    way: str = ""
+
+
 @router.get("/runs/{page_id}/net")
 @may(May.BENCH)
-def net_ahead(
-    request: Request,
-    page_id: UUID,
-    who: VisitorDep,
-    container: str = "",
-    portion: str = "",
-    state: str = "",
-    mass: str = "",
-    way: str = "",
-) -> Response:
+def net_ahead(request: Request, page_id: UUID, who: VisitorDep, asked: Annotated[NetAsked, Query()]) -> Response:
     """What the balance's form would write: gross, tare and net, before it is written."""
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
     only_run(page)
-    form = Form(
-        {
-            "container": [container[:160]],
-            "portion": [portion[:40]],
-            "state": [state[:20]],
-            "mass": [mass[:40]],
-            "way": [way[:5]],
-        }
-    )
+    form = Form({name: [value[:160]] for name, value in asked.model_dump().items()})
     gross = tare = net = trouble = hint = ""
-    if mass.strip():
+    if asked.mass.strip():
         try:
             payload = forms.draft_from("weighed", form, uuid4(), gather(entries)).payload
             gross, tare, net, hint = _ahead(page, entries, payload)

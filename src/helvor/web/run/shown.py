@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
@@ -315,23 +315,31 @@ def _strip(page: Page, sheet: RunWorksheet, chosen: StepSeen | None) -> Markup:
     return draw_strip(StripShown(page.id, chosen.step.id if chosen else "", current, steps))
 
 
-def work_of(
-    page: Page,
-    entries: Sequence[Entry],
-    sheet: RunWorksheet,
-    view: str,
-    step: str,
-    csrf: str,
-    *,
-    said: str = "",
-    plates: Sequence[classes.PageOnBoard] = (),
-    registered: Mapping[str, str] | None = None,
-    file_trouble: str = "",
-    file_room: str = "",
-    file_words: str = "",
-) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """How a run is looked at, and what stands beside it.
+
+    Attributes:
+        view: which part; step: which of its steps; csrf: of who looks.
+        plates: of the same bench; registered: tares of the class's register by label.
+        file_trouble, file_words: what was wrong with a file, and what was typed to it; file_room: how much is left.
+    """
+
+    view: str
+    step: str
+    csrf: str
+    plates: Sequence[classes.PageOnBoard] = ()
+    registered: Mapping[str, str] = field(default_factory=dict)
+    file_trouble: str = ""
+    file_room: str = ""
+    file_words: str = ""
+
+
+def work_of(page: Page, sheet: RunWorksheet, seen: Seen) -> dict[str, Any]:
+    """Everything that the page of a run shows."""
+    view, step, csrf = seen.view, seen.step, seen.csrf
     now = datetime.now(UTC)
-    chosen = next((seen for seen in sheet.steps if seen.step.id == step), None) or sheet.current
+    chosen = next((one for one in sheet.steps if one.step.id == step), None) or sheet.current
     if chosen is None and sheet.steps:
         chosen = sheet.steps[-1]
     view = view if view in VIEWS else "step"
@@ -347,7 +355,7 @@ def work_of(
         "weigh": _weigh(chosen.step, sheet) if chosen is not None else None,
         "amounts": _amounts(chosen.step, sheet) if chosen is not None else [],
         "timers": _timers(sheet.run, now),
-        "tares": tares_shown(sheet, registered or {}),
+        "tares": tares_shown(sheet, seen.registered),
         "last": _shown(standing, READINGS, 6) if view == "step" else [],
         "notes": _shown(standing, e.Noted | e.Late | e.Borrowed) if view == "notes" else [],
         "files": [(reading, reading.entry.payload) for reading in files],
@@ -357,14 +365,14 @@ def work_of(
         "headlines": headlines(sheet),
         "portions": sheet.run.portion_names,
         "states": e.STATES,
-        "plates": [(p.id, f"Plate {p.number}") for p in plates],
+        "plates": [(p.id, f"Plate {p.number}") for p in seen.plates],
         "csrf": csrf,
-        "said": said,
+        "said": "",
         "instrument": _instrument(page, sheet, chosen, view, csrf),
         "gaps": _gaps(sheet) if view == "why" else [],
-        "file_trouble": file_trouble,
-        "file_room": file_room,
-        "file_words": file_words,
+        "file_trouble": seen.file_trouble,
+        "file_room": seen.file_room,
+        "file_words": seen.file_words,
     }
 
 

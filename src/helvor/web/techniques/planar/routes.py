@@ -7,9 +7,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Literal
 from urllib.parse import urlencode
-from uuid import UUID, uuid4
+from uuid import UUID
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi import Form as Field
 from markupsafe import Markup
 from starlette.responses import RedirectResponse, Response
@@ -29,6 +29,7 @@ from helvor.notebook.page_errors import NotYours
 from helvor.notebook.page_rows import Page
 from helvor.notebook.pages import Draft, Written
 from helvor.shelf.solvents import boiling_points, eluotropic_rank
+from helvor.web.entry_form import AskedFor, Filled, entry_of, show, typed_again
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
 from helvor.web.house_words import line_as_typed_here
@@ -36,7 +37,7 @@ from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.reading import UnderstoodShown, refused
 from helvor.web.rendering import drawn_once, fragment, html, is_htmx, render, sent
-from helvor.web.security import VisitorDep, WriterDep, pool
+from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 from helvor.web.techniques.planar import forms
 from helvor.web.techniques.planar.drawing import SNAP_MM, draw_plate, rows_of
 from helvor.web.techniques.planar.shown import FormFragment, FormPage, FormShown, PlateFile, PlatePage, Work
@@ -159,7 +160,7 @@ def plate_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "",
         row, meeting = shell_of_class(conn, who, page.class_id)
     start, work = None, Markup("")
     if sheet.plate.set_up is None:
-        start = _form_shown(page, sheet.plate, "start", who.csrf, values=START_VALUES)
+        start = _form_shown(page, sheet.plate, "start", who.csrf, Filled(values=START_VALUES))
     else:
         work = draw_work(at)
     shown = PlatePage(
@@ -187,32 +188,19 @@ START_VALUES: dict[str, list[str]] = {
 }
 
 
-def _form_shown(
-    page: Page,
-    plate: Plate,
-    kind: str,
-    csrf: str,
-    *,
-    values: dict[str, list[str]] | None = None,
-    errors: dict[str, str] | None = None,
-    entry: UUID | None = None,
-    strikes: UUID | None = None,
-    view: str = "",
-    spot: str = "",
-    about: str = "",
-) -> FormShown:
+def _form_shown(page: Page, plate: Plate, kind: str, csrf: str, filled: Filled) -> FormShown:
     return FormShown(
         page=page,
         kind=kind,
         title=EDITS.get(kind, "New plate"),
-        values=values or {},
-        errors=errors or {},
+        values=filled.values,
+        errors=filled.errors,
         plate=plate,
-        entry=entry or uuid4(),
-        strikes=strikes,
-        view=view,
-        spot=spot,
-        about=about,
+        entry=filled.entry,
+        strikes=filled.strikes,
+        view=filled.view,
+        spot=filled.at,
+        about=filled.named,
         csrf=csrf,
         phases=PHASES,
         lights=LIGHTS,
@@ -222,72 +210,61 @@ def _form_shown(
 
 @router.get("/plates/{page_id}/edit/{kind}")
 @may(May.BENCH)
-def edit(
-    request: Request,
-    page_id: UUID,
-    kind: str,
-    who: VisitorDep,
-    key: UUID | None = None,
-    lane: UUID | None = None,
-    view: str = "",
-    spot: str = "",
-    code: str = "",
-    about: str = "",
-) -> Response:
+def edit(request: Request, page_id: UUID, kind: str, who: VisitorDep, asked: Annotated[AskedFor, Query()]) -> Response:
     """A form: empty for something new, filled with what stands for a correction."""
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         _planar(page)
-        row, meeting = shell_of_class(conn, who, page.class_id)
     sheet = _sheet(page, entries)
     if kind not in EDITS:
         raise NotYours
-    values, strikes, named = _prefilled(sheet, kind, key, lane, view, code, about)
-    form = _form_shown(
-        page, sheet.plate, kind, who.csrf, values=values, strikes=strikes, view=view, spot=spot, about=named
-    )
-    if is_htmx(request):
-        return html("techniques/planar/form.html", FormFragment(form=form))
-    return html(
-        "techniques/planar/form_page.html",
-        FormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=form),
-    )
+    form = _form_shown(page, sheet.plate, kind, who.csrf, _prefilled(sheet, kind, asked))
+    return _show(request, who, page, form)
 
 
-def _prefilled(
-    sheet: PlateWorksheet, kind: str, key: UUID | None, lane: UUID | None, view: str, code: str, about: str
-) -> tuple[dict[str, list[str]], UUID | None, str]:
-    """Values, what would be struck, and how the thing is called."""
-    plate = sheet.plate
+def _show(request: Request, who: Visitor, page: Page, form: FormShown, *, status: int = 200) -> Response:
+    """A form of a plate, in the panel or on a page of its own."""
+    with pool(request).connection() as conn:
+        row, meeting = shell_of_class(conn, who, page.class_id)
+    whole = FormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=form)
+    target = "" if status == 200 else "#start-form" if form.kind == "start" else "#panel-body"
+    fragment = ("techniques/planar/form.html", FormFragment(form=form))
+    return show(request, fragment, ("techniques/planar/form_page.html", whole), target=target, status=status)
+
+
+def _prefilled(sheet: PlateWorksheet, kind: str, asked: AskedFor) -> Filled:
+    """What stands in a form: a finding to go on with, a reading to correct, or something new."""
     if kind == "acknowledged":
-        found = next((f for f in sheet.findings if (f.code, f.about) == (code, about)), None)
+        found = next((f for f in sheet.findings if (f.code, f.about) == (asked.code, asked.about)), None)
         if found is None:
             raise NotYours
-        return {"code": [found.code], "about": [found.about], "what": [found.what]}, None, found.what
-    line: Line | None = None
-    if key is not None:
-        line = next((line for line in plate.lines if line.root.id == key and line.stands), None)
+        values = {"code": [found.code], "about": [found.about], "what": [found.what]}
+        return Filled(values=values, named=found.what, at=asked.spot, view=asked.view)
+    line = _standing(sheet.plate, kind, asked)
+    if line is not None:
+        named = name_of(sheet, line)
+        return Filled(values=values_for(kind, line), strikes=line.head.id, named=named, at=asked.spot, view=asked.view)
+    fresh: dict[str, list[str]] = {}
+    if asked.lane is not None:
+        fresh["lane"] = [str(asked.lane)]
+    if kind == "spot":
+        fresh |= {"strength": ["clear"], "seen": [asked.view if asked.view in LIGHTS else "daylight"]}
+    return Filled(values=fresh, at=asked.spot, view=asked.view)
+
+
+def _standing(plate: Plate, kind: str, asked: AskedFor) -> Line | None:
+    """The reading that a form corrects: the one that is named, or the one of its kind that stands."""
+    if asked.key is not None:
+        line = next((line for line in plate.lines if line.root.id == asked.key and line.stands), None)
         if line is None:
             raise NotYours
-    elif kind in ("set-up", "eluent", "chamber"):
-        line = next((line for line in plate.lines if line.stands and line.head.payload.kind == kind), None)
-    elif kind == "front":
-        line = next(
-            (
-                line
-                for line in plate.lines
-                if isinstance(front := line.head.payload, planar.Front) and front.lane == lane
-            ),
-            None,
-        )
-    if line is not None:
-        return values_for(kind, line), line.head.id, name_of(sheet, line)
-    fresh: dict[str, list[str]] = {}
-    if lane is not None:
-        fresh["lane"] = [str(lane)]
-    if kind == "spot":
-        fresh |= {"strength": ["clear"], "seen": [view if view in LIGHTS else "daylight"]}
-    return fresh, None, ""
+        return line
+    if kind in ("set-up", "eluent", "chamber"):
+        return next((line for line in plate.lines if line.stands and line.head.payload.kind == kind), None)
+    if kind == "front":
+        fronts = (line for line in plate.lines if isinstance(line.head.payload, planar.Front))
+        return next((line for line in fronts if getattr(line.head.payload, "lane", None) == asked.lane), None)
+    return None
 
 
 def values_for(kind: str, line: Line) -> dict[str, list[str]]:
@@ -319,11 +296,7 @@ def name_of(sheet: PlateWorksheet, line: Line) -> str:
 def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write what a form says."""
     form = Form(fields)
-    kind = form.text("kind")
-    entry = form.id("entry")
-    view, spot = form.text("view"), form.text("spot")
-    if entry is None:
-        raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
+    kind, entry = form.text("kind"), entry_of(form)
 
     def compose(entries: list[Entry]) -> list[Draft]:
         return forms.drafts_from(kind, form, entry, gather(before(entries, entry)))
@@ -331,49 +304,12 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
     try:
         written = _append(request, who, page_id, compose)
     except (FieldErrors, Problem) as trouble:
-        errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
-        return _form_again(request, who, page_id, kind, fields, errors, entry, form, view, spot)
-    chosen = spot
-    if kind == "spot":
-        chosen = str(_root_of(written, entry))
-    return _answer(request, who, written, view, chosen, _said(written, entry))
-
-
-def _form_again(
-    request: Request,
-    who: VisitorDep,
-    page_id: UUID,
-    kind: str,
-    fields: dict[str, list[str]],
-    errors: dict[str, str],
-    entry: UUID,
-    form: Form,
-    view: str,
-    spot: str,
-) -> Response:
-    """The form with what was typed and a sentence at each field that cannot be taken."""
-    with pool(request).connection() as conn:
-        page, entries = pages.open_page(conn, who.account.id, page_id)
-        row, meeting = shell_of_class(conn, who, page.class_id)
-    shown = _form_shown(
-        page,
-        gather(entries),
-        kind,
-        who.csrf,
-        values=fields,
-        errors=errors,
-        entry=entry,
-        strikes=None if "strikes" in form.errors else form.id("strikes"),
-        view=view,
-        spot=spot,
-        about=form.text("named"),
-    )
-    if is_htmx(request):
-        target = "#start-form" if kind == "start" else "#panel-body"
-        headers = {"HX-Retarget": target, "HX-Reswap": "innerHTML"}
-        return html("techniques/planar/form.html", FormFragment(form=shown), status=422, headers=headers)
-    page_shown = FormPage(visitor=who, place="bench", class_row=row, meeting=meeting, form=shown)
-    return html("techniques/planar/form_page.html", page_shown, status=422)
+        with pool(request).connection() as conn:
+            page, entries = pages.open_page(conn, who.account.id, page_id)
+        shown = _form_shown(page, gather(entries), kind, who.csrf, typed_again(form, entry, "spot", trouble))
+        return _show(request, who, page, shown, status=422)
+    chosen = str(_root_of(written, entry)) if kind == "spot" else form.text("spot")
+    return _answer(request, who, written, form.text("view"), chosen, _said(written, entry))
 
 
 def _append(
