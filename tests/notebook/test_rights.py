@@ -8,7 +8,7 @@ from psycopg.types.json import Jsonb
 
 from helvor.core.engine.run.entries import Noted
 from helvor.core.techniques.planar import plate as planar
-from helvor.notebook import files, forget, pages, rights
+from helvor.notebook import files, forget, page_lists, pages, rights
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.migrate import migrate
 from helvor.notebook.page_errors import NotWorkedOut
@@ -156,7 +156,7 @@ def test_a_page_that_cannot_be_worked_out_keeps_nobodys_name(app, ida, monkeypat
     def breaks(page, entries, rank):
         raise NotWorkedOut(page)
 
-    monkeypatch.setattr(pages, "worked_out", breaks)
+    monkeypatch.setattr(page_lists, "worked_out", breaks)
     forget.forget_names(app, ida.account, ida.class_id, eluotropic_rank())
     words = app.execute("SELECT string_agg(payload::text, ' ') FROM entry").fetchone()[0]
     assert "Ada" not in words

@@ -10,7 +10,7 @@ Forget 3. Readings, portions, containers, handouts and who of the staff wrote wh
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
@@ -111,27 +111,19 @@ def without(value: Any, names: re.Pattern[str]) -> Any:
     return found
 
 
-def _names_of(conn: psycopg.Connection, class_id: UUID) -> tuple[re.Pattern[str], int, int]:
+def _names_of(conn: psycopg.Connection, class_id: UUID, workers: Sequence[Any]) -> tuple[re.Pattern[str], int, int]:
     """Every name that stands for a student of a class, as one pattern; how many, and how many benches have some.
 
-    Their places are emptied: pairs, the accounts of tablets (of a bench whose pair changed the one before still has
-    the old names), the devices of sessions.
+    Args:
+        workers: accounts of its tablets with bench and name; of a bench whose pair changed, the one before too.
     """
     pairs = conn.execute("SELECT pair FROM bench WHERE class_id = %s", [class_id]).fetchall()
     absent = conn.execute(
         "SELECT DISTINCT payload ->> 'who' FROM room_entry WHERE class_id = %s AND payload ->> 'who' <> ''",
         [class_id],
     ).fetchall()
-    workers = conn.execute(_WORKERS, {"class": class_id}).fetchall()
     written = [*(pair for (pair,) in pairs), *(who for (who,) in absent), *(called for *_, called in workers)]
     names = {name for text in written for name in names_in(text)}
-    conn.execute("UPDATE bench SET pair = '' WHERE class_id = %s", [class_id])
-    for worker, number, _ in workers:
-        conn.execute("UPDATE account SET name = %s WHERE id = %s", [f"Bench {number}", worker])
-    conn.execute(
-        "UPDATE session s SET device = '' FROM bench b WHERE b.worker_id = s.account_id AND b.class_id = %s",
-        [class_id],
-    )
     longest_first = sorted(names, key=len, reverse=True)
     one_of = r"\b(?:" + "|".join(re.escape(name) for name in longest_first) + r")\b"
     return re.compile(one_of if names else r"(?!)"), len(names), sum(bool(pair) for (pair,) in pairs)
@@ -156,7 +148,15 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
     """
     with conn.transaction():
         _own(conn, account_id, class_id)
-        pattern, names, changed = _names_of(conn, class_id)
+        workers = conn.execute(_WORKERS, {"class": class_id}).fetchall()
+        pattern, names, changed = _names_of(conn, class_id, workers)
+        conn.execute("UPDATE bench SET pair = '' WHERE class_id = %s", [class_id])
+        for worker, number, _ in workers:
+            conn.execute("UPDATE account SET name = %s WHERE id = %s", [f"Bench {number}", worker])
+        conn.execute(
+            "UPDATE session s SET device = '' FROM bench b WHERE b.worker_id = s.account_id AND b.class_id = %s",
+            [class_id],
+        )
         entries = _rewrite(
             conn,
             pattern,

@@ -13,7 +13,7 @@ from helvor.core.record.entry import Entry
 from helvor.core.record.house_rules import HouseRules
 from helvor.notebook.page_errors import NotWorkedOut
 from helvor.notebook.page_rows import ANY_PAGE, Page, all_entries, database_of, entries_of, known_ink, page_of
-from helvor.notebook.pages import _CANNOT_BE, _cannot_be, log, summary_of, worked_out
+from helvor.notebook.pages import CANNOT_BE, cannot_be, log, summary_of, worked_out
 
 
 def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int], class_id: UUID | None = None) -> int:
@@ -32,7 +32,7 @@ def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int], class_i
                 sheet = worked_out(page, all_entries(conn, page), rank)
             except NotWorkedOut:
                 log.exception("%s cannot be worked out", page.address)
-                conn.execute(_CANNOT_BE, [_cannot_be(), page.id])
+                conn.execute(CANNOT_BE, [cannot_be(), page.id])
                 continue
             summary = Jsonb(summary_of(sheet))
             conn.execute("UPDATE page SET summary = %s, behind = false WHERE id = %s", [summary, page.id])

@@ -395,7 +395,7 @@ def keep_up(conn: psycopg.Connection, page: Page, entries: Sequence[Entry], rank
         log.exception("%s cannot be worked out", page.address)
         conn.execute(
             "UPDATE page SET summary = summary || %s WHERE id = %s AND entries = %s AND behind",
-            [_cannot_be(), page.id, len(entries)],
+            [cannot_be(), page.id, len(entries)],
         )
         return False
     return (
@@ -470,9 +470,9 @@ def summary_of(sheet: Worksheet) -> dict[str, Any]:
     }
 
 
-_CANNOT_BE = "UPDATE page SET summary = summary || %s, behind = true WHERE id = %s"
+CANNOT_BE = "UPDATE page SET summary = summary || %s, behind = true WHERE id = %s"
 
 
-def _cannot_be() -> Jsonb:
+def cannot_be() -> Jsonb:
     """What the board shows of a page that cannot be worked out."""
     return Jsonb({"level": "stop", "word": "Stop", "what": CANNOT_BE_WORKED_OUT})

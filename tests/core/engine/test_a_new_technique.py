@@ -44,7 +44,9 @@ def spun(words, run, step):
 def too_fast(case):
     for _, said in case.run.of(Spun):
         if said.speed > MOST:
-            yield Finding("too-fast", "stop", f"Spun at {said.speed:g} /min.", "The tubes break.", f"At most {MOST} /min.")
+            yield Finding(
+                "too-fast", "stop", f"Spun at {said.speed:g} /min.", "The tubes break.", f"At most {MOST} /min."
+            )
 
 
 def stirred_up(case):

@@ -14,6 +14,7 @@ from helvor.core.review import answers, questions, truths
 from helvor.core.review.answers import Asked, SheetSettings, mark_answer, of_plate, of_run, summed
 from helvor.core.review.common_mistakes import WORDS, explain, pairs
 from helvor.core.review.quotient import Factor, Quotient, Term, one
+from helvor.core.review.true_masses import right_answer
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.demo.crystals import CRYSTALS
 from helvor.demo.extraction import LAYERS
@@ -235,7 +236,7 @@ def test_two_mistakes_as_near_as_each_other_are_not_guessed_between():
 
 def test_rounding_on_the_way_is_a_remark_on_digits_not_a_mistake():
     """0.887 ÷ 1.001 g is 88.6 %; 0.9 ÷ 1.0 makes 90 of it."""
-    truth = truths._truth(Quotient((one("found", 0.887),), (one("taken", 1.001),), 100.0), (), 1)
+    truth = right_answer(Quotient((one("found", 0.887),), (one("taken", 1.001),), 100.0), (), 1)
     question = questions.Question("q", "recovery", "a", "a recovered", "How much?", "%", "after", 0.5)
     found = mark_answer(question, truth, read_answer("q", "90", "%"), PLAIN)
     assert (found.verdict, found.keys, found.right) == ("rounding", ("early",), "88.6 %")

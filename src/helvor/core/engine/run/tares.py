@@ -28,6 +28,7 @@ def net_u(step: float) -> float:
 def net_of(gross: Reading, tares: Sequence[Reading], *, tare_button: bool = False) -> Measured:
     """A net, g: gross minus every tare, each an indication of its own; or one after the tare button.
 
+    >>> from helvor.core.quantities.measured import shown_with_u
     >>> from helvor.core.quantities.reading import parse
     >>> shown_with_u(net_of(parse("31.820 g", "mass"), [parse("31.062 g", "mass")]))
     '0.758 ± 0.001'
