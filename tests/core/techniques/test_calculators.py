@@ -145,7 +145,11 @@ ASKED = [
         ),
         {"by_table": None},
     ),
-    (crystals.solubility, crystals.SolubilityCurveIn(points=POINTS, celsius=[20, 100]), {"grams.0": 0.5, "grams.1": 5.0}),
+    (
+        crystals.solubility,
+        crystals.SolubilityCurveIn(points=POINTS, celsius=[20, 100]),
+        {"grams.0": 0.5, "grams.1": 5.0},
+    ),
     (
         crystals.plan,
         crystals.PlanIn(mass_g=2, points=POINTS, hot=100, cold=20, extra=0, at_ml=[80], impurity=[(20, 10), (100, 40)]),

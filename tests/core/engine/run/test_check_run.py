@@ -152,3 +152,10 @@ def test_the_instruction_follows_the_house():
     )
     assert decant.house[0][1].key == "rod", "the procedure's own rule goes before the house's"
     assert sheet.steps[0].house == (), "an empty dish is not dried to constant mass"
+
+
+def test_the_strict_rule_for_constant_mass_asks_for_an_hour_between():
+    rules = HouseRules({"constant-mass-limit": "pharmacopoeia"})
+    lines = ("dish 30.0000", "dish salt dried 31.2010", "dish salt dried 31.2009")
+    assert "not-an-hour" in codes(sheet_of(*lines, rules=rules))
+    assert "not-an-hour" not in codes(sheet_of(*lines, rules=rules, minutes=70))

@@ -424,3 +424,14 @@ def test_an_eluent_that_comes_twice_is_told_apart_by_what_came_between(tubes, pr
     assert found.programme == programme
     assert found.running == running
     assert [name for _, name in found.changes] == [name for name, _ in programme[1:]]
+
+
+def test_two_bands_that_will_overlap_are_said_before_a_tube_is_filled():
+    fast = next(c for c in IRON.components if c.name == "ferrocene").rf
+    near = {eluent: 0.97 * rf for eluent, rf in fast.items()}
+    alike = [c.model_copy(update={"rf": near}) if c.name == "acetylferrocene" else c for c in IRON.components]
+    procedure = IRON.model_copy(update={"components": tuple(alike)})
+    lines = (*START, "6: tubes 1-1 5 mL")
+    said = {f.code: f for f in work_out(typed(*lines, procedure=procedure), None, TECHNIQUES).findings}
+    assert "overlap" in said["predicted-overlap"].what
+    assert "predicted-overlap" not in codes(*lines)

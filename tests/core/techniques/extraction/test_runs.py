@@ -456,3 +456,47 @@ def test_what_is_only_planned_on_a_portion_does_not_count_yet():
 
     assert base_extracts().volume() == pytest.approx(55.0)
     assert base_extracts("6: take 6 M hydrochloric acid 7.5 mL", "done 6").volume() == pytest.approx(62.5)
+
+
+def test_enough_portions_are_said_to_be_enough():
+    acid = [line for _ in range(3) for line in portion(2)]
+    said = found(sheet(*TAKEN, *acid, "done 2"), "enough-portions")
+    assert [one.about for one in said] == ["s2 benzocaine"]
+    assert said[0].level == "good"
+    assert not found(sheet(*TAKEN, *portion(2), "done 2"), "enough-portions")
+
+
+def test_layers_of_nearly_the_same_density_are_tested_with_a_drop():
+    heavy = changed(**{"substances__tert-butyl_methyl_ether": {"density": 1.03}})
+    assert found(sheet(*TAKEN, *portion(2), procedure=heavy), "close-call")
+    assert not found(sheet(*TAKEN, *portion(2)), "close-call")
+
+
+def test_a_drying_agent_that_takes_the_product_along_is_named():
+    chloride = AgentAdded(step="s11", agent="calcium-chloride", mass="1 g", flows=True)
+    assert "amines such as benzocaine" in found(sheet(*TAKEN, chloride), "agent-unsuited")[0].what
+    sulfate = AgentAdded(step="s11", agent="sodium-sulfate", mass="1 g", flows=True)
+    assert not found(sheet(*TAKEN, sulfate), "agent-unsuited")
+
+
+def test_carbonate_that_meets_acid_foams_and_is_said_to():
+    soda = changed(
+        substances__1_M_sodium_hydroxide={"name": "1 M sodium bicarbonate", "formula": "NaHCO3"},
+        steps__s3={"adds": ["1 M sodium bicarbonate"], "says": "Extract with {1 M sodium bicarbonate}"},
+    )
+    begun = (*TAKEN, *portion(3, "1 M sodium bicarbonate", 15), "6: take 6 M hydrochloric acid 1 mL")
+    assert found(sheet(*begun, procedure=soda), "gas-comes-off")
+    plain = (*TAKEN, *portion(3, "1 M sodium hydroxide", 15), "6: take 6 M hydrochloric acid 1 mL")
+    assert not found(sheet(*plain), "gas-comes-off")
+
+
+def test_a_liquid_that_goes_into_both_layers_is_said_to_shift_them():
+    data = json.loads(THREE.model_dump_json(exclude_defaults=True))
+    data["substances"].append(
+        {"name": "ethanol", "amount": "5 mL", "role": "solvent", "layer": "both", "density": 0.789}
+    )
+    data["steps"][0]["adds"].append("ethanol")
+    begun = (*TAKEN[:-1], "1: take ethanol 5 mL", "done 1", *portion(2))
+    said = found(sheet(*begun, procedure=procedure_from(data)), "shifted-layers")
+    assert "ethanol dissolves in both layers" in said[0].what
+    assert not found(sheet(*TAKEN, *portion(2)), "shifted-layers")

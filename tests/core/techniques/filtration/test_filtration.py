@@ -23,7 +23,7 @@ from helvor.core.laws.filtration.paper import (
 from helvor.core.laws.filtration.wash import best_split, left_after, rinses_for, wash_loss
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.house_rules import HouseRules
-from helvor.core.record.procedure import Procedure
+from helvor.core.record.procedure import Procedure, procedure_from
 from helvor.core.techniques.filtration.findings import flask_of
 from helvor.core.techniques.filtration.technique import CHECKS
 from helvor.core.techniques.registered import TECHNIQUES
@@ -257,6 +257,7 @@ def test_a_blank_paper_gives_the_net_its_own_water_back():
         "paper 1 airdry 0.500", "blank paper airdry 0.510", "blank paper airdry 0.480", "paper 1 product dried 2.400"
     )
     with_blank = blank.ledger.portion("product")
+    assert "-0.0300 g per sheet" in next(f.what for f in blank.findings if f.code == "blank-paper").replace("−", "-")
     assert plain.mass.value == pytest.approx(1.900)
     assert with_blank.mass.value == pytest.approx(1.930)
     assert with_blank.mass.u > plain.mass.u
@@ -399,3 +400,20 @@ def test_a_hood_that_nobody_ticked_is_said_for_its_own_reason():
     (found,) = [f for f in sheet_of("done 3", procedure=POWDER).findings if f.code == "set-up-unchecked"]
     assert "in the hood" in found.what
     assert "vacuum" not in found.because
+
+
+@pytest.mark.parametrize(("paper", "there"), [(55, True), (320, False)])
+def test_a_paper_that_takes_too_many_pours_is_said_when_planned(paper, there):
+    procedure = procedure_from(
+        {
+            "title": "A litre through a paper",
+            "substances": [{"name": "mud", "amount": "5 g", "role": "sample"}, {"name": "water", "amount": "500 mL"}],
+            "steps": [
+                {"id": "s1", "kind": "dissolve", "adds": ["mud", "water"], "gives": ["slurry"]},
+                {"id": "s2", "kind": "gravity filter", "takes": ["slurry"], "gives": ["filtrate", "mud left"]}
+                | {"paper": paper},
+            ],
+        }
+    )
+    said = [advice.finding.code for advice in check_plan(procedure, HouseRules(), TECHNIQUES)]
+    assert ("paper-small" in said) == there

@@ -306,3 +306,31 @@ def test_the_most_serious_comes_first():
     page.add(planar.Chamber(level=mm(12)), next(e.id for e in page.entries if e.payload.kind == "chamber"), "misread")
     page.spot("C", 30, strength="heavy")
     assert [f.level for f in page.sheet.findings] == ["stop", "note", "good", "good"]
+
+
+@pytest.mark.parametrize(
+    ("chamber", "code"),
+    [
+        ({"dried": 0}, "spots-wet"),
+        ({"dried": 30}, None),
+        ({"lined": True, "waited": 1}, "not-saturated"),
+        ({"lined": False, "waited": 1}, None),
+        ({"lined": True, "waited": 30}, None),
+    ],
+)
+def test_what_was_done_before_it_went_in(chamber, code):
+    page = Writing()
+    page.add(planar.Chamber(level=mm(5), lid=True, **chamber))
+    assert page.codes() & {"spots-wet", "not-saturated"} == ({code} if code else set())
+
+
+def test_an_unknown_with_no_spot_where_a_reference_has_one_is_said_to_be_unlike():
+    page = Writing(lanes=())
+    keys = {
+        label: page.add(planar.Lane(at=mm(10 * n), label=label, role=role))
+        for n, (label, role) in enumerate((("P", "reference"), ("X", "unknown")), 1)
+    }
+    page.front(80)
+    page.add(planar.Spot(lane=keys["P"], distance=mm(40)))
+    page.add(planar.Spot(lane=keys["X"], distance=mm(60)))
+    assert "no spot at the Rf of a reference" in page.finding("unknown-unlike")
