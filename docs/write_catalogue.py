@@ -65,9 +65,9 @@ def _of(tree: ast.AST) -> Iterator[tuple[str, tuple[str, ...], str]]:
 
 HEAD = """# Findings
 
-Every finding of a plate, a run, a plan, a meeting, drawn from the code by `docs/write_catalogue.py`; a test holds the
-two together, and that each code stands in a test. … stands for a value; a level that is not named depends on it. Findings
-on danger have a page of their own, [safety.md](safety.md).
+Every finding of a plate, a run, a plan and a meeting, drawn from the code by `docs/write_catalogue.py`; a test holds
+the two together, and that each code stands in a test. … stands for a value; a level that is not named depends on it.
+Findings on danger have a page of their own, [safety.md](safety.md).
 
 | code | level | first sentence | in `core/` |
 |---|---|---|---|
