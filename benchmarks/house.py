@@ -1,7 +1,7 @@
 """The shape of the code in figures: how large, how tangled, what is left to mend. Run it from the project's folder.
 
-Cyclomatic complexity is counted as ruff counts it (C901): 1, and 1 for each branch, loop, handler, case, comprehension
-loop and boolean step.
+Cyclomatic complexity is counted in its wide sense: 1, and 1 for each branch, loop, handler, case, conditional
+expression, loop of a comprehension and boolean step.
 """
 
 from __future__ import annotations

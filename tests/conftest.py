@@ -32,8 +32,13 @@ settings.load_profile("noisy machines")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Of two workers, one takes all browser tests of a module, for they share a running application."""
+    """Of two workers, one takes all browser tests of a module, for they share a running application.
+
+    What needs the database is slow, too.
+    """
     for item in items:
+        if "server" in getattr(item, "fixturenames", ()):
+            item.add_marker(pytest.mark.slow)
         if "browser" in item.path.parts:
             item.add_marker(pytest.mark.xdist_group(item.path.name))
 

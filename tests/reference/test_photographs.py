@@ -8,10 +8,13 @@ import io
 import statistics
 
 import numpy as np
+import pytest
 from PIL import Image
 
 from helvor.core.techniques.planar.photo.read import read_photo
 from tests.photographs import any_scene, take
+
+pytestmark = pytest.mark.slow
 
 
 def pairs(scene, proposal):

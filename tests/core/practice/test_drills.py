@@ -17,6 +17,8 @@ from helvor.core.quantities.reading import Unreadable
 from helvor.shelf.liquids import liquid_named
 from helvor.shelf.shelf import shipped
 
+pytestmark = pytest.mark.slow
+
 SEEDS = st.integers(0, 2**31 - 1)
 LEVEL = st.sampled_from(LEVELS)
 

@@ -80,6 +80,30 @@ def with_u(rf: Estimate) -> str:
     return f"{round_to(rf.value, 2)} ± {round_up_to(rf.u, 2)}"
 
 
+def _fitted(points: dict[str, list[Point]], law: str) -> dict[str, Line]:
+    """A line for each compound that was run in two compositions or more.
+
+    Raises:
+        FieldErrors: there is none, or a line cannot be fitted.
+    """
+    try:
+        lines = {name: fit(ones, law) for name, ones in points.items() if len({p.phi for p in ones}) > 1}
+    except Unreadable as unreadable:
+        raise FieldErrors({"plates": str(unreadable)}) from unreadable
+    if not lines:
+        raise FieldErrors({"plates": "Enter at least one compound in two compositions."})
+    return lines
+
+
+def _rows_at(lines: dict[str, Line], phi: float) -> list[tuple[str, ...]]:
+    """The Rf of each compound at a composition, the fastest first."""
+    try:
+        rfs = {name: line.rf_at(phi) for name, line in lines.items()}
+    except Unreadable as unreadable:
+        raise FieldErrors({"at": str(unreadable)}) from unreadable
+    return [(name, with_u(rf)) for name, rf in sorted(rfs.items(), key=lambda pair: -pair[1].value)]
+
+
 def tuning(form: Form, house: House) -> Answer:
     """Fit, predicted plate, best composition; from one plate a hint."""
     law = law_for(form.text("phase") or "silica")
@@ -90,27 +114,17 @@ def tuning(form: Form, house: House) -> Answer:
     target, at = form.number("target"), form.number("at")
     form.check()
     answer = Answer()
-    compositions = sorted({point.phi for ones in points.values() for point in ones})
-    if len(compositions) == 1:
+    if len({point.phi for ones in points.values() for point in ones}) == 1:
         return _hint(points, target, law, answer)
-    try:
-        lines = {name: fit(ones, law) for name, ones in points.items() if len({p.phi for p in ones}) > 1}
-    except Unreadable as unreadable:
-        raise FieldErrors({"plates": str(unreadable)}) from unreadable
-    if not lines:
-        raise FieldErrors({"plates": "Enter at least one compound in two compositions."})
+    lines = _fitted(points, law)
     alone = [name for name in points if name not in lines]
     if alone:
         answer.remarks.append(("note", f"{', '.join(alone)} was run in one composition only and is not used."))
     _aim(form, lines, target, answer)
     phi = at / 100 if at is not None else None
     if phi is not None:
-        try:
-            rfs = {name: line.rf_at(phi) for name, line in lines.items()}
-        except Unreadable as unreadable:
-            raise FieldErrors({"at": str(unreadable)}) from unreadable
-        answer.head = ("at " + f"{at:g} %", "Rf")
-        answer.rows = [(name, with_u(rf)) for name, rf in sorted(rfs.items(), key=lambda pair: -pair[1].value)]
+        answer.head = (f"at {at:g} %", "Rf")
+        answer.rows = _rows_at(lines, phi)
     answer.working = [WorkingLine(name, f"{line.equation}, {line.points} plates") for name, line in lines.items()]
     if max(line.points for line in lines.values()) == 2:
         answer.remarks.append(("note", "Two plates define the line but do not test it: run a third."))

@@ -14,6 +14,8 @@ from helvor.core.techniques.planar.photo.proposal import STAGES, Line
 from helvor.core.techniques.planar.photo.read import read_photo, to_picture
 from tests.photographs import Blob, Scene, ions_paper, tablet_plate, take
 
+pytestmark = pytest.mark.slow
+
 SQUARE = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], dtype=float)
 
 

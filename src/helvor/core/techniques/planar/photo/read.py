@@ -35,14 +35,11 @@ def read_photo(
 
     Args:
         picture: (rows, columns, 3), upright.
-        width, height: of the plate, mm.
-        lanes: x of its lanes; origin: height of its origin line, mm, where they are known.
-        light: how it was looked at; None guesses.
+        width, height: of the plate; lanes: x of its lanes; origin: height of its origin line, mm, where they are known.
+        light: how it was looked at; None guesses; on: told of every stage as it begins.
         corners: set by a person, as parts of the picture's width and height, top left and clockwise.
-        on: told of every stage as it begins.
 
-    Returns:
-        What is proposed, and the straightened plate as a picture.
+    Returns: what is proposed, and the straightened plate.
     """
     on("corners")
     quad, corners_sure = _quad(picture, corners)
@@ -65,9 +62,8 @@ def read_photo(
     profiles = [profile(ground, x, _reach(where, width)) for x in where]
     on("done")
     turned, narrows = _pose(quad)
-    relative = quad / np.array(picture.shape[1::-1], dtype=float)
     proposal = Proposal(
-        corners=tuple((round(float(x), 5), round(float(y), 5)) for x, y in relative),
+        corners=_relative(quad, picture),
         corners_sure=round(corners_sure, 3),
         width=width,
         height=height,
@@ -84,6 +80,12 @@ def read_photo(
         profiles=tuple(tuple(p) for p in profiles),
     )
     return proposal, (np.clip(flat.picture, 0, 1) * 255 + 0.5).astype(np.uint8)
+
+
+def _relative(quad: Corners, picture: NDArray[np.uint8]) -> tuple[Point, ...]:
+    """Corners as parts of the picture's width and height."""
+    shape = np.array(picture.shape[1::-1], dtype=float)
+    return tuple((round(float(x), 5), round(float(y), 5)) for x, y in quad / shape)
 
 
 def _quad(picture: NDArray[np.uint8], corners: Sequence[Point] | None) -> tuple[Corners, float]:
