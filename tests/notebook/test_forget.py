@@ -47,14 +47,16 @@ def test_names_go_and_every_number_stays(conn, ida):
     pages.append(conn, ida.account, ida.name, run, lambda _: [late], RANK)
     now = datetime.now(UTC)
     classes.add_meeting(conn, ida.class_id, 1, now - timedelta(hours=1), now + timedelta(hours=1), "")
-    lab_log.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), day.Absent(bench=1, who="Edda"))
-    lab_log.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), day.Said(words="Edda is at the dentist"))
+    lab_log.write(conn, ida.account, ida.name, ida.class_id, 1, Draft(uuid4(), day.Absent(bench=1, who="Edda")))
+    lab_log.write(
+        conn, ida.account, ida.name, ida.class_id, 1, Draft(uuid4(), day.Said(words="Edda is at the dentist"))
+    )
     for says in (
         day.Began(),
         day.Happened(what="Edda cut a finger"),
         day.Ended(accidents=("Bench 1: Edda cut a finger",), why="Edda sees a doctor"),
     ):
-        lab_log.write(conn, ida.account, ida.name, ida.class_id, 1, uuid4(), says)
+        lab_log.write(conn, ida.account, ida.name, ida.class_id, 1, Draft(uuid4(), says))
     _, before = pages.open_page(conn, ida.account, run)
     sheet_before = PAGE_KINDS["run"].work_out(before, pages.HouseRules(), RANK)
     files.keep(conn, ida.account, run, uuid4(), files.make("Ada masses.csv", b"g\n1.2\n"))

@@ -242,7 +242,7 @@ def _in_the_room(conn: psycopg.Connection, ines: int, class_id: UUID, began: dat
     for minutes, says in book:
         key = uuid5(class_id, f"day {minutes}")
         at = began + timedelta(minutes=minutes)
-        lab_log.write(conn, ines, "Ines Marlow", class_id, 2, key, says, at=at)
+        lab_log.write(conn, ines, "Ines Marlow", class_id, 2, Draft(key, says, at=at))
 
 
 def _write(

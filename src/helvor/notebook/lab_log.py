@@ -12,10 +12,11 @@ from psycopg.types.json import Jsonb
 
 from helvor.core.classroom.meeting.day import Day, check, gather, where_and_what
 from helvor.core.classroom.meeting.entries import OF_THE_DAY, TabletOpened
-from helvor.core.record.entry import Entry, Payload, Problem, line_of
+from helvor.core.record.entry import Entry, Problem, line_of
 from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook.classes import teaches
 from helvor.notebook.page_errors import EntryIdTaken, NotYours
+from helvor.notebook.pages import Draft
 
 MOST_ENTRIES = 1000
 
@@ -67,14 +68,9 @@ def write(
     author: str,
     class_id: UUID,
     meeting: int,
-    entry: UUID,
-    says: Payload,
-    *,
-    strikes: UUID | None = None,
-    reason: str = "",
-    at: datetime | None = None,
+    draft: Draft,
 ) -> Book:
-    """Write an entry in a meeting's day book, once however often it is sent; as of now, or of *at*.
+    """Write an entry in a meeting's log, once however often it is sent.
 
     Raises:
         NotYours: the account does not teach the class.
@@ -89,9 +85,7 @@ def write(
         ).fetchone()
         if row is None:
             raise NotYours
-        return _write(
-            conn, account_id, author, class_id, meeting, entry, says, row[0], strikes=strikes, reason=reason, at=at
-        )
+        return _write(conn, account_id, author, class_id, meeting, draft, row[0])
 
 
 def note_tablet(conn: psycopg.Connection, worker: int, class_id: UUID, says: TabletOpened) -> None:
@@ -108,7 +102,7 @@ def note_tablet(conn: psycopg.Connection, worker: int, class_id: UUID, says: Tab
             [class_id, worker],
         ).fetchone()
         if row is not None and len(_read(conn, class_id, row[0])) < MOST_ENTRIES:
-            _write(conn, worker, row[2], class_id, row[0], uuid4(), says, row[1])
+            _write(conn, worker, row[2], class_id, row[0], Draft(uuid4(), says), row[1])
 
 
 def _write(
@@ -117,19 +111,15 @@ def _write(
     author: str,
     class_id: UUID,
     meeting: int,
-    entry: UUID,
-    says: Payload,
+    draft: Draft,
     benches: int,
-    *,
-    strikes: UUID | None = None,
-    reason: str = "",
-    at: datetime | None = None,
 ) -> Book:
     """The same for somebody whose right to it was asked, and in a transaction that holds the class."""
-    says = OF_THE_DAY.validate_python(says.model_dump(mode="json"))
+    says = OF_THE_DAY.validate_python(draft.payload.model_dump(mode="json"))
+    strikes = draft.strikes
     with conn.transaction():
         entries = _read(conn, class_id, meeting)
-        known = next((one for one in entries if one.id == entry), None)
+        known = next((one for one in entries if one.id == draft.id), None)
         if known is not None:
             if known.payload != says or known.by != author:
                 raise EntryIdTaken
@@ -141,7 +131,7 @@ def _write(
             line = line_of(day.lines, strikes)
             if line is None:
                 raise Problem("strikes", "The entry to correct is not in this log.")
-            if len(reason.strip()) < 2:
+            if len(draft.reason.strip()) < 2:
                 raise Problem("reason", "Give a short reason: misread, entered twice, over.")
             strikes = line.head.id
         check(day, says, strikes, benches)
@@ -150,16 +140,16 @@ def _write(
                 "INSERT INTO room_entry (id, class_id, meeting, seq, kind, payload, strikes, reason, author_id,"
                 " written_at) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, coalesce(%s, now()))",
                 [
-                    entry,
+                    draft.id,
                     class_id,
                     meeting,
                     len(entries) + 1,
                     says.kind,
                     Jsonb(says.model_dump(mode="json")),
                     strikes,
-                    reason.strip() if strikes else "",
+                    draft.reason.strip() if strikes else "",
                     account_id,
-                    at,
+                    draft.at,
                 ],
             )
         except psycopg.errors.UniqueViolation as taken:

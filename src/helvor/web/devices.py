@@ -6,8 +6,9 @@ import base64
 import binascii
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Annotated
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel
 from starlette.responses import Response
 
@@ -270,23 +271,29 @@ def reading_as_json(request: Request, device: str, who: VisitorDep, unit: str = 
     return TakenOut(device=taken.device, shown=taken.shown, unit=taken.unit, doubt=taken.doubt)
 
 
+class PictureIn(BaseModel):
+    """The plate to photograph: compounds, per cent of the stronger part and of acid, level in mm, minutes, a seed."""
+
+    compounds: str = "caffeine,aspirin"
+    strong: float = 60
+    acid: float = 1
+    level: float = 6
+    minutes: float = 9
+    seed: int = 1
+
+    @property
+    def words(self) -> str:
+        """As a camera is asked."""
+        numbers = f"{self.strong:g} {self.acid:g} {self.level:g} {self.minutes:g} {self.seed}"
+        return f"picture {numbers} {self.compounds[:80].replace(' ', '_')}"
+
+
 @router.get("/api/devices/{device}/picture.jpg", tags=["devices"])
 @may(May.ANYBODY)
-def picture(
-    request: Request,
-    device: str,
-    who: VisitorDep,
-    compounds: str = "caffeine,aspirin",
-    strong: float = 60,
-    acid: float = 1,
-    level: float = 6,
-    minutes: float = 9,
-    seed: int = 1,
-) -> Response:
+def picture(request: Request, device: str, who: VisitorDep, plate: Annotated[PictureIn, Query()]) -> Response:
     """A plate of known truth, photographed by a UV cabinet's camera."""
-    words = f"picture {strong:g} {acid:g} {level:g} {minutes:g} {seed} {compounds[:80].replace(' ', '_')}"
     try:
-        answer = do(_at(request, device), set_of(who), words)
+        answer = do(_at(request, device), set_of(who), plate.words)
     except NoLine as lost:
         raise Unreadable(lost.of(device)) from None
     if not answer.startswith("picture "):

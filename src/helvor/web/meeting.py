@@ -32,6 +32,7 @@ from helvor.notebook.containers import Kept
 from helvor.notebook.joining import Code
 from helvor.notebook.lab_log import AlarmAt, Book, OpenAccident
 from helvor.notebook.page_errors import NotYours
+from helvor.notebook.pages import Draft
 from helvor.web.board import (
     Board,
     BoardAt,
@@ -412,17 +413,8 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
             accidents = [one.what[:120] for one in still_open if one.meeting <= meeting]
         try:
             says = payload_of(kind, form, loose, accidents)
-            lab_log.write(
-                conn,
-                who.account.id,
-                who.account.name,
-                class_id,
-                meeting,
-                entry,
-                says,
-                strikes=form.id("strikes"),
-                reason=form.text("reason"),
-            )
+            draft = Draft(entry, says, form.id("strikes"), form.text("reason"))
+            lab_log.write(conn, who.account.id, who.account.name, class_id, meeting, draft)
         except (FieldErrors, Problem) as trouble:
             errors = trouble.errors if isinstance(trouble, FieldErrors) else {trouble.field: str(trouble)}
             values = {name: texts[0] for name, texts in fields.items() if texts}

@@ -21,7 +21,7 @@ from helvor.core.laws.planar.prepare import (
     with_spare,
 )
 from helvor.core.laws.planar.solvents import freshness, other_kinds
-from helvor.core.laws.planar.tune import Line, Point, best_gap, fit, hint, law_for, read_plates
+from helvor.core.laws.planar.tune import Law, Line, Point, best_gap, fit, hint, law_for, read_plates
 from helvor.core.quantities.reading import Estimate, Unreadable, digits, parse_number, round_to, round_up_to
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.step_kinds import WASTE
@@ -80,7 +80,7 @@ def with_u(rf: Estimate) -> str:
     return f"{round_to(rf.value, 2)} ± {round_up_to(rf.u, 2)}"
 
 
-def _fitted(points: dict[str, list[Point]], law: str) -> dict[str, Line]:
+def _fitted(points: dict[str, list[Point]], law: Law) -> dict[str, Line]:
     """A line for each compound that was run in two compositions or more.
 
     Raises:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request
+from pydantic import BaseModel, Field
 from starlette.responses import RedirectResponse, Response
 
 from helvor.core.laws.planar.prepare import Cut, cut, lane_positions
@@ -58,7 +59,7 @@ class SheetToPrint:
     origin: float
 
 
-Millimetres = Annotated[float, Query(ge=5, le=600)]
+Millimetres = Annotated[float, Field(ge=5, le=600)]
 
 
 @router.get("/calculators")
@@ -76,23 +77,26 @@ def outline(who: VisitorDep, diameter: Annotated[float, Query(ge=10, le=300)] = 
     return Response(render("calculators/outline.svg", shown), media_type="image/svg+xml", headers=headers)
 
 
+class SheetAsked(BaseModel):
+    """A plate and the sheet that it is cut from, mm; its lanes and origin; whether plates may lie across."""
+
+    width: Millimetres = 50.0
+    height: Millimetres = 100.0
+    sheet_width: Millimetres = 200.0
+    sheet_height: Millimetres = 200.0
+    lanes: Annotated[int, Field(ge=1, le=40)] = 4
+    origin: Millimetres = 10.0
+    turn: Literal["yes", "no"] = "no"
+
+
 @router.get("/calculators/sheet.svg")
 @may(May.ANYBODY)
-def sheet(
-    who: VisitorDep,
-    width: Millimetres = 50.0,
-    height: Millimetres = 100.0,
-    sheet_width: Millimetres = 200.0,
-    sheet_height: Millimetres = 200.0,
-    lanes: Annotated[int, Query(ge=1, le=40)] = 4,
-    origin: Millimetres = 10.0,
-    turn: Literal["yes", "no"] = "no",
-) -> Response:
+def sheet(who: VisitorDep, asked: Annotated[SheetAsked, Query()]) -> Response:
     """A sheet of stock with its cut lines at 1 : 1, origin and lanes pencilled on the first plate."""
-    plan = cut((sheet_width, sheet_height), (width, height), both_ways=turn == "yes")
-    shown = SheetToPrint(
-        sheet=(sheet_width, sheet_height), plan=plan, lanes=list(lane_positions(width, lanes)), origin=origin
-    )
+    size = (asked.sheet_width, asked.sheet_height)
+    plan = cut(size, (asked.width, asked.height), both_ways=asked.turn == "yes")
+    lanes = list(lane_positions(asked.width, asked.lanes))
+    shown = SheetToPrint(sheet=size, plan=plan, lanes=lanes, origin=asked.origin)
     headers = {"Content-Disposition": 'inline; filename="sheet.svg"'}
     return Response(render("calculators/sheet.svg", shown), media_type="image/svg+xml", headers=headers)
 

@@ -12,6 +12,7 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Request
 from fastapi import Form as Field
 from markupsafe import Markup
+from pydantic import BaseModel, StringConstraints
 from starlette.responses import RedirectResponse, Response
 
 from helvor.core.laws.planar.solvents import freshness
@@ -353,33 +354,36 @@ def _answer(request: Request, who: VisitorDep, written: Written, view: str, spot
     return sent(work, headers={"HX-Trigger": "helvor:written"})
 
 
+class Dropped(BaseModel):
+    """What was dropped where: its distance from the origin, mm, and by what hand."""
+
+    entry: UUID
+    what: Literal["spot", "new-spot", "front", "origin"]
+    distance: Annotated[str, StringConstraints(max_length=20)]
+    key: UUID | None = None
+    view: Annotated[str, StringConstraints(max_length=20)] = ""
+    spot: Annotated[str, StringConstraints(max_length=40)] = ""
+    by: Literal["drawing", "keys"] = "drawing"
+
+
 @router.post("/plates/{page_id}/drop")
 @may(May.BENCH)
-def drop(
-    request: Request,
-    page_id: UUID,
-    who: WriterDep,
-    entry: Annotated[UUID, Field()],
-    what: Annotated[Literal["spot", "new-spot", "front", "origin"], Field()],
-    distance: Annotated[str, Field(max_length=20)],
-    key: Annotated[UUID | None, Field()] = None,
-    view: Annotated[str, Field(max_length=20)] = "",
-    spot: Annotated[str, Field(max_length=40)] = "",
-    by: Annotated[Literal["drawing", "keys"], Field()] = "drawing",
-) -> Response:
+def drop(request: Request, page_id: UUID, who: WriterDep, dropped: Annotated[Dropped, Field()]) -> Response:
     """Write where something was dropped on the drawing, read to the half millimetre that it snaps to."""
-    value = parse(distance, "length", field_unit="mm").value
+    value = parse(dropped.distance, "length", field_unit="mm").value
     reading = Reading(written=f"{value:.1f} mm", value=value, unit="mm", resolution=SNAP_MM)
-    reason = "moved on the drawing" if by == "drawing" else "moved with the arrow keys"
+    reason = "moved on the drawing" if dropped.by == "drawing" else "moved with the arrow keys"
 
     def compose(entries: list[Entry]) -> list[Draft]:
-        payload, strikes = _dropped(gather(before(entries, entry)), what, key, reading, view)
-        why = "seen under another light" if what == "new-spot" else reason
-        return [Draft(entry, payload, strikes, why if strikes else "")]
+        payload, strikes = _dropped(
+            gather(before(entries, dropped.entry)), dropped.what, dropped.key, reading, dropped.view
+        )
+        why = "seen under another light" if dropped.what == "new-spot" else reason
+        return [Draft(dropped.entry, payload, strikes, why if strikes else "")]
 
     written = _append(request, who, page_id, compose)
-    chosen = str(_root_of(written, entry)) if what in ("spot", "new-spot") else spot
-    return _answer(request, who, written, view, chosen, _said(written, entry))
+    chosen = str(_root_of(written, dropped.entry)) if dropped.what in ("spot", "new-spot") else dropped.spot
+    return _answer(request, who, written, dropped.view, chosen, _said(written, dropped.entry))
 
 
 def _dropped(plate: Plate, what: str, key: UUID | None, reading: Reading, view: str) -> tuple[Payload, UUID | None]:
