@@ -12,12 +12,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from helvor import demo
 from tests.conftest import cloned, serving
 
 ROOT = Path(__file__).parents[2]
+PATIENCE = 20_000
+"""ms that a page may take to show something: two browsers and two applications share a machine of two cores."""
+expect.set_options(timeout=PATIENCE)
 CHROMIUM = (
     "--no-sandbox",
     "--disable-gpu",
@@ -93,7 +96,7 @@ def context(browser: Browser, running: Running) -> Iterator[BrowserContext]:
     opened = browser.new_context(
         base_url=running.address, viewport={"width": 1280, "height": 800}, service_workers="block"
     )
-    opened.set_default_timeout(8000)
+    opened.set_default_timeout(PATIENCE)
     yield opened
     opened.close()
 

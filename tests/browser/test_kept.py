@@ -75,7 +75,7 @@ def test_what_is_refused_is_listed_changed_sent_or_discarded(plate):
     first.get_by_role("button", name="Change").click()
     first.get_by_label("What was typed").fill("T 33.0")
     first.get_by_role("button", name="Send changed").click()
-    expect(kept).not_to_contain_text("T 31.0", timeout=15000)
+    expect(kept).not_to_contain_text("T 31.0")
     page.once("dialog", lambda dialog: dialog.accept())
     kept.locator("li", has_text="T 32.0").get_by_role("button", name="Discard").click()
     expect(kept).to_be_hidden()

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import Running, violations
+from tests.browser.conftest import PATIENCE, Running, violations
 
 
 @pytest.fixture(scope="module")
@@ -26,7 +26,7 @@ def board(page: Page) -> Page:
 
 def tablet_at(browser: Browser, address: str, code: str, bench: int) -> Page:
     context = browser.new_context(base_url=address, viewport={"width": 820, "height": 1180}, has_touch=True)
-    context.set_default_timeout(8000)
+    context.set_default_timeout(PATIENCE)
     tablet = context.new_page()
     tablet.goto(f"/join?code={code}")
     tablet.get_by_label("Bench", exact=True).fill(str(bench))
@@ -49,17 +49,17 @@ def test_two_processes_one_board_and_two_tablets(board, browser, running, second
         tablet.locator("#read").fill(said)
         tablet.keyboard.press("Enter")
         expect(tablet.locator(".spots-table")).to_contain_text(said.split()[1])
-        expect(board.locator("#main")).not_to_have_attribute("data-seen", seen, timeout=3000)
+        expect(board.locator("#main")).not_to_have_attribute("data-seen", seen)
     # The front says something: both hear it, whichever process serves them, and lose it when it is taken back.
     board.get_by_role("button", name="Message the class").click()
     board.get_by_label("To all benches").fill("Leave the layers in the funnels")
     board.get_by_role("button", name="Send").click()
     for tablet in (here, there):
-        expect(tablet.locator("#notices")).to_contain_text("Leave the layers in the funnels", timeout=12_000)
+        expect(tablet.locator("#notices")).to_contain_text("Leave the layers in the funnels")
         assert violations(tablet) == []
         assert tablet.evaluate("document.documentElement.scrollWidth") <= 820
     board.locator(".notices.here > div", has_text="Leave the layers").get_by_role("button", name="Remove").click()
-    expect(there.locator("#notices")).not_to_contain_text("Leave the layers", timeout=12_000)
+    expect(there.locator("#notices")).not_to_contain_text("Leave the layers")
     here.context.close()
     there.context.close()
 
@@ -101,7 +101,7 @@ def test_a_timer_that_is_due_is_in_the_title_and_the_top_bar(board):
     board.get_by_label("Minutes").fill("0.03")
     board.get_by_role("button", name="Add a timer for the room").click()
     expect(board.locator(".due-list")).to_contain_text("stir")
-    expect(board).to_have_title(re.compile(r"^\(\d+ due\) "), timeout=20_000)
+    expect(board).to_have_title(re.compile(r"^\(\d+ due\) "))
     expect(board.locator("#due")).to_be_visible()
     board.locator("details.person summary").click()
     board.get_by_label("Play a sound when a timer ends").uncheck()

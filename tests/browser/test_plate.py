@@ -198,7 +198,7 @@ def test_a_lost_connection_keeps_readings_and_sends_each_once(plate, context):
         expect(page.locator("#read")).to_have_value("")
     expect(page.locator("#offline")).to_contain_text("2 readings are waiting on this device")
     context.set_offline(False)
-    expect(row(page, "P1")).to_contain_text("0.47", timeout=12000)
+    expect(row(page, "P1")).to_contain_text("0.47")
     expect(page.locator("#offline")).to_be_hidden()
     page.goto(page.url.partition("?")[0] + "/history")
     expect(page.locator("td", has_text="spot in lane P at 36.0 mm")).to_have_count(1)
@@ -211,7 +211,7 @@ def test_readings_survive_a_restart_of_the_server(plate, running):
     page.keyboard.press("Enter")
     expect(page.locator("#offline")).to_contain_text("1 reading is waiting")
     running.start(port=running.port)
-    expect(row(page, "C2")).to_contain_text("14.5", timeout=15000)
+    expect(row(page, "C2")).to_contain_text("14.5")
 
 
 def test_an_ended_session_keeps_what_was_typed_and_goes_on_after_signing_in_again(plate, context):

@@ -40,7 +40,7 @@ def test_a_plate_runs_pauses_and_is_judged_when_it_is_out(page):
 def test_it_becomes_a_plate_that_is_measured_like_any_other(page):
     page.goto(f"{AT}&minutes=12&out=yes")
     page.get_by_role("button", name="Photograph and measure").click()
-    expect(page.locator(".proposals")).to_contain_text("mix2", timeout=30_000)
+    expect(page.locator(".proposals")).to_contain_text("mix2", timeout=60_000)
     page.get_by_role("button", name="Save ticked spots").click()
     expect(page.get_by_role("heading", name="virtual plate")).to_be_visible()
     expect(page.locator("table").first).to_contain_text(re.compile(r"0\.1[67]"))

@@ -80,7 +80,7 @@ def test_readings_typed_without_a_connection_are_sent_once_when_it_is_back(page,
     page.locator("#read").press("Enter")
     expect(page.locator("#offline")).to_contain_text("1 reading is waiting on this device")
     context.set_offline(False)
-    expect(page.locator(".last").first).to_contain_text("45.133", timeout=15000)
+    expect(page.locator(".last").first).to_contain_text("45.133")
     expect(page.locator(".last", has_text="45.133")).to_have_count(1)
 
 
@@ -263,6 +263,6 @@ def test_the_board_follows_what_is_written_elsewhere(page, context):
     other.locator("#read").fill("P 40.0")
     other.keyboard.press("Enter")
     expect(other.locator(".spots-table")).to_contain_text("P1")
-    expect(page.locator("#main")).not_to_have_attribute("data-seen", seen, timeout=3000)
+    expect(page.locator("#main")).not_to_have_attribute("data-seen", seen)
     expect(page.locator("#live")).to_have_text("live")
     other.close()

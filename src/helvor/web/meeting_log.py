@@ -9,6 +9,7 @@ from uuid import UUID, uuid4
 
 from helvor.core.classroom.meeting import entries as e
 from helvor.core.record.entry import Line, Payload, Struck
+from helvor.core.record.step_kinds import WASTE
 from helvor.notebook.page_errors import NotYours
 from helvor.web.forms import Form
 
@@ -33,6 +34,102 @@ def _times(what: str, count: int) -> str:
 def _in_words(said: Payload) -> str:
     """One function a kind of entry."""
     return "struck out"
+
+
+@_in_words.register
+def _(said: e.Began) -> str:
+    return "Meeting started"
+
+
+@_in_words.register
+def _(said: e.Paused) -> str:
+    return f"Paused{_with(': ', said.why)}"
+
+
+@_in_words.register
+def _(said: e.WentOn) -> str:
+    return "Resumed"
+
+
+@_in_words.register
+def _(said: e.Ended) -> str:
+    over = [f"{len(said.left)} containers unlabelled"] if said.left else []
+    over += [f"{len(said.accidents)} accident{'s' if len(said.accidents) > 1 else ''} open"] if said.accidents else []
+    return "Meeting ended" + (f" with {' and '.join(over)}: {said.why}" if over else "")
+
+
+@_in_words.register
+def _(said: e.Settled) -> str:
+    return f"Action after an accident: {said.done}"
+
+
+@_in_words.register
+def _(said: e.Said) -> str:
+    return f"To all benches: {said.words}"
+
+
+@_in_words.register
+def _(said: e.Happened) -> str:
+    return f"Accident, {said.what}{_with('; ', said.done)}"
+
+
+@_in_words.register
+def _(said: e.Broke) -> str:
+    return f"Broke: {_times(said.what, said.count)}"
+
+
+@_in_words.register
+def _(said: e.Absent) -> str:
+    day = said.makes_up
+    return f"{said.who or 'the pair'} absent" + (f", make-up meeting on {day.day} {day:%b}" if day else "")
+
+
+@_in_words.register
+def _(said: e.CaughtUp) -> str:
+    return "An absence was made up"
+
+
+@_in_words.register
+def _(said: e.Wasted) -> str:
+    bottle = WASTE[said.bottle]
+    into = bottle if said.bottle == said.matter else f"{bottle}, although it is {WASTE[said.matter]}"
+    return f"Waste, {said.amount}{_with(' of ', said.what)} into {into}"
+
+
+@_in_words.register
+def _(said: e.Returned) -> str:
+    return f"Returned: {_times(said.what, said.count)}"
+
+
+@_in_words.register
+def _(said: e.Remains) -> str:
+    return f"Left for next time: {said.amount} of {said.what}{_with(', ', said.place)}"
+
+
+@_in_words.register
+def _(said: e.StaysOver) -> str:
+    return f"{said.what} left in the {said.place}" + (f" at {said.celsius:g} °C" if said.celsius is not None else "")
+
+
+@_in_words.register
+def _(said: e.TakenOut) -> str:
+    return "Taken out of storage"
+
+
+@_in_words.register
+def _(said: e.RoomTimer) -> str:
+    return f"Timer, {said.label}, {said.minutes:g} min"
+
+
+@_in_words.register
+def _(said: e.RoomTimerStopped) -> str:
+    return "A timer was stopped"
+
+
+@_in_words.register
+def _(said: e.TabletOpened) -> str:
+    how = "opened by" if said.how == "opened" else "given"
+    return f"{how} the tablet of bench {said.before}"
 
 
 def _words(form: Form, name: str) -> str:
