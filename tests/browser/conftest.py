@@ -18,6 +18,8 @@ from helvor import demo
 from tests.conftest import cloned, serving
 
 ROOT = Path(__file__).parents[2]
+FIRST_PORT = 8600 + 200 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+"""Each worker has ports of its own: who stops for a test and starts again finds the same port free."""
 PATIENCE = 20_000
 """ms that a page may take to show something: two browsers and two applications share a machine of two cores."""
 expect.set_options(timeout=PATIENCE)
@@ -45,7 +47,7 @@ class Running:
         }
         self.address = ""
 
-    def start(self, port: int = 8600) -> None:
+    def start(self, port: int = FIRST_PORT) -> None:
         self.process = subprocess.Popen(
             [sys.executable, "-m", "helvor", "demo", "--port", str(port)],
             env=self._environment,

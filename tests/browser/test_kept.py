@@ -51,7 +51,7 @@ def test_whatever_is_answered_readings_stay_until_they_are_written(plate, status
     expect(kept).to_contain_text("4 readings are waiting on this device")
     page.unroute_all()
     page.evaluate("window.dispatchEvent(new Event('online'))")
-    expect(kept).to_be_hidden(timeout=15000)
+    expect(kept).to_be_hidden()
     page.goto(page.url.partition("?")[0] + "/history")
     for words in (f"lane P at 3{more}", f"lane C at 1{more}", f"lane T at 2{more}", f"lane T at 4{more}"):
         expect(page.locator("td", has_text=words)).to_have_count(1)
@@ -116,7 +116,7 @@ def test_what_was_typed_without_a_connection_says_when(plate):
     page.evaluate("items => localStorage.setItem('helvor-outbox', JSON.stringify(items))", items)
     page.unroute_all()
     page.evaluate("window.dispatchEvent(new Event('online'))")
-    expect(page.locator("#offline")).to_be_hidden(timeout=15000)
+    expect(page.locator("#offline")).to_be_hidden()
     page.goto(page.url.partition("?")[0] + "/history")
     expect(page.locator("tr", has_text="lane T at 21.5 mm")).to_contain_text("on a device, sent later")
 
@@ -159,4 +159,4 @@ def test_what_its_owner_hands_over_the_next_one_sends_in_their_own_name(plate):
     expect(kept).to_contain_text("Handed over: send it in your name, or discard it")
     assert json.loads(page.evaluate("localStorage.getItem('helvor-outbox')"))[0]["account"] == "handed over"
     kept.get_by_role("button", name="Send again").click()
-    expect(kept).to_be_hidden(timeout=15000)
+    expect(kept).to_be_hidden()

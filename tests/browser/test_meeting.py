@@ -90,7 +90,7 @@ def test_what_somebody_types_on_the_board_outlives_its_refresh(board, running, b
     expect(field).to_have_value("waste round")
     assert board.locator("#main").get_attribute("data-seen") == seen
     field.evaluate("field => field.blur()")
-    expect(board.get_by_role("button", name="Resume")).to_be_visible(timeout=4000)
+    expect(board.get_by_role("button", name="Resume")).to_be_visible()
     board.get_by_role("button", name="Resume").click()
     expect(board.get_by_role("button", name="Pause")).to_be_visible()
     other.close()

@@ -7,7 +7,7 @@ from playwright.sync_api import expect
 
 from helvor import demo
 from helvor.notebook.database import connect
-from tests.browser.conftest import Running, violations
+from tests.browser.conftest import FIRST_PORT, Running, violations
 from tests.conftest import cloned, serving
 from tests.web.conftest import small_photograph
 
@@ -17,7 +17,7 @@ def own(server, demo_template, tmp_path_factory):
     """An application of this test's own, to be stopped and started."""
     with cloned(server, demo_template) as url:
         application = Running(url, serving(server, url), tmp_path_factory.mktemp("var"))
-        application.start(8700)
+    application.start(FIRST_PORT + 100)
         yield application
         application.stop()
 
@@ -89,7 +89,7 @@ def test_pages_open_again_readings_and_photographs_wait_and_are_written_once(own
     own.start(port)
     page.goto(run)
     page.evaluate("window.dispatchEvent(new Event('online'))")
-    expect(kept).to_be_hidden(timeout=30000)
+    expect(kept).to_be_hidden(timeout=60_000)
     page.goto(f"{run}/history")
     expect(page.locator("td", has_text="typed without a connection")).to_have_count(1)
     page.goto(f"{plate}/history")

@@ -25,7 +25,7 @@ def test_from_the_file_to_spots_on_the_plate(page):
     page.get_by_label("Photograph, JPEG").set_input_files(PHOTO)
     page.get_by_label("254 nm").check()
     page.get_by_role("button", name="Upload and analyse").click()
-    expect(page.locator(".proposals")).to_be_visible(timeout=20_000)
+    expect(page.locator(".proposals")).to_be_visible()
     # One is moved by typing, one more is added by a click on its lane, the doubtful one is kept.
     page.get_by_label("A1, mm above the origin").fill("44,0")
     page.get_by_label("Save T3").check()
@@ -49,8 +49,8 @@ def test_a_dragged_corner_is_read_again_and_arrow_keys_move_it_too(photo):
     photo.mouse.down()
     photo.mouse.move(x + 12, y + 8, steps=3)
     photo.mouse.up()
-    expect(photo.get_by_role("button", name="Find corners")).to_be_visible(timeout=20_000)
-    expect(photo.locator(".proposals")).to_be_visible(timeout=20_000)
+    expect(photo.get_by_role("button", name="Find corners")).to_be_visible()
+    expect(photo.locator(".proposals")).to_be_visible()
     moved = photo.locator("#corners").input_value()
     assert moved != before
     corner = photo.locator("#photo .corner").nth(2)
@@ -59,7 +59,7 @@ def test_a_dragged_corner_is_read_again_and_arrow_keys_move_it_too(photo):
     assert photo.locator("#corners").input_value() != moved
     photo.get_by_role("button", name="Find corners").click()
     expect(photo.get_by_role("button", name="Find corners")).to_have_count(0)
-    expect(photo.locator(".proposals")).to_be_visible(timeout=20_000)
+    expect(photo.locator(".proposals")).to_be_visible()
     assert photo.locator("#corners").input_value() == before
 
 

@@ -14,7 +14,7 @@ def board(page: Page) -> Page:
 
 def test_a_meeting_is_got_ready_and_the_period_gone_through(board):
     board.get_by_role("link", name="Prep", exact=True).click()
-    expect(board.locator(".period")).to_be_visible(timeout=20_000)
+    expect(board.locator(".period")).to_be_visible()
     expect(board.locator(".period-says")).to_contain_text("of 200 simulations")
     box = board.get_by_role("button", name="water: not done").first
     box.click()
@@ -24,7 +24,7 @@ def test_a_meeting_is_got_ready_and_the_period_gone_through(board):
     board.get_by_text("Number of each shared item").click()
     board.get_by_label("oven", exact=True).fill("12")
     board.get_by_role("button", name="Save", exact=True).click()
-    expect(board.locator(".period")).to_be_visible(timeout=20_000)
+    expect(board.locator(".period")).to_be_visible()
     assert violations(board) == []
     board.set_viewport_size({"width": 820, "height": 1180})
     assert board.evaluate("document.documentElement.scrollWidth") <= 820

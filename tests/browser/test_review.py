@@ -80,7 +80,7 @@ def test_the_report_is_read_and_printed_with_its_progress(page):
     review_of(page, "sep-6")
     page.get_by_text("Report", exact=True).click()
     page.get_by_role("button", name="With every bench, PDF A4").click()
-    expect(page.get_by_text("Report ready.")).to_be_visible(timeout=90_000)
+    expect(page.get_by_text("Report ready.")).to_be_visible(timeout=60_000)
     assert violations(page) == []
     content = page.request.get(page.get_by_role("link", name="Open the report").get_attribute("href")).body()
     assert content[:5] == b"%PDF-"

@@ -100,7 +100,7 @@ def hold_back_pages(page: Page) -> None:
 
 def let_pages_come(page: Page) -> None:
     page.evaluate("letPagesCome()")
-    expect(page.locator("#main:not([aria-busy])")).to_be_visible(timeout=10000)
+    expect(page.locator("#main:not([aria-busy])")).to_be_visible()
 
 
 def test_a_reading_is_on_the_page_before_what_follows_from_it(page):

@@ -64,6 +64,8 @@ def test_it_sees_nothing_of_other_benches_and_classes_on_any_route(school, whose
     mine |= {
         ("GET", "/calculators/outline.svg"),
         ("GET", "/calculators/sheet.svg"),
+        ("GET", "/api/calculators"),
+        ("POST", "/api/calculators/{key}"),
         ("GET", "/notices"),
         ("GET", "/timers"),
     }
