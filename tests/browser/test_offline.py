@@ -17,7 +17,7 @@ def own(server, demo_template, tmp_path_factory):
     """An application of this test's own, to be stopped and started."""
     with cloned(server, demo_template) as url:
         application = Running(url, serving(server, url), tmp_path_factory.mktemp("var"))
-    application.start(FIRST_PORT + 100)
+        application.start(FIRST_PORT + 100)
         yield application
         application.stop()
 
