@@ -6,7 +6,7 @@ import unicodedata
 
 import pytest
 
-from helvor.web.calculators.sums import SUMS
+from helvor.web.calculators.every import CALCULATORS
 
 
 def text_of(page: str) -> str:
@@ -164,7 +164,7 @@ def test_the_documentation_lists_every_operation_of_the_schema(script):
             assert operation["description"], path
 
 
-@pytest.mark.parametrize("key", [one.key for one in SUMS])
+@pytest.mark.parametrize("key", [one.key for one in CALCULATORS])
 def test_every_calculator_answers_the_same_by_script_as_on_its_page(ida, key):
     asks = next(one for one in ida.get("/api/calculators").json() if one["key"] == key)["fields"]
     fields = {one["name"]: one["usual"] for one in asks if one["usual"]}

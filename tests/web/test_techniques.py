@@ -8,7 +8,7 @@ from helvor.core.record.procedure import read_procedure
 from helvor.notebook import classes, procedures
 from helvor.shelf.procedures import shipped_procedure
 from helvor.shelf.solvents import eluotropic_rank
-from helvor.web.calculators.sums import SUMS
+from helvor.web.calculators.every import CALCULATORS
 from tests.web.conftest import HTMX, followed
 
 
@@ -122,7 +122,7 @@ def test_what_was_typed_stays_and_a_wash_can_be_corrected(ida, salt_run):
 
 
 def test_every_sum_answers_with_what_it_starts_with(ida):
-    for one in SUMS:
+    for one in CALCULATORS:
         answer = ida.get(f"/calculators/{one.key}")
         assert answer.status_code == 200, (one.key, answer.text[-800:])
         assert "<dt>" in answer.text

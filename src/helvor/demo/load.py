@@ -217,7 +217,7 @@ def _class_of_tomorrow(conn: psycopg.Connection, institution: int, ines: int, to
 
 
 def _in_the_room(conn: psycopg.Connection, ines: int, class_id: UUID, began: datetime, now: datetime) -> None:
-    """The day book of the meeting under way, and the unknowns of the one before."""
+    """The log of the meeting under way, and the unknowns of the one before."""
     unknowns.keep(conn, ines, class_id, ions.SERIES, read_samples(ions.KEY))
     unknowns.deal_out(conn, ines, class_id, ions.SERIES, ions.SEED)
     book: tuple[tuple[float, Payload], ...] = (

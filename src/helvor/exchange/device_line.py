@@ -42,7 +42,7 @@ class At:
     """Where an instrument is reached: its name, and the address of whoever speaks for it.
 
     Attributes:
-        simulated: a stand-in that takes ``set`` and ``fault``, one set for each bench.
+        simulated: one of ours, which takes ``set`` and ``fault``, one set for each bench.
     """
 
     name: str

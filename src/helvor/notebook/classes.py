@@ -420,7 +420,7 @@ def _state(row: tuple[Any, ...] | None) -> str | None:
 
 
 def state_of(conn: psycopg.Connection, account_id: int, class_id: UUID) -> str | None:
-    """A short text that changes whenever anything is written in a class, its day books, or at the asker's front bench.
+    """A short text that changes whenever anything is written in a class, its logs, or at the asker's front bench.
 
     None if the account does not teach the class.
     """

@@ -2,7 +2,7 @@
 
 Forget 1. Archived, a class is read, searched and carried away as before; the database refuses anything new in it.
 Forget 2. Names are those of the pairs and of who was absent. They go from the benches, from the accounts that their
-          tablets wrote with, from the day book, and from free words of entries, where a dash takes their place.
+          tablets wrote with, from the log, and from free words of entries, where a dash takes their place.
 Forget 3. Readings, portions, containers, handouts and who of the staff wrote what are left alone. Backups made before
           keep the names; that is said where it is done.
 """
@@ -35,7 +35,7 @@ DASH = "—"
 
 @dataclass(frozen=True, slots=True)
 class Forgotten:
-    """What was done: names taken out, benches, entries and day book lines changed."""
+    """What was done: names taken out, benches, entries and log lines changed."""
 
     names: int
     benches: int

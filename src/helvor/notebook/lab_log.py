@@ -1,4 +1,4 @@
-"""The day book of a meeting: written under a lock on its class, each entry once, in ink."""
+"""The log of a meeting: written under a lock on its class, each entry once, in ink."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ MOST_ENTRIES = 1000
 
 @dataclass(frozen=True, slots=True)
 class Book:
-    """A meeting's day book with its entries, oldest first, and what they add up to."""
+    """A meeting's log with its entries, oldest first, and what they add up to."""
 
     meeting: int
     entries: list[Entry]
@@ -46,7 +46,7 @@ def _read(conn: psycopg.Connection, class_id: UUID, meeting: int) -> list[Entry]
 
 
 def open_book(conn: psycopg.Connection, account_id: int, class_id: UUID, meeting: int) -> Book:
-    """The day book of a meeting; an empty one before anything is written.
+    """The log of a meeting; an empty one before anything is written.
 
     Raises:
         NotYours: the account does not teach the class.
@@ -89,7 +89,7 @@ def write(
 
 
 def note_tablet(conn: psycopg.Connection, worker: int, class_id: UUID, says: TabletOpened) -> None:
-    """Write in the day book of the meeting that runs, or of the nearest one, which bench a tablet opened.
+    """Write in the log of the meeting that runs, or of the nearest one, which bench a tablet opened.
 
     The bench writes it itself. Where the class has no meeting, or the book is full, nothing is written here: a full
     book keeps nobody from the bench, and what happened to accounts says it too.

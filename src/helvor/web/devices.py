@@ -47,7 +47,7 @@ HANDS: dict[str, tuple[tuple[str, str, str, str], ...]] = {
         ("pressure", "Pressure", "mbar", "240"),
     ),
 }
-"""What a hand does to a stand-in: key, words, unit, an example."""
+"""What a hand does to a simulated instrument: key, words, unit, an example."""
 BUTTONS: dict[str, tuple[tuple[str, str], ...]] = {
     "balance": (("zero", "Zero"), ("tare", "Tare")),
     "ph meter": (("calibrate 7", "Buffer 7"), ("calibrate 4", "Buffer 4"), ("calibrate 10", "Buffer 10")),
@@ -118,7 +118,7 @@ def _at(request: Request, device: str) -> At:
 
 
 def set_of(who: Visitor) -> str:
-    """Whose set of stand-ins: everybody has one of their own."""
+    """Whose set of simulated instruments: everybody has one of their own."""
     return f"a{who.account.id}"
 
 
@@ -186,7 +186,7 @@ def display(request: Request, device: str, who: VisitorDep) -> Response:
 @router.post("/devices/{device}/do", include_in_schema=False)
 @may(May.ANYBODY)
 def press(request: Request, device: str, who: WriterDep, fields: SubmittedDep) -> Response:
-    """Press a button, or do by hand to a stand-in what would be done at the bench."""
+    """Press a button, or do by hand to a simulated instrument what would be done at the bench."""
     at, form = _at(request, device), Form(fields)
     pressed = form.text("press")
     known = {words for buttons in BUTTONS.values() for words, _ in buttons}

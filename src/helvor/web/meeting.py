@@ -1,4 +1,4 @@
-"""A meeting in the room: the class board, the wall, the day book, notices, timers."""
+"""A meeting in the room: the class board, the wall, the log, notices, timers."""
 
 from __future__ import annotations
 
@@ -93,7 +93,7 @@ class WallPage(Shell):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DayPage(Shell):
-    """The day book of a meeting."""
+    """The log of a meeting."""
 
     book: Book
     number: int
@@ -163,7 +163,7 @@ class _Seen:
 
 
 def _alarms(row: classes.ClassRow, benches: list[Bench], book: Book) -> list[AlarmAt]:
-    """The timers of a class whose benches and day book are read already, the next due first."""
+    """The timers of a class whose benches and log are read already, the next due first."""
     found = [
         AlarmAt(label, due, "", f"Bench {bench.number}", page.address, row.code, row.id)
         for bench in benches
@@ -384,14 +384,14 @@ def day_page(
     who: VisitorDep,
     number: Annotated[int | None, Query(ge=1, le=99, alias="meeting")] = None,
 ) -> Response:
-    """The day book: what happened in the room, waste, absences, what stays over."""
+    """The log: what happened in the room, waste, absences, what stays over."""
     return _day_page(request, who, class_id, number)
 
 
 @router.post("/classes/{class_id}/log")
 @may(May.STAFF)
 def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
-    """Write an entry in the day book of a meeting."""
+    """Write an entry in the log of a meeting."""
     form = Form(fields)
     kind, entry, number = form.text("kind"), form.id("entry"), form.whole("meeting")
     if entry is None:

@@ -22,7 +22,7 @@ from helvor.core.techniques.filtration.findings import Flask
 from helvor.core.techniques.precipitation.amounts import TakenLine, brought, read_line, read_lines
 from helvor.core.techniques.precipitation.technique import EXCESS
 from helvor.shelf.shelf import known_as
-from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, asked, formula_of, number_of
+from helvor.web.calculators.answer import Answer, Asked, Calculator, House, Large, asked, formula_of, number_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.rendering import fragment
 from helvor.web.techniques.filtration.instrument import CONE_WORDS, ConeShown, FlaskShown, cone_shown, flask_shown
@@ -411,8 +411,8 @@ _EQUATION = Asked(
     "equation", "Equation", "missing coefficients are found", usual="BaCl2 + Na2SO4 -> BaSO4 + NaCl", wide=True
 )
 
-AMOUNTS: tuple[Sum, ...] = (
-    Sum(
+AMOUNTS: tuple[Calculator, ...] = (
+    Calculator(
         "reaction",
         "Equation and yield",
         "Balance, limiting reagent, theoretical yield, percent yield.",
@@ -431,7 +431,7 @@ AMOUNTS: tuple[Sum, ...] = (
         ),
         reaction,
     ),
-    Sum(
+    Calculator(
         "reagent",
         "Mass of reagent",
         "How much of one reagent for another, as bought.",
@@ -444,7 +444,7 @@ AMOUNTS: tuple[Sum, ...] = (
         ),
         reagent,
     ),
-    Sum(
+    Calculator(
         "solution",
         "Make up a solution",
         "From a solid, or by diluting a stock solution.",
@@ -457,7 +457,7 @@ AMOUNTS: tuple[Sum, ...] = (
         ),
         solution,
     ),
-    Sum(
+    Calculator(
         "solubility",
         "Solubility losses",
         "A precipitate's losses in the supernatant and the washes.",
@@ -472,7 +472,7 @@ AMOUNTS: tuple[Sum, ...] = (
         ),
         solubility,
     ),
-    Sum(
+    Calculator(
         "content",
         "Gravimetric analysis",
         "Gravimetric factor, percentage in the sample, duplicate determinations.",
@@ -487,7 +487,7 @@ AMOUNTS: tuple[Sum, ...] = (
         ),
         contents,
     ),
-    Sum(
+    Calculator(
         "filter",
         "Choose a filtration",
         "Gravity, fluted and hot, vacuum or decant first; funnel and paper.",
@@ -513,7 +513,7 @@ AMOUNTS: tuple[Sum, ...] = (
         ),
         filters,
     ),
-    Sum(
+    Calculator(
         "wash",
         "Number of washes",
         "Fraction left after n rinses; rinses for 99 %.",
@@ -525,7 +525,7 @@ AMOUNTS: tuple[Sum, ...] = (
         ),
         washing,
     ),
-    Sum(
+    Calculator(
         "paper",
         "Papers and folds",
         "Volume of a cone, folding, outlines to cut.",

@@ -70,7 +70,7 @@ class Answer:
 
 
 @dataclass(frozen=True, slots=True)
-class Sum:
+class Calculator:
     """One sum: its key, title, a line on what it answers, its fields, and the reader of its answer."""
 
     key: str

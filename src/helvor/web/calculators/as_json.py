@@ -11,7 +11,7 @@ from helvor.core.record.entry import Problem
 from helvor.notebook import procedures, shelf_values
 from helvor.notebook.page_errors import NotYours
 from helvor.web.calculators.answer import Answer, House
-from helvor.web.calculators.sums import SUM, SUMS
+from helvor.web.calculators.every import CALCULATOR, CALCULATORS
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.may import May, may
 from helvor.web.security import VisitorDep, WriterDep, pool
@@ -107,7 +107,7 @@ def calculators(who: VisitorDep) -> list[CalculatorOut]:
                 for asks in one.asks
             ],
         )
-        for one in SUMS
+        for one in CALCULATORS
     ]
 
 
@@ -115,13 +115,13 @@ def calculators(who: VisitorDep) -> list[CalculatorOut]:
 @may(May.ANYBODY)
 def calculate(request: Request, key: str, who: WriterDep, fields: dict[str, Value]) -> CalculatorAnswerOut:
     """An answer, by the fields of the page with the same name; what is left out is empty."""
-    if key not in SUM:
+    if key not in CALCULATOR:
         raise NotYours
     typed = {name: value if isinstance(value, list) else [str(value)] for name, value in fields.items()}
     with pool(request).connection() as conn:
         house = House(shelf_values.shelf_of(conn, who.account.id), procedures.house_rules_of(conn, who.account.id))
     try:
-        return CalculatorAnswerOut.of(SUM[key].answer(Form(typed), house))
+        return CalculatorAnswerOut.of(CALCULATOR[key].answer(Form(typed), house))
     except FieldErrors as troubles:
         field, sentence = next(iter(troubles.errors.items()))
         raise Problem(field, sentence) from troubles

@@ -10,7 +10,7 @@ from helvor.core.laws.column.model import PLATES, resolution_of
 from helvor.core.quantities.reading import Unreadable, digits, parse_number, round_to
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.techniques.column.calculators import BandOut, CompoundIn, ElutionIn, elution
-from helvor.web.calculators.answer import Answer, Asked, House, Sum, asked, number_of
+from helvor.web.calculators.answer import Answer, Asked, Calculator, House, asked, number_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.path import polyline
 from helvor.web.rendering import fragment
@@ -132,8 +132,8 @@ def _drawn(found: list[BandOut], question: ElutionIn) -> ElutionShown:
     return ElutionShown(curves=curves, starts=starts, ticks=ticks, most=f"{digits(most, 2)} mg a tube")
 
 
-COLUMNS: tuple[Sum, ...] = (
-    Sum(
+COLUMNS: tuple[Calculator, ...] = (
+    Calculator(
         "elution",
         "Elution profile",
         "Bands across the tubes, with eluent changes, sample volume and overload.",

@@ -26,7 +26,7 @@ from helvor.core.quantities.reading import Unreadable, digits, parse_number, rou
 from helvor.core.techniques.crystallization.calculators import MeltingIn, StandardIn, melting
 from helvor.shelf.shelf import known_as
 from helvor.shelf.solubilities import curve_in, curves_of
-from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, asked, number_of
+from helvor.web.calculators.answer import Answer, Asked, Calculator, House, Large, asked, number_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.rendering import fragment
 from helvor.web.techniques.crystallization.drawing import CurveShown, draw_curve
@@ -259,8 +259,8 @@ def what_it_melts_like(form: Form, house: House) -> Answer:
     return answer
 
 
-CRYSTALS: tuple[Sum, ...] = (
-    Sum(
+CRYSTALS: tuple[Calculator, ...] = (
+    Calculator(
         "recrystallize",
         "Volume of hot solvent",
         "Least volume, flask, maximum recovery, loss from excess solvent.",
@@ -279,7 +279,7 @@ CRYSTALS: tuple[Sum, ...] = (
         ),
         how_much_solvent,
     ),
-    Sum(
+    Calculator(
         "which-solvent",
         "Choose a solvent",
         "From solubilities and test tubes: the solvent to recrystallize from, and why.",
@@ -298,7 +298,7 @@ CRYSTALS: tuple[Sum, ...] = (
         ),
         which_solvent,
     ),
-    Sum(
+    Calculator(
         "melting",
         "Judge a melting range",
         "Compared with the published value, corrected, with a mixed melting point.",

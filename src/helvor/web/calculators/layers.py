@@ -29,7 +29,7 @@ from helvor.core.techniques.extraction.read import read_liquid, read_part
 from helvor.core.techniques.extraction.scheme import Part, Proposed, propose
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.shelf.liquids import liquid_named, part_named, solvent_named
-from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, formula_of, number_of
+from helvor.web.calculators.answer import Answer, Asked, Calculator, House, Large, formula_of, number_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.rendering import fragment
 from helvor.web.techniques.extraction.charts import ChartShown, ph_chart, split_chart
@@ -473,8 +473,8 @@ def reflux_flask(form: Form, house: House) -> Answer:
 
 
 _PARTS = "cinnamic acid 1.00 g\nbenzocaine 1.00 g\nbiphenyl 1.00 g"
-LAYERS: tuple[Sum, ...] = (
-    Sum(
+LAYERS: tuple[Calculator, ...] = (
+    Calculator(
         "layers",
         "Which layer is which",
         "From the densities of the actual contents of the funnel.",
@@ -492,7 +492,7 @@ LAYERS: tuple[Sum, ...] = (
         ),
         which_layer,
     ),
-    Sum(
+    Calculator(
         "portions",
         "Number of portions",
         "Fraction left after each, the limit, loss in a wash.",
@@ -520,7 +520,7 @@ LAYERS: tuple[Sum, ...] = (
         ),
         how_many,
     ),
-    Sum(
+    Calculator(
         "who",
         "Distribution vs pH",
         "Against pH; the pH that extracts 99 %.",
@@ -539,7 +539,7 @@ LAYERS: tuple[Sum, ...] = (
         ),
         who_goes_where,
     ),
-    Sum(
+    Calculator(
         "to-ph",
         "Adjust pH",
         "By charge balance, in portions; gas and heat.",
@@ -552,7 +552,7 @@ LAYERS: tuple[Sum, ...] = (
         ),
         to_a_ph,
     ),
-    Sum(
+    Calculator(
         "drying-agent",
         "Amount of drying agent",
         "From the water in the layer; the grains decide.",
@@ -564,7 +564,7 @@ LAYERS: tuple[Sum, ...] = (
         ),
         drying_agent,
     ),
-    Sum(
+    Calculator(
         "scheme",
         "Flow scheme",
         "For acids, bases and neutral compounds in one mixture; can become a procedure.",
@@ -582,7 +582,7 @@ LAYERS: tuple[Sum, ...] = (
         ),
         flow_scheme,
     ),
-    Sum(
+    Calculator(
         "reflux",
         "A flask for reflux",
         "Half to two thirds full; setting up and taking apart.",

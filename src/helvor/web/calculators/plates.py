@@ -29,7 +29,7 @@ from helvor.core.techniques.column.calculators import ColumnDraftIn, ColumnDraft
 from helvor.core.techniques.planar.plate import PHASES
 from helvor.shelf.shelf import known_as
 from helvor.shelf.solvents import boiling_points_of, solvents_of
-from helvor.web.calculators.answer import Answer, Asked, House, Large, Sum, asked, number_of
+from helvor.web.calculators.answer import Answer, Asked, Calculator, House, Large, asked, number_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.rendering import fragment
 
@@ -487,8 +487,8 @@ def to_column(form: Form, house: House) -> Answer:
     return answer
 
 
-PLATES: tuple[Sum, ...] = (
-    Sum(
+PLATES: tuple[Calculator, ...] = (
+    Calculator(
         "tuning",
         "Tune an eluent",
         "Find the best composition from plates in two or more.",
@@ -509,7 +509,7 @@ PLATES: tuple[Sum, ...] = (
         ),
         tuning,
     ),
-    Sum(
+    Calculator(
         "arrival",
         "Time for the front to arrive",
         "From readings of the moving front to the time to take the plate out.",
@@ -529,7 +529,7 @@ PLATES: tuple[Sum, ...] = (
         ),
         arrival,
     ),
-    Sum(
+    Calculator(
         "eluent",
         "Mix an eluent",
         "Volumes to measure, and the level in the chamber.",
@@ -544,7 +544,7 @@ PLATES: tuple[Sum, ...] = (
         ),
         mixing,
     ),
-    Sum(
+    Calculator(
         "cutting",
         "Plates and spotting solutions",
         "Plates from a sheet, lanes, spotting solutions for a class.",
@@ -560,7 +560,7 @@ PLATES: tuple[Sum, ...] = (
         ),
         cutting,
     ),
-    Sum(
+    Calculator(
         "column",
         "TLC to column",
         "Whether two spots separate on a column, and a first plan.",

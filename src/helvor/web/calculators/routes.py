@@ -13,8 +13,8 @@ from helvor.core.laws.planar.prepare import Cut, cut, lane_positions
 from helvor.core.quantities.reading import Unreadable
 from helvor.notebook import procedures, shelf_values
 from helvor.notebook.page_errors import NotYours
-from helvor.web.calculators.answer import Answer, Asked, House, Sum
-from helvor.web.calculators.sums import GROUPS, SUM, SUMS
+from helvor.web.calculators.answer import Answer, Asked, Calculator, House
+from helvor.web.calculators.every import CALCULATOR, CALCULATORS, GROUPS
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.may import May, may
 from helvor.web.rendering import Shell, html, is_htmx, render
@@ -24,11 +24,11 @@ router = APIRouter(include_in_schema=False)
 
 
 @dataclass(frozen=True, kw_only=True)
-class ReckonWork:
+class CalculatorWork:
     """A sum with what was typed and what comes out."""
 
-    groups: tuple[tuple[str, tuple[Sum, ...]], ...]
-    chosen: Sum
+    groups: tuple[tuple[str, tuple[Calculator, ...]], ...]
+    chosen: Calculator
     asks: list[Asked]
     values: dict[str, list[str]]
     errors: dict[str, str]
@@ -37,7 +37,7 @@ class ReckonWork:
 
 
 @dataclass(frozen=True, kw_only=True)
-class ReckonPage(Shell, ReckonWork):
+class CalculatorPage(Shell, CalculatorWork):
     pass
 
 
@@ -64,8 +64,8 @@ Millimetres = Annotated[float, Field(ge=5, le=600)]
 
 @router.get("/calculators")
 @may(May.ANYBODY)
-def reckon_first(who: VisitorDep) -> Response:
-    return RedirectResponse(f"/calculators/{SUMS[0].key}", status_code=303)
+def first_calculator(who: VisitorDep) -> Response:
+    return RedirectResponse(f"/calculators/{CALCULATORS[0].key}", status_code=303)
 
 
 @router.get("/calculators/outline.svg")
@@ -101,7 +101,7 @@ def sheet(who: VisitorDep, asked: Annotated[SheetAsked, Query()]) -> Response:
     return Response(render("calculators/sheet.svg", shown), media_type="image/svg+xml", headers=headers)
 
 
-def _asked(chosen: Sum, values: dict[str, list[str]], errors: dict[str, str]) -> list[Asked]:
+def _asked(chosen: Calculator, values: dict[str, list[str]], errors: dict[str, str]) -> list[Asked]:
     """The fields that the others ask for, and those with something wrong in them."""
     usual = {asked.name: asked.usual for asked in chosen.asks}
     return [
@@ -115,11 +115,11 @@ def _asked(chosen: Sum, values: dict[str, list[str]], errors: dict[str, str]) ->
 
 @router.get("/calculators/{key}")
 @may(May.ANYBODY)
-def reckon(request: Request, key: str, who: VisitorDep) -> Response:
+def calculator(request: Request, key: str, who: VisitorDep) -> Response:
     """A sum; the answer follows what stands in the address."""
-    if key not in SUM:
+    if key not in CALCULATOR:
         raise NotYours
-    chosen = SUM[key]
+    chosen = CALCULATOR[key]
     typed = {name: [text[:600] for text in request.query_params.getlist(name)][:12] for name in request.query_params}
     values = typed or {asked.name: [asked.usual] for asked in chosen.asks if asked.usual}
     answer, errors = None, dict[str, str]()
@@ -131,7 +131,7 @@ def reckon(request: Request, key: str, who: VisitorDep) -> Response:
         errors = troubles.errors
     except Unreadable as unreadable:
         errors = {"": str(unreadable)}
-    work = ReckonWork(
+    work = CalculatorWork(
         groups=GROUPS,
         chosen=chosen,
         asks=_asked(chosen, values, errors),
@@ -142,6 +142,6 @@ def reckon(request: Request, key: str, who: VisitorDep) -> Response:
     )
     if is_htmx(request):
         return html("calculators/work.html", work, status=422 if errors else 200)
-    shown = {name: getattr(work, name) for name in ReckonWork.__annotations__}
-    page = ReckonPage(visitor=who, place="calculators", **shown)
-    return html("calculators/reckon.html", page, status=422 if errors else 200)
+    shown = {name: getattr(work, name) for name in CalculatorWork.__annotations__}
+    page = CalculatorPage(visitor=who, place="calculators", **shown)
+    return html("calculators/calculator.html", page, status=422 if errors else 200)

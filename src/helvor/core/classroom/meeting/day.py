@@ -1,4 +1,4 @@
-"""A meeting's day book, folded: whether it runs, what stands on the benches' pages, waste, absences, the log.
+"""A meeting's log, folded: whether it runs, waste, absences, what was noted.
 
 Day 1. A meeting begins, may pause and go on, and ends; it may begin again, for a make-up hour.
 Day 2. A dangerous pair of waste streams is refused before anything is written; another wrong
@@ -68,7 +68,7 @@ class InBottle:
 
 @dataclass(slots=True)
 class Day:
-    """What the standing entries of a day book add up to.
+    """What the standing entries of a log add up to.
 
     Attributes:
         began, ended: the first beginning and the last end, None before.
@@ -154,7 +154,7 @@ def _turn(day: Day, payload: Payload, at: datetime) -> bool:
 
 
 def _note(day: Day, loose: _Loose, line: Line) -> None:
-    """Everything else that a day book holds."""
+    """Everything else that a log holds."""
     match line.head.payload:
         case e.Said() as said:
             day.notices.append((line, said))

@@ -1,4 +1,4 @@
-"""What can be written in a meeting's day book. It is ink, like a bench's page."""
+"""What can be written in a meeting's log. It is ink, like a bench's page."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
 """What a class leaves standing: portions without a label, what is in which oven or hood, kit that is taken up.
 
 Put away 1. A portion is loose when no label step was done on it and the register does not know what it is in.
-Put away 2. What stays somewhere is said by the day book, the register or the bench's own steps; the same thing
+Put away 2. What stays somewhere is said by the log, the register or the bench's own steps; the same thing
             said twice is one, and the book's word of it is kept.
 Put away 3. A bench takes kit up by the step that it is at; more benches than there are of it queue.
 """
@@ -34,7 +34,7 @@ class Stands:
 
 @dataclass(frozen=True, slots=True)
 class LeftIn:
-    """Something left in a place, whose it is (a bench, or None), and the day book's entry where that says so."""
+    """Something left in a place, whose it is (a bench, or None), and the log's entry where that says so."""
 
     place: str
     what: str
@@ -66,7 +66,7 @@ def left_in(book: Iterable[LeftIn], register: Iterable[LeftIn], stands: Iterable
     """What is in which place (Put away 2), by place.
 
     Args:
-        book: what the day book says stays over and was not taken out; register: containers with their places.
+        book: what the log says stays over and was not taken out; register: containers with their places.
     """
     by_run = (LeftIn(one.place, one.words, one.bench) for one in stands)
     found: dict[tuple[str, str, int | None], LeftIn] = {}

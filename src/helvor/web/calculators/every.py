@@ -14,5 +14,5 @@ GROUPS = (
     ("Layers and reflux", LAYERS),
     ("Crystals", CRYSTALS),
 )
-SUMS = (*AMOUNTS, *PLATES, *COLUMNS, *LAYERS, *CRYSTALS)
-SUM = {one.key: one for one in SUMS}
+CALCULATORS = (*AMOUNTS, *PLATES, *COLUMNS, *LAYERS, *CRYSTALS)
+CALCULATOR = {one.key: one for one in CALCULATORS}
