@@ -122,7 +122,7 @@ def shots(page: Page) -> None:
     page.goto("/find?q=sep-2")
     page.get_by_role("link", name="Prep", exact=True).click()
     page.get_by_role("link", name="Meeting 1").click()
-    page.wait_for_selector(".period-says:has-text('200 runs')")
+    page.wait_for_selector(".period-says:has-text('200 simulations')")
     take("prep")
     page.goto("/find?q=8")
     page.locator(".page-line", has_text="Plate 1").first.click()

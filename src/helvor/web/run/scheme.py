@@ -382,7 +382,9 @@ def _end(name: str, ledger: Ledger, y: float, thick: float, estimate: float | No
     elif made is not None and made.percent is not None:
         note = f"{shown(made.percent * 100, most=1)} % yield"
     elif part is not None:
-        note = f"{shown(part * 100, most=1)} % of the sample"
+        # Beside “by difference” there is no room for the whole sentence.
+        whole = "" if portion.basis == "by loss" else " of the sample"
+        note = f"{shown(part * 100, most=1)} %{whole}"
     else:
         note = ""
     if portion.basis == "by loss":
