@@ -43,7 +43,7 @@ TYPED = (
     "9" * 100_000,
 )
 LEFT_ALONE = ("/sign-out", "/people/sessions", "/static", "/api")
-SEED, PER_FORM, MOST_PAGES = 22, int(os.environ.get("HELVOR_FUZZ", "2000")) // 500, 260
+SEED, PER_FORM, MOST_PAGES = 22, min(8, int(os.environ.get("HELVOR_FUZZ", "2000")) // 500), 260
 
 
 class Forms(HTMLParser):
