@@ -185,3 +185,19 @@ def test_a_calculator_that_cannot_answer_says_what_to_enter(ida, fields):
     assert answer.status_code == 422
     assert "enter" in answer.json()["detail"].lower()
     assert ida.post("/api/calculators/nothing", json={}).status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("key", "fields", "at"),
+    [
+        ("column", {"rf_fast": 0.35, "rf_slow": 0.18, "sample": 5000}, "sample"),
+        ("column", {"rf_fast": 0.35, "rf_slow": 0.30, "sample": 100}, "sample"),
+        ("column", {"rf_fast": 1.2, "rf_slow": 0.18, "sample": 100}, "rf_fast"),
+        ("column", {"rf_fast": 0.35, "rf_slow": 0.18, "sample": 100, "kind": "gravity", "bores": "wide"}, "bores"),
+        ("portions", {"d": 4, "feed": 50, "total": 45, "wash": -3}, "wash"),
+        ("elution", {"compounds": "a 9 mg 0.5", "bore": -3, "bed": 150, "eluents": "50", "fraction": 5}, "bore"),
+    ],
+)
+def test_what_is_wrong_is_said_at_its_field(ida, key, fields, at):
+    answer = ida.post(f"/api/calculators/{key}", json=fields)
+    assert (answer.status_code, answer.json()["errors"][0]["field"]) == (422, at)

@@ -48,7 +48,6 @@ HEADERS = {
     "X-Helvor": "1",
 }
 HSTS = "max-age=31536000"
-DOCS_POLICY = "default-src 'none'; style-src 'self' 'unsafe-inline'; img-src data:; frame-ancestors 'none'"
 
 
 class SignInNeeded(Exception):

@@ -11,7 +11,8 @@ from pydantic import BaseModel
 
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.house_rules import HouseRules
-from helvor.shelf.shelf import Item, known_as
+from helvor.shelf import shelf
+from helvor.shelf.shelf import Item
 from helvor.web.forms import Form
 
 
@@ -82,8 +83,7 @@ class Calculator:
 
 def formula_of(name: str, house: House) -> str:
     """The formula of a name on the shelf; what was typed where it is not a name there."""
-    item = known_as(house.shelf, name, ("substance", "precipitate", "solvent"))
-    return item.formula or name if item is not None else name
+    return shelf.formula_of(house.shelf, name)
 
 
 def number_of(form: Form, name: str, what: str, usual: float | None = None) -> float:

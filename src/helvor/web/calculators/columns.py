@@ -89,7 +89,9 @@ def what_comes_when(form: Form, house: House) -> Answer:
     try:
         found = elution(question)
     except Unreadable as unreadable:
-        raise FieldErrors({"bore" if "bore" in str(unreadable) else "compounds": str(unreadable)}) from unreadable
+        said = str(unreadable)
+        field = "bore" if "inside width" in said else "plates" if "plate number" in said else "compounds"
+        raise FieldErrors({field: said}) from unreadable
     fraction = question.fraction_ml
     answer = Answer("Gaussian bands with N plates; a change of eluent acts on a band once its front has caught up.")
     answer.head = ("", "column volumes", "mL", "tubes")

@@ -179,6 +179,8 @@ def how_many(form: Form, house: House) -> Answer:
     form.check()
     if second is not None and second <= 0:
         raise FieldErrors({"second": "Enter the other D above 0."})
+    if back is not None and back < 0:
+        raise FieldErrors({"wash": "Enter a volume of 0 mL or more."})
     try:
         found = portions(
             PortionsIn(

@@ -454,11 +454,12 @@ def _draft_rows(plan: ColumnDraftOut, question: ColumnDraftIn, stream: str) -> l
 def to_column(form: Form, house: House) -> Answer:
     """Whether an eluent suits a column, and a first plan of it."""
     question, stream = _draft_asked(form)
-    try:
-        plan = draft_column(question)
-    except Unreadable as unreadable:
-        field = "sample" if "sample" in str(unreadable).casefold() or question.kind == "gravity" else "rf_fast"
-        raise FieldErrors({field: str(unreadable)}) from unreadable
+    # Without the sample only the two Rf can be wrong; what is wrong besides is about the sample.
+    for field, part in (("rf_fast", question.model_copy(update={"sample_mg": None})), ("sample", question)):
+        try:
+            plan = draft_column(part)
+        except Unreadable as unreadable:
+            raise FieldErrors({field: str(unreadable)}) from unreadable
     fast, slow = max(question.rf), min(question.rf)
     answer = Answer(plan.says)
     answer.large = [

@@ -49,9 +49,6 @@ from helvor.web.techniques.planar.photographs import read_soon
 
 router = APIRouter()
 
-FASTEST = 30.0
-"""Minutes of the plate that pass in a second at most."""
-
 
 @dataclass(frozen=True, slots=True)
 class SpotDrawn:

@@ -25,6 +25,7 @@ FITS = 0.10
 
 
 MUCH_GAS = 10.0
+"""mL of carbon dioxide that want venting at once."""
 
 
 OURS = (*PARTING, "set ph", "dry layer", "reflux")

@@ -40,7 +40,7 @@ from helvor.core.techniques.extraction.reagent_findings import (
 LEFT = 0.05
 """Part left from which another portion is worth saying."""
 HEADSPACE = 0.2
-"""mL of carbon dioxide, or a part of the room over the liquid, that want venting at once."""
+"""Part of the room over the liquid from which carbon dioxide wants venting at once."""
 NEVER_UNVENTED = 45.0
 """°C: what boils lower stands under pressure in a closed funnel from the warmth of a hand."""
 

@@ -133,8 +133,3 @@ def _phase(since: _Since, portion: int, portions: int, *, filled: bool) -> Phase
     if since.vented < len(VENTS) and since.last != "rag":
         return "mixing"
     return "settling"
-
-
-def place_of_wanted(parting: Parting) -> str:
-    """*upper* or *lower*: where the layer of what is added stands; empty where it cannot be said."""
-    return parting.settled.where(parting.makes) if parting.settled is not None else ""
