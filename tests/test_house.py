@@ -1,6 +1,7 @@
 """The shape of the code: what is too long or too tangled to be read at once is taken apart."""
 
 import ast
+import re
 from pathlib import Path
 
 import pytest
@@ -25,3 +26,9 @@ def test_templates_have_no_lines_that_nobody_reads():
     for path in [*SOURCE.rglob("*.html"), *SOURCE.rglob("*.svg")]:
         lines = path.read_text(encoding="utf-8").splitlines()
         assert max(map(len, lines), default=0) <= LONG_LINE, path
+
+
+def test_a_colour_is_written_in_one_place():
+    for path in sorted((SOURCE.parents[1] / "styles").glob("*.css")):
+        found = re.findall(r"#[0-9a-fA-F]{3,8}\b|\b(?:rgb|hsl)a?\(", path.read_text(encoding="utf-8"))
+        assert (found != []) == (path.name == "tokens.css"), (path.name, found)
