@@ -23,7 +23,6 @@ from helvor.notebook import accounts, classes, joining, pages, procedures
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
 from helvor.notebook.pages import Draft
-from helvor.shelf.solvents import eluotropic_rank
 
 BENCHES, STEPS, ENTRIES = 48, 30, 40
 KIT = ("balance", "oven", "hotplate", "vacuum")
@@ -55,7 +54,7 @@ def fill(conn: psycopg.Connection) -> tuple[UUID, list[UUID], int]:
     key = procedures.add_procedure(conn, account, uuid4(), long_procedure(), "made")
     procedures.put_in_use(conn, account, key, 1)
     benches = [bench.id for bench in classes.benches_of(conn, class_id)]
-    runs = procedures.start_runs(conn, account, "Ines Marlow", key, benches, uuid4(), eluotropic_rank())
+    runs = procedures.start_runs(conn, account, "Ines Marlow", key, benches, uuid4())
     for number, page in enumerate(runs):
         said = [f"done {n}" for n in range(1, 3 + number % 20)]
         said += [f"dish {n} {30 + n}.{number:03d}" for n in range(ENTRIES - 1 - len(said))]
@@ -63,7 +62,7 @@ def fill(conn: psycopg.Connection) -> tuple[UUID, list[UUID], int]:
         def compose(entries: list, said: list[str] = said) -> list[Draft]:
             return [Draft(uuid4(), understand(line, entries).payload) for line in said]
 
-        pages.append(conn, account, "Ines Marlow", page, compose, eluotropic_rank())
+        pages.append(conn, account, "Ines Marlow", page, compose)
     return class_id, runs, account
 
 

@@ -22,7 +22,6 @@ from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
 from helvor.notebook.pages import Draft
 from helvor.shelf.procedures import shipped_procedure
-from helvor.shelf.solvents import eluotropic_rank
 
 TUBES = 96
 NAMES = ("a", "b", "c", "d", "e", "f")
@@ -53,14 +52,14 @@ def fill(url: str) -> UUID:
     """A demo database with a run of 96 tubes on the front bench."""
     with connect(url) as conn:
         migrate(conn)
-        demo.load(conn, eluotropic_rank())
+        demo.load(conn)
         row = conn.execute("SELECT id FROM account WHERE email = %s", [demo.EMAIL]).fetchone()
         assert row is not None
         me, key = row[0], uuid4()
         procedures.add_procedure(conn, me, key, shipped_procedure("colours-of-iron"), "made")
         procedures.put_in_use(conn, me, key, 1)
         bench = classes.front_bench(conn, me).id
-        run = procedures.start_runs(conn, me, "Ines Marlow", key, [bench], uuid4(), eluotropic_rank())[0]
+        run = procedures.start_runs(conn, me, "Ines Marlow", key, [bench], uuid4())[0]
         says = [TubesFilled(step="s6", first=n, last=n, volume=parse("5 mL", "volume")) for n in range(1, TUBES + 1)]
         says += [
             TubesSpotted(step="s7", first=n, last=n, compound=name, strength=strength)
@@ -70,7 +69,7 @@ def fill(url: str) -> UUID:
         says.append(Pooled(step="s8", first=1, last=12, portion="pool A"))
         at = datetime.now(UTC)
         drafts = [Draft(uuid4(), one, at=at + timedelta(seconds=i)) for i, one in enumerate(says)]
-        pages.append(conn, me, "Ines Marlow", run, lambda entries: drafts, eluotropic_rank())
+        pages.append(conn, me, "Ines Marlow", run, lambda entries: drafts)
         conn.commit()
     return UUID(str(run))
 

@@ -21,7 +21,6 @@ from helvor.notebook import classes, pages
 from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
 from helvor.notebook.pages import Draft
-from helvor.shelf.solvents import eluotropic_rank
 
 SIZES = ((8, 5), (20, 6))
 """Lanes and spots a lane: a plate as classes run it, and the largest that is drawn."""
@@ -32,7 +31,7 @@ def fill(url: str, lanes: int, spots: int) -> tuple[UUID, UUID]:
     """A demo database with one more plate: its id and the key of the spot to drop."""
     with connect(url) as conn:
         migrate(conn)
-        demo.load(conn, eluotropic_rank())
+        demo.load(conn)
         account = conn.execute("SELECT id FROM account").fetchone()[0]
         bench = classes.front_bench(conn, account).id
         page = pages.start_page(conn, account, bench, "planar", uuid4())
@@ -57,7 +56,7 @@ def fill(url: str, lanes: int, spots: int) -> tuple[UUID, UUID]:
                     lane=key, distance=mm(at), tail=mm(at - 2.5), head=mm(at + 2.5), width=mm(6), seen=("254",)
                 )
                 drafts.append(Draft(uuid4(), spot))
-        pages.append(conn, account, "Ines Marlow", page, lambda _: drafts, eluotropic_rank())
+        pages.append(conn, account, "Ines Marlow", page, lambda _: drafts)
         return page, drafts[-1].id
 
 

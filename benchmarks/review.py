@@ -47,7 +47,7 @@ def full_class(
     key = procedures.add_procedure(conn, account, uuid4(), shipped_procedure("a-mixed-powder"), "made")
     procedures.put_in_use(conn, account, key, 1)
     places = [bench.id for bench in classes.benches_of(conn, class_id)]
-    runs = procedures.start_runs(conn, account, "Ines Marlow", key, places, uuid4(), RANK)
+    runs = procedures.start_runs(conn, account, "Ines Marlow", key, places, uuid4())
     for number, page in enumerate(runs):
         said = [line.rpartition(": ")[2] for line in POWDER[1 + number % 2]]
         lines = [line for line in said if not line.startswith(("check", "tried", "note"))]
@@ -57,7 +57,7 @@ def full_class(
             drafts = [Draft(uuid4(), understand(line, entries).payload) for line in lines]
             return [*drafts, *(Draft(uuid4(), read_answer(q, text, "%")) for q, text in answers.items())]
 
-        pages.append(conn, account, "Ines Marlow", page, compose, RANK)
+        pages.append(conn, account, "Ines Marlow", page, compose)
     return class_id, runs
 
 
@@ -137,7 +137,7 @@ def bring_in(conn: psycopg.Connection, account: int, class_id: UUID, runs: list[
     drafts: dict[UUID, list[Draft]] = {}
     for one in read.readings:
         drafts.setdefault(runs[one.bench - 1], []).append(Draft(uuid4(), one.says))
-    new = imports.write_readings(conn, account, "Ines Marlow", class_id, key, drafts, RANK)
+    new = imports.write_readings(conn, account, "Ines Marlow", class_id, key, drafts)
     whole = time.perf_counter() - began
     if new != READINGS or read.troubles:
         raise RuntimeError(f"{new} came in, {len(read.troubles)} troubles")

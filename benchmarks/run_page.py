@@ -22,7 +22,6 @@ from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
 from helvor.notebook.pages import Draft
 from helvor.shelf.procedures import shipped_procedure
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.app import calm_collector
 
 ENTRIES = 300
@@ -77,14 +76,14 @@ def fill(url: str) -> UUID:
     """A demo database with a run of 300 entries on the front bench."""
     with connect(url) as conn:
         migrate(conn)
-        demo.load(conn, eluotropic_rank())
+        demo.load(conn)
         account = conn.execute("SELECT id FROM account").fetchone()[0]
         key = procedures.add_procedure(conn, account, uuid4(), shipped_procedure("a-mixed-powder"), "made")
         procedures.put_in_use(conn, account, key, 1)
         bench = classes.front_bench(conn, account).id
-        page = procedures.start_runs(conn, account, "Ines Marlow", key, [bench], uuid4(), eluotropic_rank())[0]
+        page = procedures.start_runs(conn, account, "Ines Marlow", key, [bench], uuid4())[0]
         drafts = [Draft(uuid4(), entry.payload) for entry in long_run(ENTRIES - 1)]
-        pages.append(conn, account, "Ines Marlow", page, lambda _: drafts, eluotropic_rank())
+        pages.append(conn, account, "Ines Marlow", page, lambda _: drafts)
         return page
 
 

@@ -22,7 +22,6 @@ from helvor.notebook.database import connect
 from helvor.notebook.migrate import migrate
 from helvor.notebook.rights import APP, OWNER, settle
 from helvor.notebook.server import LocalServer, make_database
-from helvor.shelf.solvents import eluotropic_rank
 
 _counter = itertools.count()
 
@@ -71,7 +70,7 @@ def _template(server: LocalServer, name: str, *, with_demo: bool) -> str:
     with connect(server.url(name)) as conn:
         migrate(conn)
         if with_demo:
-            demo.load(conn, eluotropic_rank())
+            demo.load(conn)
         settle(conn, APP, OWNER)
     return name
 

@@ -37,7 +37,6 @@ from helvor.notebook.server import (
     rename_database,
     running,
 )
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.simulators.bank import Bank
 from helvor.simulators.bank import serve as serve_instruments
 from helvor.web.app import Settings, calm_collector, create_app
@@ -152,7 +151,7 @@ def run_demo(options: argparse.Namespace) -> None:
                     raise Refused("This database has real accounts: use a separate database for the demo.")
                 if not accounts.any_accounts(conn):
                     say("Loading the demo class …")
-                    demo.load(conn, eluotropic_rank())
+                    demo.load(conn)
             with Bank() as bank:
                 here = tuple(Instrument(name, "127.0.0.1", bank.port, simulated=True) for name in bank.names)
                 settings = Settings(database_url=at.serving, loopback=True, devices=here)
@@ -246,7 +245,7 @@ def run_password(options: argparse.Namespace) -> None:
 def run_rebuild(options: argparse.Namespace) -> None:
     """Rebuild what the class boards show."""
     with _database(DATABASE, fresh=False) as at, _own(at) as conn:
-        say(f"{page_lists.rebuild_summaries(conn, eluotropic_rank())} pages recalculated.")
+        say(f"{page_lists.rebuild_summaries(conn)} pages recalculated.")
 
 
 def run_backup(options: argparse.Namespace) -> None:
@@ -413,7 +412,7 @@ def _serve(url: str, host: str, port: int, settings: Settings, *, is_demo: bool)
     pool = open_pool(url)
     try:
         with pool.connection() as conn:
-            pages.catch_up(conn, eluotropic_rank())
+            pages.catch_up(conn)
         app = create_app(settings, pool)
         calm_collector()
         config = uvicorn.Config(

@@ -12,7 +12,6 @@ from helvor.exchange.archive import Part
 from helvor.exchange.records import BadRecord
 from helvor.notebook import files
 from helvor.notebook.whole_class import as_json
-from helvor.shelf.solvents import eluotropic_rank
 from tests.notebook.people import run_of, teacher, type_in
 
 AT = datetime(2026, 11, 24, 12, tzinfo=UTC)
@@ -26,7 +25,7 @@ def whole(conn):
     run = run_of(conn, ida)
     type_in(conn, ida, run, "dish 32.514")
     files.keep(conn, ida.account, run, FILE, files.make("masses.csv", b"g\n1.2\n"))
-    record = records.class_record(conn, ida.account, ida.class_id, AT, eluotropic_rank())
+    record = records.class_record(conn, ida.account, ida.class_id, AT)
     return [
         Part("class.json", "Record", "application/json", as_json(record).encode()),
         Part(f"files/{FILE}/masses.csv", "masses.csv", "text/csv", b"g\n1.2\n"),

@@ -43,11 +43,11 @@ def test_the_whole_demo_goes_into_an_empty_database_and_is_the_same(demo_url, em
         other = accounts.add_instructor(now, institution, "ines@example.org", "Ines Marlow", "long enough 1")
         seen = 0
         for row in classes.classes_of(was, ines):
-            out = records.class_record(was, ines, row.id, NOW, RANK)
+            out = records.class_record(was, ines, row.id, NOW)
             Draft202012Validator(records.schema("class")).validate(out)
-            came = records.import_class(now, other, read_record(json.dumps(out)), row.code, contents(was, out), RANK)
+            came = records.import_class(now, other, read_record(json.dumps(out)), row.code, contents(was, out))
             assert (came.pages, came.already, came.files) == (len(out["pages"]), 0, len(out["files"]))
-            again = records.class_record(now, other, row.id, NOW, RANK)
+            again = records.class_record(now, other, row.id, NOW)
             for mine, theirs in zip(again["files"], out["files"], strict=True):
                 mine["sha256"] = theirs["sha256"]  # a picture is written anew when it comes in
             assert without_place(again) == without_place(out)
@@ -60,7 +60,7 @@ def test_the_whole_demo_goes_into_an_empty_database_and_is_the_same(demo_url, em
         assert seen > 1000
         # Sent again it doubles nothing.
         with pytest.raises(Problem, match="here already"):
-            records.import_class(now, other, read_record(json.dumps(out)), "another", {}, RANK)
+            records.import_class(now, other, read_record(json.dumps(out)), "another", {})
 
 
 LINES = st.lists(
@@ -116,7 +116,7 @@ def test_a_run_of_an_older_version_comes_in(conn, ida):
     del old["rules"]
     record = read_record(json.dumps(old))
     assert isinstance(record, RunRecord) and record.version == 2 and record.rules == {}
-    came = records.import_page(conn, ida.account, ida.class_id, 2, record, RANK)
+    came = records.import_page(conn, ida.account, ida.class_id, 2, record)
     assert (came.pages, came.entries) == (1, 4)
     page, entries = pages.open_page(conn, ida.account, record.run.id)
     assert page.bench_number == 2 and [e.by for e in entries] == ["Ida Frost"] * 4
@@ -126,8 +126,8 @@ def test_a_run_of_an_older_version_comes_in(conn, ida):
 def test_it_comes_in_once_and_who_wrote_it_keeps_the_name(conn, ida):
     otto = teacher(conn, "Otto Ling", "B-1")
     record = read_record(elsewhere(run_out(conn, ida)))
-    assert records.import_page(conn, otto.account, otto.class_id, 1, record, RANK).pages == 1
-    assert records.import_page(conn, otto.account, otto.class_id, 1, record, RANK).already == 1
+    assert records.import_page(conn, otto.account, otto.class_id, 1, record).pages == 1
+    assert records.import_page(conn, otto.account, otto.class_id, 1, record).already == 1
     _, entries = pages.open_page(conn, otto.account, record.run.id)
     assert {e.by for e in entries} == {"Ida Frost"}
     # The name signs nobody in, and is nobody among the people.
@@ -137,7 +137,7 @@ def test_it_comes_in_once_and_who_wrote_it_keeps_the_name(conn, ida):
     # Writing goes on where it stopped.
     type_in(conn, otto, record.run.id, "note more")
     # And now it is not the same any more: nothing is written over, and nothing is taken back.
-    assert records.import_page(conn, otto.account, otto.class_id, 1, record, RANK).already == 1
+    assert records.import_page(conn, otto.account, otto.class_id, 1, record).already == 1
 
 
 def test_a_plate_goes_out_and_in(conn, ida):
@@ -154,7 +154,7 @@ def test_a_run_that_follows_a_version_that_is_here_is_tied_to_it(conn, ida):
     following = out["entries"][0]["says"]
     following["of"], following["version"] = str(key), 1
     record = read_record(elsewhere(out))
-    records.import_page(conn, ida.account, ida.class_id, 1, record, RANK)
+    records.import_page(conn, ida.account, ida.class_id, 1, record)
     assert conn.execute("SELECT procedure_id FROM page WHERE id = %s", [record.run.id]).fetchone() == (key,)
 
 
@@ -223,7 +223,7 @@ def test_what_is_not_even_json_is_said(text):
 def test_all_or_nothing(conn, ida):
     """A class whose second page is already here under another content comes in not at all."""
     out = run_out(conn, ida)
-    whole = records.class_record(conn, ida.account, ida.class_id, NOW, RANK)
+    whole = records.class_record(conn, ida.account, ida.class_id, NOW)
     copy = json.loads(json.dumps(whole))
     copy["class"]["id"] = str(uuid4())
     first = json.loads(elsewhere(out))
@@ -235,7 +235,7 @@ def test_all_or_nothing(conn, ida):
         conn.execute("SELECT count(*) FROM class").fetchone(),
     )
     with pytest.raises(Problem, match="other entries"):
-        records.import_class(conn, ida.account, read_record(json.dumps(copy)), "A-9", {}, RANK)
+        records.import_class(conn, ida.account, read_record(json.dumps(copy)), "A-9", {})
     assert (
         conn.execute("SELECT count(*) FROM entry").fetchone(),
         conn.execute("SELECT count(*) FROM class").fetchone(),
@@ -246,11 +246,11 @@ def test_nobody_brings_anything_into_a_class_of_others(conn, ida):
     otto = teacher(conn, "Otto Ling", "B-1")
     record = read_record(elsewhere(run_out(conn, ida)))
     with pytest.raises(NotYours):
-        records.import_page(conn, otto.account, ida.class_id, 1, record, RANK)
+        records.import_page(conn, otto.account, ida.class_id, 1, record)
     with pytest.raises(Problem, match="no bench 9"):
-        records.import_page(conn, ida.account, ida.class_id, 9, record, RANK)
+        records.import_page(conn, ida.account, ida.class_id, 9, record)
     with pytest.raises(NotYours):
-        records.class_record(conn, otto.account, ida.class_id, NOW, RANK)
+        records.class_record(conn, otto.account, ida.class_id, NOW)
 
 
 def test_the_published_schemas_are_what_is_in_force():

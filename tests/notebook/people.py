@@ -16,7 +16,6 @@ from helvor.core.techniques.planar import plate as planar
 from helvor.notebook import accounts, classes, pages, procedures
 from helvor.notebook.pages import Draft, Written
 from helvor.shelf.procedures import shipped_procedure
-from helvor.shelf.solvents import eluotropic_rank
 from tests.core.plates import mm
 
 PASSWORD = "correct horse battery"
@@ -60,7 +59,7 @@ def write(
     entry: UUID | None = None,
 ) -> Written:
     draft = Draft(entry or uuid4(), payload, strikes, reason)
-    return pages.append(conn, who.account, who.name, page, lambda _: [draft], eluotropic_rank())
+    return pages.append(conn, who.account, who.name, page, lambda _: [draft])
 
 
 def plate_with_lane(conn: psycopg.Connection, who: Teacher) -> tuple[UUID, UUID]:
@@ -85,7 +84,7 @@ def procedure_in_use(conn: psycopg.Connection, who: Teacher, procedure: Procedur
 def run_of(conn: psycopg.Connection, who: Teacher, procedure: Procedure = POWDER) -> UUID:
     """A run on the teacher's first bench."""
     key = procedure_in_use(conn, who, procedure)
-    return procedures.start_runs(conn, who.account, who.name, key, [who.bench], uuid4(), eluotropic_rank())[0]
+    return procedures.start_runs(conn, who.account, who.name, key, [who.bench], uuid4())[0]
 
 
 def type_in(conn: psycopg.Connection, who: Teacher, page: UUID, *said: str) -> Written:
@@ -98,7 +97,6 @@ def type_in(conn: psycopg.Connection, who: Teacher, page: UUID, *said: str) -> W
             who.name,
             page,
             lambda entries, line=line: [Draft(uuid4(), understand(line, entries).payload)],
-            eluotropic_rank(),
         )
     assert written is not None
     return written

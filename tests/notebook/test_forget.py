@@ -44,7 +44,7 @@ def test_names_go_and_every_number_stays(conn, ida):
     run = run_of(conn, ida)
     type_in(conn, ida, run, "dish 32.514", "dish powder 35.520", "note Ada saw white fumes, Adam too")
     late = Draft(uuid4(), Late(words="Bo had a bus to catch", make_up="Friday with Cy"))
-    pages.append(conn, ida.account, ida.name, run, lambda _: [late], RANK)
+    pages.append(conn, ida.account, ida.name, run, lambda _: [late])
     now = datetime.now(UTC)
     classes.add_meeting(conn, ida.class_id, 1, now - timedelta(hours=1), now + timedelta(hours=1), "")
     lab_log.write(conn, ida.account, ida.name, ida.class_id, 1, Draft(uuid4(), day.Absent(bench=1, who="Edda")))
@@ -61,7 +61,7 @@ def test_names_go_and_every_number_stays(conn, ida):
     sheet_before = PAGE_KINDS["run"].work_out(before, pages.HouseRules(), RANK)
     files.keep(conn, ida.account, run, uuid4(), files.make("Ada masses.csv", b"g\n1.2\n"))
     imports.put(conn, ida.account, ida.class_id, uuid4(), "names.csv", b"bench,name\n1,Ada\n")
-    done = forget.forget_names(conn, ida.account, ida.class_id, RANK)
+    done = forget.forget_names(conn, ida.account, ida.class_id)
     assert conn.execute("SELECT name FROM attachment").fetchall() == [("— masses.csv",)]
     assert conn.execute("SELECT count(*) FROM import_draft").fetchone() == (0,)
     assert (done.names, done.benches, done.entries, done.day_lines) == (5, 2, 2, 4)
@@ -79,7 +79,7 @@ def test_names_go_and_every_number_stays(conn, ida):
     book = lab_log.open_book(conn, ida.account, ida.class_id, 1)
     assert "Edda" not in str(book.day)
     # Done again it finds nothing left to do.
-    assert forget.forget_names(conn, ida.account, ida.class_id, RANK).entries == 0
+    assert forget.forget_names(conn, ida.account, ida.class_id).entries == 0
 
 
 def test_accounts_of_tablets_lose_their_names_also_the_ones_before(conn, ida):
@@ -87,7 +87,7 @@ def test_accounts_of_tablets_lose_their_names_also_the_ones_before(conn, ida):
     joining.join(conn, code, 1, "10.0.0.1", "a tablet", allow_demo=False)
     classes.set_benches(conn, ida.account, ida.class_id, ["Flo and Gus", "Cy and Di"])
     joining.join(conn, code, 1, "10.0.0.1", "a tablet", allow_demo=False)
-    forget.forget_names(conn, ida.account, ida.class_id, RANK)
+    forget.forget_names(conn, ida.account, ida.class_id)
     names = conn.execute("SELECT a.name FROM account a JOIN bench b ON b.worker_id = a.id").fetchall()
     assert names == [("Bench 1",)]
     assert conn.execute("SELECT count(*) FROM account WHERE name ~ 'Ada|Flo'").fetchone() == (0,)
@@ -127,7 +127,7 @@ def test_an_archived_class_is_read_and_not_written(conn, ida):
     assert [c.code for c in classes.archived_of(conn, ida.account)] == ["A-1"]
     assert classes.open_class(conn, ida.account, ida.class_id).archived
     # Names may go from what is put away.
-    assert forget.forget_names(conn, ida.account, ida.class_id, RANK).benches == 2
+    assert forget.forget_names(conn, ida.account, ida.class_id).benches == 2
     forget.archive(conn, ida.account, ida.class_id, away=False)
     type_in(conn, ida, run, "dish powder 35.520")
     assert len(pages.open_page(conn, ida.account, run)[1]) == 3
@@ -137,7 +137,7 @@ def test_only_its_instructors_put_a_class_away(conn, ida):
     otto = teacher(conn, "Otto Ling", "B-1")
     for what in (
         lambda: forget.archive(conn, otto.account, ida.class_id, away=True),
-        lambda: forget.forget_names(conn, otto.account, ida.class_id, RANK),
+        lambda: forget.forget_names(conn, otto.account, ida.class_id),
     ):
         with pytest.raises(NotYours):
             what()

@@ -46,12 +46,12 @@ def test_what_is_written_is_in_ink_and_its_summary_follows(conn, ida, run, alrea
     written = say(conn, ida, run, "done 1")
     assert (written.new, written.page.behind) == (1, True)
     assert row(conn, run) == (before[0] + 1, True, before[2])
-    assert pages.keep_up(conn, written.page, written.entries, RANK)
+    assert pages.keep_up(conn, written.page, written.entries)
     entries, behind, summary = row(conn, run)
     assert (entries, behind) == (before[0] + 1, False)
     assert summary["done"] == before[2]["done"] + 1
     assert summary == pages.summary_of(pages.worked_out(written.page, pages.open_page(conn, ida.account, run)[1], RANK))
-    assert not pages.keep_up(conn, written.page, written.entries, RANK), "there is nothing left to catch up with"
+    assert not pages.keep_up(conn, written.page, written.entries), "there is nothing left to catch up with"
 
 
 def test_both_ways_of_writing_leave_the_same(conn, ida, run):
@@ -104,7 +104,7 @@ def test_an_archived_class_takes_no_ink(conn, ida, run):
 
 def test_names_that_were_taken_out_do_not_come_back_with_the_next_reading(conn, ida, run):
     say(conn, ida, run, "note Ada spilt it")
-    forget.forget_names(conn, ida.account, ida.class_id, RANK)
+    forget.forget_names(conn, ida.account, ida.class_id)
     written = say(conn, ida, run, "note dry")
     assert "Ada" not in " ".join(one.payload.words for one in written.entries if isinstance(one.payload, e.Noted))
     assert written.page.rewritten is not None
@@ -117,7 +117,7 @@ def test_many_tablets_writing_at_once_lose_and_double_nothing(conn, ida, run, em
         with connect(empty_url) as own:
             for number in range(8):
                 written = say(own, ida, run, f"note {tablet}-{number}")
-                pages.keep_up(own, written.page, written.entries, RANK)
+                pages.keep_up(own, written.page, written.entries)
 
     all_at_once(work, 6)
     page_rows.known_ink._pages.clear()
@@ -131,19 +131,19 @@ def test_many_tablets_writing_at_once_lose_and_double_nothing(conn, ida, run, em
 def test_a_late_summary_does_not_cover_a_newer_one(conn, ida, run):
     first = say(conn, ida, run, "done 1")
     second = say(conn, ida, run, "done 2")
-    assert not pages.keep_up(conn, first.page, first.entries, RANK)
+    assert not pages.keep_up(conn, first.page, first.entries)
     assert row(conn, run)[1]
-    assert pages.keep_up(conn, second.page, second.entries, RANK)
+    assert pages.keep_up(conn, second.page, second.entries)
     assert row(conn, run)[2]["done"] == 2
 
 
 def test_after_a_power_cut_every_page_left_behind_catches_up(conn, ida, run):
     say(conn, ida, run, "done 1")
     page_rows.known_ink._pages.clear()
-    assert pages.catch_up(conn, RANK) == 1
+    assert pages.catch_up(conn) == 1
     assert row(conn, run)[1:] == (False, row(conn, run)[2])
     assert row(conn, run)[2]["done"] == 1
-    assert pages.catch_up(conn, RANK) == 0
+    assert pages.catch_up(conn) == 0
 
 
 def test_a_page_that_cannot_be_worked_out_keeps_its_ink_and_says_so(conn, ida, run, monkeypatch):
@@ -153,12 +153,12 @@ def test_a_page_that_cannot_be_worked_out_keeps_its_ink_and_says_so(conn, ida, r
     written = say(conn, ida, run, "done 1")
     with monkeypatch.context() as broken:
         broken.setitem(PAGE_KINDS, "run", replace(PAGE_KINDS["run"], work_out=breaks))
-        assert not pages.keep_up(conn, written.page, written.entries, RANK)
+        assert not pages.keep_up(conn, written.page, written.entries)
         assert say(conn, ida, run, "note still written").new == 1
-        assert page_lists.rebuild_summaries(conn, RANK) == 0, "and it keeps no other from being worked out again"
-        assert pages.catch_up(conn, RANK) == 0
+        assert page_lists.rebuild_summaries(conn) == 0, "and it keeps no other from being worked out again"
+        assert pages.catch_up(conn) == 0
     entries, behind, summary = row(conn, run)
     assert behind and summary["level"] == "stop" and "could not calculate this page" in summary["what"]
-    assert pages.catch_up(conn, RANK) == 1
+    assert pages.catch_up(conn) == 1
     assert row(conn, run)[2]["level"] != "stop"
     assert len(pages.open_page(conn, ida.account, run)[1]) == entries

@@ -13,7 +13,6 @@ from helvor.notebook import classes, page_lists, pages
 from helvor.notebook.database import connect
 from helvor.notebook.page_errors import EntryIdTaken, NotYours
 from helvor.notebook.pages import Draft
-from helvor.shelf.solvents import eluotropic_rank
 from tests.core.plates import mm
 from tests.notebook.people import all_at_once, plate_with_lane, start, teacher, write
 
@@ -118,7 +117,7 @@ def test_several_entries_are_written_all_or_none(conn):
     good = Draft(uuid4(), planar.Spot(lane=lane, distance=mm(40)))
     bad = Draft(uuid4(), planar.Spot(lane=uuid4(), distance=mm(40)))
     with pytest.raises(Problem):
-        pages.append(conn, who.account, who.name, page, lambda _: [good, bad], eluotropic_rank())
+        pages.append(conn, who.account, who.name, page, lambda _: [good, bad])
     assert spots(conn, who, page) == []
 
 
@@ -179,7 +178,7 @@ def test_the_boards_projection_can_be_rebuilt(conn):
     (before,) = classes.open_bench(conn, who.account, who.bench).pages
     assert (before.summary["level"], before.summary["next"]) == ("stop", "Eluent")
     conn.execute("UPDATE page SET summary = '{}'")
-    assert page_lists.rebuild_summaries(conn, eluotropic_rank()) == 1
+    assert page_lists.rebuild_summaries(conn) == 1
     assert classes.open_bench(conn, who.account, who.bench).pages[0].summary == before.summary
 
 

@@ -82,12 +82,12 @@ def test_two_who_edit_at_once_both_count(conn, ida, empty_url):
 def test_a_version_stays_and_a_run_keeps_its_own(conn, ida):
     key = procedure_in_use(conn, ida)
     start = uuid4()
-    first = procedures.start_runs(conn, ida.account, ida.name, key, [ida.bench], start, RANK)
-    assert procedures.start_runs(conn, ida.account, ida.name, key, [ida.bench], start, RANK) == first
+    first = procedures.start_runs(conn, ida.account, ida.name, key, [ida.bench], start)
+    assert procedures.start_runs(conn, ida.account, ida.name, key, [ida.bench], start) == first
     changed = change(conn, ida, key)
     assert procedures.put_in_use(conn, ida.account, key, changed.draft) == 2
     assert procedures.put_in_use(conn, ida.account, key, changed.draft) == 2, "no change, no new version"
-    (second,) = procedures.start_runs(conn, ida.account, ida.name, key, [ida.bench], uuid4(), RANK, factor=0.5)
+    (second,) = procedures.start_runs(conn, ida.account, ida.name, key, [ida.bench], uuid4(), factor=0.5)
     old = pages.open_page(conn, ida.account, first[0])[1][0].payload
     new = pages.open_page(conn, ida.account, second)[1][0].payload
     assert (old.version, len(old.procedure.steps)) == (1, 15)
@@ -104,7 +104,7 @@ def test_what_cannot_be_put_in_use_is_said(conn, ida):
     with pytest.raises(Problem, match="Somebody else changed the draft"):
         procedures.put_in_use(conn, ida.account, key, 7)
     with pytest.raises(Problem, match="Publish the draft first: a run follows a version"):
-        procedures.start_runs(conn, ida.account, ida.name, key, [ida.bench], uuid4(), RANK)
+        procedures.start_runs(conn, ida.account, ida.name, key, [ida.bench], uuid4())
     broken = procedures.add_procedure(conn, ida.account, uuid4(), edit.remove_step(POWDER, "s3"), "made")
     with pytest.raises(Problem, match="but no earlier step produces it"):
         procedures.put_in_use(conn, ida.account, broken, 1)
@@ -118,7 +118,7 @@ def test_nothing_of_another_institution_opens(conn, ida, otto):
         lambda: procedures.step_back(conn, otto.account, key),
         lambda: procedures.put_in_use(conn, otto.account, key, 1),
         lambda: procedures.version_of(conn, otto.account, key, 1),
-        lambda: procedures.start_runs(conn, otto.account, otto.name, key, [otto.bench], uuid4(), RANK),
+        lambda: procedures.start_runs(conn, otto.account, otto.name, key, [otto.bench], uuid4()),
         lambda: procedures.add_procedure(conn, otto.account, key, POWDER, "mine now"),
     ):
         with pytest.raises(NotYours):
@@ -129,11 +129,11 @@ def test_nothing_of_another_institution_opens(conn, ida, otto):
 def test_a_corrected_handout_reaches_every_run_once_and_those_to_come(conn, ida):
     key = procedure_in_use(conn, ida)
     benches = [bench.id for bench in classes.benches_of(conn, ida.class_id)]
-    one, two = procedures.start_runs(conn, ida.account, ida.name, key, benches, uuid4(), RANK)
+    one, two = procedures.start_runs(conn, ida.account, ida.name, key, benches, uuid4())
     correction, says = uuid4(), HandoutCorrected(step="s3", says="Warm to 110 °C only", why="it spat")
     for _ in range(2):
-        assert procedures.correct_handout(conn, ida.account, ida.name, one, correction, says, RANK) == 2
-    (late,) = procedures.start_runs(conn, ida.account, ida.name, key, benches[:1], uuid4(), RANK)
+        assert procedures.correct_handout(conn, ida.account, ida.name, one, correction, says) == 2
+    (late,) = procedures.start_runs(conn, ida.account, ida.name, key, benches[:1], uuid4())
     for run in (one, two, late):
         entries = pages.open_page(conn, ida.account, run)[1]
         sheet = pages.PAGE_KINDS["run"].work_out(entries, procedures.HouseRules(), RANK)
@@ -141,7 +141,7 @@ def test_a_corrected_handout_reaches_every_run_once_and_those_to_come(conn, ida)
         assert sum(isinstance(e.payload, HandoutCorrected) for e in entries) == 1
     alone = pages.start_page(conn, ida.account, ida.bench, "run", uuid4())
     with pytest.raises(Problem, match="Only a handout that the class follows can be corrected for the class"):
-        procedures.correct_handout(conn, ida.account, ida.name, alone, uuid4(), says, RANK)
+        procedures.correct_handout(conn, ida.account, ida.name, alone, uuid4(), says)
 
 
 def test_house_rules_reach_runs_under_way(conn, ida):

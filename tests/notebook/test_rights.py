@@ -14,7 +14,6 @@ from helvor.notebook.migrate import migrate
 from helvor.notebook.page_errors import NotWorkedOut
 from helvor.notebook.pages import Draft
 from helvor.notebook.server import drop_database, make_database
-from helvor.shelf.solvents import eluotropic_rank
 from tests.conftest import serving
 from tests.core.plates import mm
 from tests.notebook.people import plate_with_lane, run_of, teacher, type_in, write
@@ -147,7 +146,7 @@ def test_only_an_instructor_of_the_class_takes_names_out(conn, app, ida):
 
 
 def test_names_go_with_the_rights_of_who_serves(app, ida):
-    done = forget.forget_names(app, ida.account, ida.class_id, eluotropic_rank())
+    done = forget.forget_names(app, ida.account, ida.class_id)
     assert done.entries == 1
     assert app.execute("SELECT name FROM attachment").fetchall() == [("— masses.csv",)]
 
@@ -157,7 +156,7 @@ def test_a_page_that_cannot_be_worked_out_keeps_nobodys_name(app, ida, monkeypat
         raise NotWorkedOut(page)
 
     monkeypatch.setattr(page_lists, "worked_out", breaks)
-    forget.forget_names(app, ida.account, ida.class_id, eluotropic_rank())
+    forget.forget_names(app, ida.account, ida.class_id)
     words = app.execute("SELECT string_agg(payload::text, ' ') FROM entry").fetchone()[0]
     assert "Ada" not in words
     assert all("could not calculate this page" in s["what"] for (s,) in app.execute("SELECT summary FROM page"))

@@ -26,7 +26,6 @@ from helvor.notebook import accounts, files, imports, pages, people, photographs
 from helvor.notebook.database import connect, open_pool
 from helvor.notebook.pages import Draft
 from helvor.notebook.server import LocalServer
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.simulators.bank import Bank
 from helvor.web.app import Settings, create_app
 from tests.conftest import serving
@@ -134,7 +133,7 @@ class School:
         ]
         pages.start_page(self.conn, self.ida.account, self.ida.bench, "planar", page)
         drafts = [Draft(key, one) for key, one in says]
-        pages.append(self.conn, self.ida.account, self.ida.name, page, lambda _: drafts, eluotropic_rank())
+        pages.append(self.conn, self.ida.account, self.ida.name, page, lambda _: drafts)
         return page
 
     @property
@@ -176,9 +175,7 @@ class School:
     def rehearsal(self) -> UUID:
         """A practice run of Ida's, just begun."""
         key = uuid4()
-        rehearsals.begin(
-            self.conn, self.ida.account, self.ida.name, self.ida.bench, key, STORIES["crystals"], 3, eluotropic_rank()
-        )
+        rehearsals.begin(self.conn, self.ida.account, self.ida.name, self.ida.bench, key, STORIES["crystals"], 3)
         return key
 
     @cached_property

@@ -10,7 +10,6 @@ from fastapi.routing import APIRoute
 
 from helvor.exchange import records
 from helvor.notebook import accounts, joining
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.app import PARTS
 from helvor.web.may import May, NotDeclared, check, declared, may
 from helvor.web.security import VisitorDep, visitor
@@ -250,9 +249,7 @@ def import_of(path, school):
         )
         return ("file.csv", text)
     if path.startswith("/bring-in"):
-        record = records.class_record(
-            school.conn, school.otto.account, school.otto.class_id, datetime.now(UTC), eluotropic_rank()
-        )
+        record = records.class_record(school.conn, school.otto.account, school.otto.class_id, datetime.now(UTC))
         return ("class.json", json.dumps(record | {"class": record["class"] | {"id": str(uuid4())}}))
     return ("readings.csv", "bench,note\n1,clear\n")
 

@@ -7,7 +7,6 @@ import pytest
 from helvor.demo.crystals import CRYSTALS
 from helvor.notebook import pages, procedures
 from helvor.shelf.procedures import shipped_procedure
-from helvor.shelf.solvents import eluotropic_rank
 from tests.core.techniques.extraction.test_runs import typed
 from tests.notebook.people import run_of
 from tests.web.conftest import HTMX, followed
@@ -28,7 +27,7 @@ def write(client, run, **fields):
 
 def type_all(school, run, lines):
     drafts = [pages.Draft(uuid4(), entry.payload) for entry in typed(*lines, procedure=CLEAN)[1:]]
-    pages.append(school.conn, school.ida.account, school.ida.name, run, lambda _: drafts, eluotropic_rank())
+    pages.append(school.conn, school.ida.account, school.ida.name, run, lambda _: drafts)
 
 
 def test_a_flask_from_its_first_portion_to_its_crystals(ida, school, run):

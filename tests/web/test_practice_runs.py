@@ -11,7 +11,6 @@ from helvor.core.practice.rehearsals import STORIES
 from helvor.notebook import pages, rehearsals
 from helvor.notebook.database import connect
 from helvor.notebook.page_errors import EntryIdTaken
-from helvor.shelf.solvents import eluotropic_rank
 from tests.web.conftest import School
 from tests.web.test_joining import join, open_code
 
@@ -63,7 +62,7 @@ def test_a_choice_sent_twice_is_taken_once(ida, school):
     assert kept.choices == {"soda": "more"}
     assert school.entries() == before + len(kept.played.made[0].lines)
     with pytest.raises(EntryIdTaken):
-        rehearsals.choose(school.conn, school.ida.account, "Ida", kept.id, "pour", "slowly", entry, eluotropic_rank())
+        rehearsals.choose(school.conn, school.ida.account, "Ida", kept.id, "pour", "slowly", entry)
 
 
 def test_a_decision_that_is_not_open_changes_nothing_and_a_choice_that_is_none_is_refused(ida, school):
@@ -81,9 +80,7 @@ def test_of_two_who_decide_at_once_one_is_written(ida, school: School):
 
     def decide(choice):
         with connect(url) as conn:
-            rehearsals.choose(
-                conn, school.ida.account, school.ida.name, key, "soda", choice, uuid4(), eluotropic_rank()
-            )
+            rehearsals.choose(conn, school.ida.account, school.ida.name, key, "soda", choice, uuid4())
 
     threads = [threading.Thread(target=decide, args=(choice,)) for choice in ("more", "less") * 3]
     for one in threads:
@@ -199,16 +196,7 @@ def test_begun_twice_at_once_it_is_begun_once(school: School):
 
     def start():
         with connect(url) as conn:
-            rehearsals.begin(
-                conn,
-                school.ida.account,
-                school.ida.name,
-                school.ida.bench,
-                key,
-                STORIES["powder"],
-                5,
-                eluotropic_rank(),
-            )
+            rehearsals.begin(conn, school.ida.account, school.ida.name, school.ida.bench, key, STORIES["powder"], 5)
 
     threads = [threading.Thread(target=start) for _ in range(4)]
     for one in threads:

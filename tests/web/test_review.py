@@ -10,7 +10,6 @@ import pytest
 from helvor.demo.runs import CHALK
 from helvor.notebook import classes, procedures
 from helvor.shelf.procedures import shipped_procedure
-from helvor.shelf.solvents import eluotropic_rank
 from tests.notebook.people import run_of, type_in
 from tests.web.conftest import HTMX
 from tests.web.test_crystals import CLEAN, CRYSTALS, type_all
@@ -22,9 +21,7 @@ def class_of_two(school):
     first = run_of(school.conn, school.ida, CLEAN)
     key = school.conn.execute("SELECT procedure_id FROM page WHERE id = %s", [first]).fetchone()[0]
     other = classes.benches_of(school.conn, school.ida.class_id)[1].id
-    second = procedures.start_runs(
-        school.conn, school.ida.account, school.ida.name, key, [other], uuid4(), eluotropic_rank()
-    )[0]
+    second = procedures.start_runs(school.conn, school.ida.account, school.ida.name, key, [other], uuid4())[0]
     type_all(school, first, CRYSTALS[1])
     type_all(school, second, CRYSTALS[2])
     return first, second
@@ -201,9 +198,7 @@ def test_a_class_stands_against_an_earlier_one(school, ida):
     )
     key = school.conn.execute("SELECT id FROM procedure ORDER BY made_at DESC LIMIT 1").fetchone()[0]
     benches = [b.id for b in classes.benches_of(school.conn, other)]
-    runs = procedures.start_runs(
-        school.conn, school.ida.account, school.ida.name, key, benches, uuid4(), eluotropic_rank()
-    )
+    runs = procedures.start_runs(school.conn, school.ida.account, school.ida.name, key, benches, uuid4())
     for page in runs:
         type_all(school, page, CRYSTALS[1])
     address = f"/classes/{school.ida.class_id}/results"

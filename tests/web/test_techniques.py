@@ -7,7 +7,6 @@ import pytest
 from helvor.core.record.procedure import read_procedure
 from helvor.notebook import classes, procedures
 from helvor.shelf.procedures import shipped_procedure
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.calculators.every import CALCULATORS
 from tests.web.conftest import HTMX, followed
 
@@ -21,7 +20,7 @@ def salt_run(school):
     procedures.add_procedure(school.conn, who.account, key, procedure, "made")
     procedures.put_in_use(school.conn, who.account, key, 1)
     bench = classes.front_bench(school.conn, who.account).id
-    page = procedures.start_runs(school.conn, who.account, "Ida Frost", key, [bench], uuid4(), eluotropic_rank())[0]
+    page = procedures.start_runs(school.conn, who.account, "Ida Frost", key, [bench], uuid4())[0]
     return f"/runs/{page}"
 
 

@@ -12,6 +12,7 @@ from helvor.core.review.answers import SheetSettings
 from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
 from helvor.notebook import answer_sheets, pages
 from helvor.notebook.pages import Draft
+from helvor.shelf.solvents import eluotropic_rank
 
 ASKED = {
     "cinnamic acid": "recovery cinnamic acid",
@@ -41,7 +42,10 @@ TWISTED: Mapping[int, Callable[[SpotResult], float]] = {
 
 
 def load_layers(
-    conn: psycopg.Connection, account: int, name: str, runs: Mapping[int, UUID], rank: Mapping[str, int]
+    conn: psycopg.Connection,
+    account: int,
+    name: str,
+    runs: Mapping[int, UUID],
 ) -> None:
     """Answers after the lab, on the runs of a class; its benches see whether they are right."""
     for bench, wrote in LAYERS.items():
@@ -50,7 +54,7 @@ def load_layers(
             Draft(uuid5(page, f"answer {what}"), read_answer(ASKED[what], written, "%"))
             for what, written in wrote.items()
         ]
-        pages.append(conn, account, name, page, lambda _, drafts=drafts: drafts, rank)  # type: ignore[misc]
+        pages.append(conn, account, name, page, lambda _, drafts=drafts: drafts)  # type: ignore[misc]
     class_id = conn.execute(
         "SELECT b.class_id FROM page p JOIN bench b ON b.id = p.bench_id WHERE p.id = %s", [runs[1]]
     ).fetchone()
@@ -59,16 +63,19 @@ def load_layers(
 
 
 def load_strips(
-    conn: psycopg.Connection, account: int, name: str, strips: Mapping[int, UUID], rank: Mapping[str, int]
+    conn: psycopg.Connection,
+    account: int,
+    name: str,
+    strips: Mapping[int, UUID],
 ) -> None:
     """The Rf of copper, by every bench that has a front to divide by."""
     for bench, page_id in strips.items():
         page, entries = pages.open_page(conn, account, page_id)
-        sheet = page.kind.work_out(entries, page.rules, rank)
+        sheet = page.kind.work_out(entries, page.rules, eluotropic_rank())
         assert isinstance(sheet, PlateWorksheet)
         spot = next((s for s in sheet.spots if s.lane == "Cu" and s.rf is not None), None)
         if spot is None or spot.rf is None:
             continue
         value = TWISTED[bench](spot) if bench in TWISTED else spot.rf.value
         draft = Draft(uuid5(page_id, "answer copper"), read_answer(f"rf {spot.key}", f"{value:.2f}", ""))
-        pages.append(conn, account, name, page_id, lambda _, draft=draft: [draft], rank)  # type: ignore[misc]
+        pages.append(conn, account, name, page_id, lambda _, draft=draft: [draft])  # type: ignore[misc]

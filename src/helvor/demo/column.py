@@ -6,7 +6,7 @@ the silica.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from uuid import UUID, uuid5
 
@@ -159,11 +159,16 @@ COLUMNS: dict[int, list[str]] = {
 }
 
 
-def load(conn: psycopg.Connection, institution: int, ines: int, now: datetime, rank: Mapping[str, int]) -> None:
+def load(
+    conn: psycopg.Connection,
+    institution: int,
+    ines: int,
+    now: datetime,
+) -> None:
     """The class, its meeting and what its benches wrote."""
     class_id = classes.add_class(conn, institution, "SEP-4", "Colours on a column", PAIRS, [ines])
     classes.name_class(conn, ines, class_id, "SEP-4", "Colours on a column", "Evening chemistry")
     starts = (now - timedelta(days=2)).replace(hour=13, minute=0, second=0, microsecond=0)
     classes.add_meeting(conn, class_id, 1, starts, starts + timedelta(hours=2, minutes=45), "Colours of iron")
     start = uuid5(_NAMESPACE, "columns")
-    run_class(conn, ines, class_id, "colours-of-iron", COLUMNS, start, rank, starts + timedelta(hours=2))
+    run_class(conn, ines, class_id, "colours-of-iron", COLUMNS, start, starts + timedelta(hours=2))

@@ -6,7 +6,7 @@ paper.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from uuid import UUID, uuid5
 
@@ -108,11 +108,16 @@ CRYSTALS: dict[int, list[str]] = {
 }
 
 
-def load(conn: psycopg.Connection, institution: int, ines: int, now: datetime, rank: Mapping[str, int]) -> None:
+def load(
+    conn: psycopg.Connection,
+    institution: int,
+    ines: int,
+    now: datetime,
+) -> None:
     """The class, its meeting and what its benches wrote."""
     class_id = classes.add_class(conn, institution, "SEP-6", "Crystals", PAIRS, [ines])
     classes.name_class(conn, ines, class_id, "SEP-6", "Crystals from water", "Morning chemistry")
     starts = (now - timedelta(days=1)).replace(hour=9, minute=0, second=0, microsecond=0)
     classes.add_meeting(conn, class_id, 1, starts, starts + timedelta(hours=2, minutes=45), "Acetanilide made clean")
     start = uuid5(_NAMESPACE, "crystals")
-    run_class(conn, ines, class_id, "acetanilide-made-clean", CRYSTALS, start, rank, starts + timedelta(hours=2))
+    run_class(conn, ines, class_id, "acetanilide-made-clean", CRYSTALS, start, starts + timedelta(hours=2))

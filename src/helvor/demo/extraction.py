@@ -6,7 +6,7 @@ and paper; the mistakes stand beside their bench.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from uuid import UUID, uuid5
 
@@ -213,7 +213,12 @@ EARLIER: dict[int, list[str]] = {
 """The same evening in spring, in a class that is put away: for holding this one against it."""
 
 
-def load_earlier(conn: psycopg.Connection, institution: int, ines: int, now: datetime, rank: Mapping[str, int]) -> None:
+def load_earlier(
+    conn: psycopg.Connection,
+    institution: int,
+    ines: int,
+    now: datetime,
+) -> None:
     """A class of half a year ago, archived, without names."""
     class_id = classes.add_class(conn, institution, "SEP-1", "Layers and salts, spring", [""] * len(EARLIER), [ines])
     classes.name_class(conn, ines, class_id, "SEP-1", "Layers and salts, spring", "Evening chemistry")
@@ -221,11 +226,16 @@ def load_earlier(conn: psycopg.Connection, institution: int, ines: int, now: dat
     for number, starts in ((1, then - timedelta(days=7)), (2, then)):
         classes.add_meeting(conn, class_id, number, starts, starts + timedelta(hours=2, minutes=45), "Three from one")
     start = uuid5(_NAMESPACE, "spring")
-    run_class(conn, ines, class_id, "three-from-one", EARLIER, start, rank, then + timedelta(hours=2))
+    run_class(conn, ines, class_id, "three-from-one", EARLIER, start, then + timedelta(hours=2))
     forget.archive(conn, ines, class_id, away=True)
 
 
-def load(conn: psycopg.Connection, institution: int, ines: int, now: datetime, rank: Mapping[str, int]) -> None:
+def load(
+    conn: psycopg.Connection,
+    institution: int,
+    ines: int,
+    now: datetime,
+) -> None:
     """The class, its two meetings and what its benches wrote."""
     class_id = classes.add_class(conn, institution, "SEP-5", "Layers and salts", PAIRS, [ines])
     classes.name_class(conn, ines, class_id, "SEP-5", "Layers and salts", "Evening chemistry")
@@ -240,8 +250,7 @@ def load(conn: psycopg.Connection, institution: int, ines: int, now: datetime, r
         PROCEDURE_IDS["three-from-one"],
         [bench_of[number] for number in LAYERS],
         uuid5(_NAMESPACE, "layers"),
-        rank,
     )
     for (number, said), page in zip(LAYERS.items(), runs, strict=True):
-        write(conn, ines, "Ines Marlow", page, said, rank, None if number == 6 else yesterday + timedelta(hours=1))
-    load_layers(conn, ines, "Ines Marlow", dict(zip(LAYERS, runs, strict=True)), rank)
+        write(conn, ines, "Ines Marlow", page, said, None if number == 6 else yesterday + timedelta(hours=1))
+    load_layers(conn, ines, "Ines Marlow", dict(zip(LAYERS, runs, strict=True)))

@@ -98,7 +98,6 @@ def load(
     name: str,
     bench_of: Mapping[int, UUID],
     at: datetime,
-    rank: Mapping[str, int],
 ) -> None:
     """A strip for nearly every bench; bench 5's is photographed and not read yet."""
     scatter = random.Random(17)  # noqa: S311  invented readings, the same at every start
@@ -120,10 +119,10 @@ def load(
         if strip.ran_off:
             drafts.append(Draft(uuid5(page, "compare"), planar.ComparedTo(spot=uuid5(page, "spot Cu Cu"))))
         drafts = [replace(draft, at=at) for draft in drafts]
-        pages.append(conn, account, name, page, lambda _, drafts=drafts: drafts, rank)  # type: ignore[misc]
+        pages.append(conn, account, name, page, lambda _, drafts=drafts: drafts)  # type: ignore[misc]
     strips = {strip.bench: uuid5(_NAMESPACE, f"strip {strip.bench}") for strip in STRIPS if strip.bench}
-    load_strips(conn, account, name, strips, rank)
-    _photographed(conn, account, name, bench_of[5], rank)
+    load_strips(conn, account, name, strips)
+    _photographed(conn, account, name, bench_of[5])
 
 
 def _spots(strip: Strip, page: UUID, key: Mapping[str, UUID], scatter: random.Random) -> list[Draft]:
@@ -149,7 +148,12 @@ def _spots(strip: Strip, page: UUID, key: Mapping[str, UUID], scatter: random.Ra
     return drafts
 
 
-def _photographed(conn: psycopg.Connection, account: int, name: str, bench: UUID, rank: Mapping[str, int]) -> None:
+def _photographed(
+    conn: psycopg.Connection,
+    account: int,
+    name: str,
+    bench: UUID,
+) -> None:
     page = uuid5(_NAMESPACE, "strip 5")
     pages.start_page(conn, account, bench, "planar", page)
     _, lanes = _lanes(page, 15, SAMPLE_AT[5])
@@ -159,8 +163,8 @@ def _photographed(conn: psycopg.Connection, account: int, name: str, bench: UUID
         Draft(uuid5(page, "eluent"), planar.EluentUsed(eluent=parse_eluent(STRONG), age=1.5)),
         Draft(uuid5(page, "chamber"), planar.Chamber(level=mm(8), lined=False, lid=True, held="standing", marked=True)),
     ]
-    pages.append(conn, account, name, page, lambda _: drafts, rank)
-    add_photograph(conn, account, name, page, "ions-daylight.jpg", "daylight", rank)
+    pages.append(conn, account, name, page, lambda _: drafts)
+    add_photograph(conn, account, name, page, "ions-daylight.jpg", "daylight")
 
 
 def add_photograph(
@@ -170,7 +174,6 @@ def add_photograph(
     page: UUID,
     file: str,
     light: planar.Light,
-    rank: Mapping[str, int],
 ) -> None:
     """A made-up photograph that ships, taken in and read as any other."""
     photo = uuid5(page, file)
@@ -179,4 +182,4 @@ def add_photograph(
     photographs.keep(conn, account, page, photo, picture, light, photographs.asked_of(planar.gather(entries)))
     photographs.read_at_once(conn, photo)
     says = planar.Photographed(photo=photo, name=file, light=light)
-    pages.append(conn, account, name, page, lambda _: [Draft(photo, says)], rank)
+    pages.append(conn, account, name, page, lambda _: [Draft(photo, says)])

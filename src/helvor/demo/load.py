@@ -169,13 +169,17 @@ PLATES: tuple[DemoPlate, ...] = (
 )
 
 
-def load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
+def load(
+    conn: psycopg.Connection,
+) -> None:
     """Load the demo into an empty database, whole or not at all."""
     with conn.transaction():
-        _load(conn, rank)
+        _load(conn)
 
 
-def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
+def _load(
+    conn: psycopg.Connection,
+) -> None:
     institution = accounts.add_institution(conn, "Saltmarsh Evening Institute", ZONE)
     ines = accounts.add_instructor(conn, institution, EMAIL, "Ines Marlow", PASSWORD, is_demo=True)
     class_id = classes.add_class(conn, institution, "SEP-2", "Separations at the bench", PAIRS, [ines])
@@ -194,16 +198,16 @@ def _load(conn: psycopg.Connection, rank: Mapping[str, int]) -> None:
     bench_of = {bench.number: bench.id for bench in classes.benches_of(conn, class_id)}
     last_week = second - timedelta(days=7) + timedelta(hours=2)
     for plate in PLATES:
-        _write(conn, ines, bench_of[plate.bench], plate, last_week, rank)
-    _running(conn, ines, bench_of[12], now, rank)
+        _write(conn, ines, bench_of[plate.bench], plate, last_week)
+    _running(conn, ines, bench_of[12], now)
     numbered = {n: b for n, b in bench_of.items() if n is not None}
-    ions.load(conn, ines, "Ines Marlow", {0: classes.front_bench(conn, ines).id, **numbered}, last_week, rank)
-    load_runs(conn, ines, "Ines Marlow", numbered, rank)
+    ions.load(conn, ines, "Ines Marlow", {0: classes.front_bench(conn, ines).id, **numbered}, last_week)
+    load_runs(conn, ines, "Ines Marlow", numbered)
     load_containers(conn, ines, class_id)
-    extraction.load(conn, institution, ines, now, rank)
-    extraction.load_earlier(conn, institution, ines, now, rank)
-    column.load(conn, institution, ines, now, rank)
-    crystals.load(conn, institution, ines, now, rank)
+    extraction.load(conn, institution, ines, now)
+    extraction.load_earlier(conn, institution, ines, now)
+    column.load(conn, institution, ines, now)
+    crystals.load(conn, institution, ines, now)
     _in_the_room(conn, ines, class_id, second, now)
 
 
@@ -246,14 +250,18 @@ def _in_the_room(conn: psycopg.Connection, ines: int, class_id: UUID, began: dat
 
 
 def _write(
-    conn: psycopg.Connection, account_id: int, bench_id: UUID, plate: DemoPlate, at: datetime, rank: Mapping[str, int]
+    conn: psycopg.Connection,
+    account_id: int,
+    bench_id: UUID,
+    plate: DemoPlate,
+    at: datetime,
 ) -> None:
     page_id = uuid5(_NAMESPACE, f"tablet {plate.bench}")
     pages.start_page(conn, account_id, bench_id, "planar", page_id)
     drafts = [replace(draft, at=at) for draft in (*_spotted(plate, page_id), *_developed(plate, page_id))]
-    pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
+    pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts)
     if plate.photo:
-        ions.add_photograph(conn, account_id, "Ines Marlow", page_id, plate.photo, "254", rank)
+        ions.add_photograph(conn, account_id, "Ines Marlow", page_id, plate.photo, "254")
 
 
 def _lane_key(page_id: UUID, label: str) -> UUID:
@@ -308,13 +316,18 @@ def _developed(plate: DemoPlate, page_id: UUID) -> Iterator[Draft]:
         yield Draft(uuid5(page_id, f"again {index}"), moved, uuid5(page_id, f"spot {index}"), reason)
 
 
-def _running(conn: psycopg.Connection, account_id: int, bench_id: UUID, now: datetime, rank: Mapping[str, int]) -> None:
+def _running(
+    conn: psycopg.Connection,
+    account_id: int,
+    bench_id: UUID,
+    now: datetime,
+) -> None:
     """A plate in its chamber, with its front read twice while it rises: (z + 5 mm)² = 350 mm²/min · t."""
-    _write(conn, account_id, bench_id, DemoPlate(12), now - timedelta(minutes=12), rank)
+    _write(conn, account_id, bench_id, DemoPlate(12), now - timedelta(minutes=12))
     page_id = uuid5(_NAMESPACE, "tablet 12")
     drafts = [
         Draft(uuid5(page_id, "in"), planar.Developing(), at=now - timedelta(minutes=7.5)),
         Draft(uuid5(page_id, "rising 1"), planar.FrontSeen(distance=mm("21.5")), at=now - timedelta(minutes=5.5)),
         Draft(uuid5(page_id, "rising 2"), planar.FrontSeen(distance=mm("39.0")), at=now - timedelta(minutes=2)),
     ]
-    pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts, rank)
+    pages.append(conn, account_id, "Ines Marlow", page_id, lambda _: drafts)

@@ -347,7 +347,10 @@ CHALK: Sequence[str] = (
 
 
 def load_runs(
-    conn: psycopg.Connection, account_id: int, author: str, bench_of: Mapping[int, UUID], rank: Mapping[str, int]
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    bench_of: Mapping[int, UUID],
 ) -> None:
     """Put the procedures in use and carry one of them out half-way."""
     ids = PROCEDURE_IDS
@@ -356,11 +359,11 @@ def load_runs(
         procedures.put_in_use(conn, account_id, key, 1)
     start = uuid5(_NAMESPACE, "powder class")
     benches = [bench_of[number] for number in sorted(bench_of)]
-    runs = procedures.start_runs(conn, account_id, author, ids["a-mixed-powder"], benches, start, rank)
+    runs = procedures.start_runs(conn, account_id, author, ids["a-mixed-powder"], benches, start)
     run_of = dict(zip(sorted(bench_of), runs, strict=True))
     for bench, said in POWDER.items():
-        write(conn, account_id, author, run_of[bench], said, rank)
-    _bench_8_was_warm(conn, account_id, author, run_of[8], rank)
+        write(conn, account_id, author, run_of[bench], said)
+    _bench_8_was_warm(conn, account_id, author, run_of[8])
     last_week = datetime.now(UTC) - timedelta(days=7)
     finished = procedures.start_runs(
         conn,
@@ -369,17 +372,16 @@ def load_runs(
         ids["sulfate-in-garden-salt"],
         [bench_of[number] for number in SULFATE],
         uuid5(_NAMESPACE, "sulfate"),
-        rank,
     )
     for page, said in zip(finished, SULFATE.values(), strict=True):
-        write(conn, account_id, author, page, said, rank, last_week)
+        write(conn, account_id, author, page, said, last_week)
     front = conn.execute("SELECT id FROM bench WHERE account_id = %s", [account_id]).fetchone()
     if front is None:
         raise RuntimeError("the account has no front bench")
     chalk = procedures.start_runs(
-        conn, account_id, author, ids["chalk-from-two-solutions"], [front[0]], uuid5(_NAMESPACE, "chalk"), rank
+        conn, account_id, author, ids["chalk-from-two-solutions"], [front[0]], uuid5(_NAMESPACE, "chalk")
     )
-    write(conn, account_id, author, chalk[0], CHALK, rank)
+    write(conn, account_id, author, chalk[0], CHALK)
 
 
 def load_containers(conn: psycopg.Connection, account_id: int, class_id: UUID) -> None:
@@ -437,7 +439,6 @@ def write(
     author: str,
     page_id: UUID,
     said: Sequence[str],
-    rank: Mapping[str, int],
     until: datetime | None = None,
 ) -> None:
     """Type lines into a run's reading line, one after another, the last of them a moment ago or at *until*.
@@ -456,18 +457,21 @@ def write(
             entries.append(Entry(draft.id, len(entries) + 1, payload, None, "", author, at[number]))
         return drafts
 
-    pages.append(conn, account_id, author, page_id, compose, rank)
+    pages.append(conn, account_id, author, page_id, compose)
 
 
 def _bench_8_was_warm(
-    conn: psycopg.Connection, account_id: int, author: str, page_id: UUID, rank: Mapping[str, int]
+    conn: psycopg.Connection,
+    account_id: int,
+    author: str,
+    page_id: UUID,
 ) -> None:
     def compose(entries: list[Entry]) -> list[Draft]:
         last = entries[-1]
         warm = last.payload.model_copy(update={"hot": True})
         return [Draft(uuid5(page_id, "warm"), warm, last.id, "the dish was still warm")]
 
-    pages.append(conn, account_id, author, page_id, compose, rank)
+    pages.append(conn, account_id, author, page_id, compose)
 
 
 def run_class(
@@ -477,7 +481,6 @@ def run_class(
     procedure: str,
     said: Mapping[int, Sequence[str]],
     start: UUID,
-    rank: Mapping[str, int],
     until: datetime,
 ) -> None:
     """Start a procedure's runs on the benches of a class and write what each typed.
@@ -487,6 +490,6 @@ def run_class(
     """
     bench_of = {b.number: b.id for b in classes.benches_of(conn, class_id) if b.number is not None}
     benches = [bench_of[number] for number in said]
-    runs = procedures.start_runs(conn, ines, "Ines Marlow", PROCEDURE_IDS[procedure], benches, start, rank)
+    runs = procedures.start_runs(conn, ines, "Ines Marlow", PROCEDURE_IDS[procedure], benches, start)
     for lines, page in zip(said.values(), runs, strict=True):
-        write(conn, ines, "Ines Marlow", page, lines, rank, until)
+        write(conn, ines, "Ines Marlow", page, lines, until)

@@ -35,6 +35,7 @@ from helvor.notebook import page_lists, pages, whole_class
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.page_rows import Page
 from helvor.notebook.whole_class import Writers
+from helvor.shelf.solvents import eluotropic_rank
 
 FORMATS = {"helvor run": "run", "helvor plate": "planar"}
 MOST_ENTRIES = pages.MAX_ENTRIES
@@ -246,7 +247,10 @@ def page_record(page: Page, entries: Sequence[Entry], sheet: Worksheet) -> dict[
 
 
 def class_record(
-    conn: psycopg.Connection, account_id: int, class_id: UUID, now: datetime, rank: Mapping[str, int]
+    conn: psycopg.Connection,
+    account_id: int,
+    class_id: UUID,
+    now: datetime,
 ) -> dict[str, Any]:
     """A whole class as it goes out.
 
@@ -260,7 +264,9 @@ def class_record(
             raise NotYours
         found = page_lists.pages_of_class(conn, account_id, class_id)
     records = [
-        page_record(page, entries, page.kind.work_out(entries, page.rules, rank)) for page, entries in found if entries
+        page_record(page, entries, page.kind.work_out(entries, page.rules, eluotropic_rank()))
+        for page, entries in found
+        if entries
     ]
     return {
         "format": "helvor class",
@@ -414,18 +420,19 @@ class CameIn:
 
 
 def _add(
-    conn: psycopg.Connection, writers: Writers, bench_id: UUID, page: RunRecord | PlateRecord, rank: Mapping[str, int]
+    conn: psycopg.Connection,
+    writers: Writers,
+    bench_id: UUID,
+    page: RunRecord | PlateRecord,
 ) -> bool:
     about = page.about
     entries = entries_of(page)
     technique = FORMATS[page.format]
     try:
-        PAGE_KINDS[technique].work_out(entries, HouseRules(page.rules), rank)
+        PAGE_KINDS[technique].work_out(entries, HouseRules(page.rules), eluotropic_rank())
     except (ValueError, KeyError, ArithmeticError) as wrong:
         raise Problem("entries", f"{about.title or 'A page'} cannot be calculated: {wrong}.") from wrong
-    return whole_class.add_page(
-        conn, writers, bench_id, technique, about.id, about.started_at.isoformat(), entries, rank
-    )
+    return whole_class.add_page(conn, writers, bench_id, technique, about.id, about.started_at.isoformat(), entries)
 
 
 def import_page(
@@ -434,7 +441,6 @@ def import_page(
     class_id: UUID,
     bench: int,
     record: RunRecord | PlateRecord,
-    rank: Mapping[str, int],
 ) -> CameIn:
     """A run or plate onto a bench of a class.
 
@@ -446,7 +452,7 @@ def import_page(
         benches = whole_class.benches_of(conn, account_id, class_id)
         if bench not in benches:
             raise Problem("bench", f"There is no bench {bench} in this class.")
-        new = _add(conn, Writers(conn, account_id), benches[bench], record, rank)
+        new = _add(conn, Writers(conn, account_id), benches[bench], record)
     return CameIn(int(new), int(not new), len(record.entries) if new else 0, 0)
 
 
@@ -456,7 +462,6 @@ def import_class(
     record: ClassRecord,
     code: str,
     files: Mapping[UUID, bytes],
-    rank: Mapping[str, int],
 ) -> CameIn:
     """A whole class, all of it or nothing; *files* are the contents that an archive brought, by id.
 
@@ -476,7 +481,7 @@ def import_class(
         by_page: dict[UUID, list[Entry]] = {}
         for page in record.pages:
             about = page.about
-            if _add(conn, writers, benches[about.bench or 0], page, rank):
+            if _add(conn, writers, benches[about.bench or 0], page):
                 new, count = new + 1, count + len(page.entries)
             else:
                 already += 1

@@ -10,7 +10,7 @@ Forget 3. Readings, portions, containers, handouts and who of the staff wrote wh
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
@@ -24,6 +24,7 @@ from helvor.notebook.accounts import note_event, sessions_changed
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.page_lists import rebuild_summaries
 from helvor.notebook.pages import summary_of
+from helvor.shelf.solvents import eluotropic_rank
 
 WORDS = frozenset({"words", "why", "who", "source", "make_up", "what", "done", "name"})
 """Fields of an entry that hold free words; everything else is a reading, a label or a choice."""
@@ -129,10 +130,13 @@ def _names_of(conn: psycopg.Connection, class_id: UUID, workers: Sequence[Any]) 
     return re.compile(one_of if names else r"(?!)"), len(names), sum(bool(pair) for (pair,) in pairs)
 
 
-def _blank_summaries(conn: psycopg.Connection, class_id: UUID, rank: Mapping[str, int]) -> None:
+def _blank_summaries(
+    conn: psycopg.Connection,
+    class_id: UUID,
+) -> None:
     """What the board shows may quote a note: it is emptied, and worked out again once the names are gone for good."""
     for kind in PAGE_KINDS.values():
-        blank = Jsonb(summary_of(kind.work_out([], HouseRules(), rank)))
+        blank = Jsonb(summary_of(kind.work_out([], HouseRules(), eluotropic_rank())))
         conn.execute(
             "UPDATE page p SET rewritten_at = now(), behind = true, summary = %s FROM bench b"
             " WHERE b.id = p.bench_id AND b.class_id = %s AND p.technique = %s",
@@ -140,7 +144,11 @@ def _blank_summaries(conn: psycopg.Connection, class_id: UUID, rank: Mapping[str
         )
 
 
-def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank: Mapping[str, int]) -> Forgotten:
+def forget_names(
+    conn: psycopg.Connection,
+    account_id: int,
+    class_id: UUID,
+) -> Forgotten:
     """Take the students' names out of a class (Forget 2 and 3), all or nothing.
 
     Raises:
@@ -174,7 +182,7 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
             "SELECT id, payload, reason FROM room_entry WHERE class_id = %s",
             class_id,
         )
-        _blank_summaries(conn, class_id, rank)
+        _blank_summaries(conn, class_id)
         for what, key, name in conn.execute(_FILES, {"class": class_id}).fetchall():
             if pattern.search(name):
                 _take_out(conn, account_id, what, key, None, pattern.sub(DASH, name))
@@ -183,7 +191,7 @@ def forget_names(conn: psycopg.Connection, account_id: int, class_id: UUID, rank
         conn.execute("DELETE FROM report_job WHERE class_id = %s", [class_id])
         note_event(conn, account_id, account_id, "names deleted", f"{changed} benches, {entries + lines} entries")
     # Apart: a page that cannot be worked out keeps nobody's name on record.
-    rebuild_summaries(conn, rank, class_id)
+    rebuild_summaries(conn, class_id)
     sessions_changed()
     return Forgotten(names, changed, entries, lines)
 

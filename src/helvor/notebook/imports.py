@@ -99,7 +99,6 @@ def write_readings(
     class_id: UUID,
     key: UUID,
     drafts: Mapping[UUID, Sequence[Draft]],
-    rank: Mapping[str, int],
 ) -> int:
     """Readings of a file onto the pages of a class, all or nothing and once; how many were new.
 
@@ -124,15 +123,7 @@ def write_readings(
             def of_file(_: object, mine: Sequence[Draft] = mine) -> Sequence[Draft]:
                 return mine
 
-            written = pages.append(
-                conn,
-                account_id,
-                author,
-                page_id,
-                of_file,
-                rank,
-                apart=True,
-            )
+            written = pages.append(conn, account_id, author, page_id, of_file, apart=True)
             if written.page.class_id != class_id:
                 raise NotYours
             new += written.new

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 from uuid import UUID
 
@@ -16,7 +15,7 @@ from helvor.notebook.page_rows import ANY_PAGE, Page, all_entries, database_of, 
 from helvor.notebook.pages import CANNOT_BE, cannot_be, log, summary_of, worked_out
 
 
-def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int], class_id: UUID | None = None) -> int:
+def rebuild_summaries(conn: psycopg.Connection, class_id: UUID | None = None) -> int:
     """Work every page out again, or those of a class, and write what the board shows; how many could be.
 
     One that cannot be says so on the board and stays behind; it keeps the others from nothing.
@@ -29,7 +28,7 @@ def rebuild_summaries(conn: psycopg.Connection, rank: Mapping[str, int], class_i
         with conn.transaction():
             conn.execute("SELECT FROM page WHERE id = %s FOR UPDATE", [page.id])
             try:
-                sheet = worked_out(page, all_entries(conn, page), rank)
+                sheet = worked_out(page, all_entries(conn, page))
             except NotWorkedOut:
                 log.exception("%s cannot be worked out", page.address)
                 conn.execute(CANNOT_BE, [cannot_be(), page.id])

@@ -42,6 +42,7 @@ from helvor.notebook.page_rows import (
     page_of,
     typed_row,
 )
+from helvor.shelf.solvents import eluotropic_rank
 
 log = logging.getLogger(__name__)
 
@@ -270,7 +271,6 @@ def append(
     author: str,
     page_id: UUID,
     compose: Callable[[list[Entry]], Sequence[Draft]],
-    rank: Mapping[str, int],
     *,
     apart: bool = False,
     typed: Typed | None = None,
@@ -284,7 +284,7 @@ def append(
     """
     with _one_at_a_time(conn):
         page, entries, new = _compose(conn, account_id, author, page_id, compose, typed, apart=apart)
-        sheet = page.kind.work_out(entries, page.rules, rank)
+        sheet = page.kind.work_out(entries, page.rules, eluotropic_rank())
         if new:
             _insert(conn, account_id, page_id, entries[-new:], sheet)
     known_ink.keep(database_of(conn), page, list(entries))
@@ -367,19 +367,26 @@ def _insert(
         )
 
 
-def worked_out(page: Page, entries: Sequence[Entry], rank: Mapping[str, int]) -> Worksheet:
+def worked_out(
+    page: Page,
+    entries: Sequence[Entry],
+) -> Worksheet:
     """The worksheet of a page.
 
     Raises:
         NotWorkedOut: working it out fails, whatever the reason; the entries stand all the same.
     """
     try:
-        return page.kind.work_out(entries, page.rules, rank)
+        return page.kind.work_out(entries, page.rules, eluotropic_rank())
     except Exception as fault:
         raise NotWorkedOut(page) from fault
 
 
-def keep_up(conn: psycopg.Connection, page: Page, entries: Sequence[Entry], rank: Mapping[str, int]) -> bool:
+def keep_up(
+    conn: psycopg.Connection,
+    page: Page,
+    entries: Sequence[Entry],
+) -> bool:
     """Write the summary of a page that is behind; whether that was done.
 
     If somebody has written on it meanwhile nothing is worked out: whoever did keeps it up. A page that
@@ -390,7 +397,7 @@ def keep_up(conn: psycopg.Connection, page: Page, entries: Sequence[Entry], rank
         return False
     page = page_of(row)  # by the house rules that hold now
     try:
-        sheet = worked_out(page, entries, rank)
+        sheet = worked_out(page, entries)
     except NotWorkedOut:
         log.exception("%s cannot be worked out", page.address)
         conn.execute(
@@ -407,10 +414,12 @@ def keep_up(conn: psycopg.Connection, page: Page, entries: Sequence[Entry], rank
     )
 
 
-def catch_up(conn: psycopg.Connection, rank: Mapping[str, int]) -> int:
+def catch_up(
+    conn: psycopg.Connection,
+) -> int:
     """Keep up every page that was left behind, as by a power cut between the ink and its summary; how many."""
     rows = conn.execute(ANY_PAGE + "WHERE p.behind ORDER BY p.id").fetchall()
-    return sum(keep_up(conn, page, all_entries(conn, page), rank) for page in map(page_of, rows))
+    return sum(keep_up(conn, page, all_entries(conn, page)) for page in map(page_of, rows))
 
 
 def _fit(

@@ -254,7 +254,6 @@ def start_runs(
     procedure_id: UUID,
     benches: list[UUID],
     start: UUID,
-    rank: Mapping[str, int],
     factor: float = 1.0,
 ) -> list[UUID]:
     """Start the newest version on benches, one run each; the same *start* starts nothing twice.
@@ -289,7 +288,7 @@ def start_runs(
                     drafts.append(
                         Draft(uuid5(correction, str(page_id)), HandoutCorrected(step=step, says=says, why=why))
                     )
-            pages.append(conn, account_id, author, page_id, lambda _, d=drafts: d, rank)  # type: ignore[misc]
+            pages.append(conn, account_id, author, page_id, lambda _, d=drafts: d)  # type: ignore[misc]
             started.append(page_id)
     return started
 
@@ -301,7 +300,6 @@ def correct_handout(
     page_id: UUID,
     correction: UUID,
     entry: HandoutCorrected,
-    rank: Mapping[str, int],
 ) -> int:
     """Correct a step's words in every run of the page's class that follows the same procedure; how many.
 
@@ -331,7 +329,7 @@ def correct_handout(
                 # A run of another version may not have the step.
                 return [draft] if gather(entries).procedure.step(entry.step) else []
 
-            pages.append(conn, account_id, author, run_id, compose, rank)
+            pages.append(conn, account_id, author, run_id, compose)
     return len(running)
 
 

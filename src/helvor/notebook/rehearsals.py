@@ -88,10 +88,9 @@ def _type(
     page_id: UUID,
     lines: Sequence[str],
     of: UUID,
-    rank: Mapping[str, int],
 ) -> None:
     if lines:
-        pages.append(conn, account_id, author, page_id, lambda entries: _drafts(entries, lines, of, author), rank)
+        pages.append(conn, account_id, author, page_id, lambda entries: _drafts(entries, lines, of, author))
 
 
 def begin(
@@ -102,7 +101,6 @@ def begin(
     key: UUID,
     story: Story,
     seed: int,
-    rank: Mapping[str, int],
     choices: Mapping[str, str] | None = None,
 ) -> None:
     """Begin a practice run on a bench, or begin one again with the first *choices* of another; twice begins one.
@@ -125,10 +123,10 @@ def begin(
         procedure = shipped_procedure(story.procedure)
         following = Following(procedure=procedure.model_copy(update={"title": f"{procedure.title}, virtual"}))
         first = [Draft(uuid5(page_id, "following"), following), Draft(uuid5(page_id, "virtual"), Noted(words=VIRTUAL))]
-        pages.append(conn, account_id, author, page_id, lambda _: first, rank)
-        _type(conn, account_id, author, page_id, play(story, {}, seed).begun, page_id, rank)
+        pages.append(conn, account_id, author, page_id, lambda _: first)
+        _type(conn, account_id, author, page_id, play(story, {}, seed).begun, page_id)
         for decision, choice in (choices or {}).items():
-            choose(conn, account_id, author, key, decision, choice, uuid5(key, decision), rank)
+            choose(conn, account_id, author, key, decision, choice, uuid5(key, decision))
 
 
 def choose(
@@ -139,7 +137,6 @@ def choose(
     decision: str,
     choice: str,
     entry: UUID,
-    rank: Mapping[str, int],
 ) -> Rehearsal:
     """Take a decision: the choice and what it types are written together; sent twice they are written once.
 
@@ -167,5 +164,5 @@ def choose(
             "INSERT INTO rehearsal_choice (rehearsal_id, place, decision, choice, entry) VALUES (%s, %s, %s, %s, %s)",
             [key, len(there.choices) + 1, decision, choice, entry],
         )
-        _type(conn, account_id, author, there.page_id, made.lines, entry, rank)
+        _type(conn, account_id, author, there.page_id, made.lines, entry)
         return open_rehearsal(conn, account_id, key)

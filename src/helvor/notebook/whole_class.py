@@ -24,6 +24,7 @@ from helvor.notebook import files, photographs
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.page_rows import stored_typed
 from helvor.notebook.pages import summary_of
+from helvor.shelf.solvents import eluotropic_rank
 
 IMPORTED = "@imported.invalid"
 """End of the addresses of accounts that stand for names from elsewhere."""
@@ -219,7 +220,6 @@ def add_page(
     page_id: UUID,
     started_at: str,
     entries: Sequence[Entry],
-    rank: Mapping[str, int],
 ) -> bool:
     """A page with its entries as they were; False when it is here already, the same.
 
@@ -234,7 +234,7 @@ def add_page(
         raise Problem("page", "A page of the file exists here already, with other entries.")
     technique = PAGE_KINDS[technique_key]
     rules = conn.execute("SELECT house_rules FROM institution WHERE id = %s", [writers.institution]).fetchone()
-    sheet = technique.work_out(entries, HouseRules(rules[0] if rules else {}), rank)
+    sheet = technique.work_out(entries, HouseRules(rules[0] if rules else {}), eluotropic_rank())
     conn.execute(
         "INSERT INTO page (id, bench_id, technique, number, started_by, started_at, entries, summary)"
         " SELECT %(page)s, %(bench)s, %(technique)s, coalesce(max(number), 0) + 1, %(by)s, %(at)s, %(count)s, %(sum)s"

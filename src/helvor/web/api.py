@@ -338,9 +338,7 @@ def write_entry(request: Request, page_id: UUID, who: WriterDep, entry: EntryIn)
     """Write an entry in ink. Needs the session's ``X-CSRF-Token``."""
     draft = Draft(entry.id, entry.says, entry.strikes, entry.reason)
     with pool(request).connection() as conn:
-        written = pages.append(
-            conn, who.account.id, who.account.name, page_id, lambda _: [draft], eluotropic_rank(), typed=who.typed
-        )
+        written = pages.append(conn, who.account.id, who.account.name, page_id, lambda _: [draft], typed=who.typed)
     standing = next(e for e in written.entries if e.id == entry.id)
     return {"new": bool(written.new), "entry": entry_record(standing)}
 

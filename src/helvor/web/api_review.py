@@ -15,7 +15,6 @@ from helvor.core.review.answers import Marked
 from helvor.notebook import answer_sheets, pages
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.pages import Draft
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.review import answers as sheets
@@ -341,6 +340,5 @@ def answer(request: Request, page_id: UUID, who: WriterDep, given: AnswerIn) -> 
             who.account.name,
             page_id,
             lambda now: [Draft(given.entry, sheets.composed(page, now, settings, given.question, given.answer))],
-            eluotropic_rank(),
         )
     return _opened(request, who, page_id)

@@ -33,7 +33,6 @@ from helvor.exchange.run import results_of, run_data
 from helvor.notebook import pages, procedures
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.pages import Draft
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.security import VisitorDep, WriterDep, pool
 
@@ -281,9 +280,7 @@ def write_entry(request: Request, page_id: UUID, who: WriterDep, entry: RunEntry
         page, _ = pages.open_page(conn, who.account.id, page_id)
         if page.technique_key != "run":
             raise NotYours
-        written = pages.append(
-            conn, who.account.id, who.account.name, page_id, lambda _: [draft], eluotropic_rank(), typed=who.typed
-        )
+        written = pages.append(conn, who.account.id, who.account.name, page_id, lambda _: [draft], typed=who.typed)
     standing = next(e for e in written.entries if e.id == entry.id)
     return {"new": bool(written.new), "entry": entry_record(standing)}
 

@@ -17,7 +17,6 @@ from helvor.notebook import classes, forget
 from helvor.notebook.classes import ClassRow, PlannedMeeting
 from helvor.notebook.forget import Forgotten
 from helvor.notebook.page_errors import NotYours
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web import forms
 from helvor.web.forms import SubmittedDep
 from helvor.web.may import May, may
@@ -195,7 +194,7 @@ def set_up(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDe
             elif what in ("archive", "take-out"):
                 forget.archive(conn, who.account.id, class_id, away=what == "archive")
             elif what == "forget":
-                done = forget.forget_names(conn, who.account.id, class_id, eluotropic_rank())
+                done = forget.forget_names(conn, who.account.id, class_id)
                 return _show(request, who, class_id, forgotten=done)
             else:
                 raise NotYours

@@ -23,7 +23,6 @@ from helvor.core.record.entry import Entry
 from helvor.notebook import pages
 from helvor.notebook.page_rows import Page
 from helvor.notebook.pages import Inked
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.rendering import is_htmx, sent
 from helvor.web.security import pool
 
@@ -67,4 +66,4 @@ async def _keep_up(breath: float, connections: ConnectionPool, page: Page, entri
 
 def _keep_up_now(connections: ConnectionPool, page: Page, entries: Sequence[Entry]) -> None:
     with connections.connection() as conn:
-        pages.keep_up(conn, page, entries, eluotropic_rank())
+        pages.keep_up(conn, page, entries)

@@ -39,7 +39,6 @@ from helvor.core.techniques.planar.plate import gather
 from helvor.notebook import classes, pages, photographs
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.pages import Draft
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.simulators.camera import lane_places, photograph
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
@@ -410,7 +409,7 @@ def measure(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
             picture = photographs.look_at("virtual plate.jpg", content, ours=True)
             says = [*entries_of(setting), planar.Photographed(photo=photo_id, name=picture.name, light="254")]
             drafts = [Draft(uuid5(key, str(n)), one) for n, one in enumerate(says)]
-            written = pages.append(conn, who.account.id, who.account.name, page_id, lambda _: drafts, eluotropic_rank())
+            written = pages.append(conn, who.account.id, who.account.name, page_id, lambda _: drafts)
             asked_of = photographs.asked_of(gather(written.entries))
             photographs.keep(conn, who.account.id, page_id, photo_id, picture, "254", asked_of)
     read_soon(pool(request), uuid5(key, "photograph"), 1)

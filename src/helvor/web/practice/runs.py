@@ -19,7 +19,6 @@ from helvor.core.record.procedure import instruction
 from helvor.notebook import rehearsals
 from helvor.notebook.rehearsals import Rehearsal
 from helvor.shelf.procedures import shipped_procedure
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
 from helvor.web.practice.plate import own_bench
@@ -205,7 +204,7 @@ def begin(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
                 choices[name] = choice
         else:
             told, seed = story(form.text("story")), secrets.randbelow(SEEDS)
-        rehearsals.begin(conn, who.account.id, who.account.name, bench, key, told, seed, eluotropic_rank(), choices)
+        rehearsals.begin(conn, who.account.id, who.account.name, bench, key, told, seed, choices)
     return RedirectResponse(f"/practice/runs/{key}", status_code=303)
 
 
@@ -250,14 +249,7 @@ def choose(request: Request, rehearsal_id: UUID, who: WriterDep, fields: Submitt
         raise Problem("entry", "This form is out of date. Reload the page; nothing was saved.")
     with pool(request).connection() as conn:
         rehearsals.choose(
-            conn,
-            who.account.id,
-            who.account.name,
-            rehearsal_id,
-            form.text("decision"),
-            form.text("choice"),
-            entry,
-            eluotropic_rank(),
+            conn, who.account.id, who.account.name, rehearsal_id, form.text("decision"), form.text("choice"), entry
         )
     return RedirectResponse(f"/practice/runs/{rehearsal_id}", status_code=303)
 

@@ -36,7 +36,6 @@ from helvor.exchange.procedure import procedure_json, procedure_markdown
 from helvor.notebook import classes, procedures
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.procedures import Kept
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.may import May, may
 from helvor.web.procedures.forms import change_from
@@ -442,7 +441,7 @@ def start(request: Request, procedure_id: UUID, who: WriterDep, fields: Submitte
                 raise NotYours
             benches, goes_to = [bench.id for bench in classes.benches_of(conn, row.id)], f"/classes/{row.id}"
         started = procedures.start_runs(
-            conn, who.account.id, who.account.name, procedure_id, benches, start_id, eluotropic_rank(), factor or 1.0
+            conn, who.account.id, who.account.name, procedure_id, benches, start_id, factor or 1.0
         )
     return RedirectResponse(goes_to or f"/runs/{started[0]}", status_code=303)
 

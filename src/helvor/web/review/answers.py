@@ -182,7 +182,7 @@ def _write(request: Request, who: Visitor, page_id: UUID, technique: str, fields
             return [Draft(entry, composed(page, now, settings, question, written))]
 
         try:
-            done = pages.append(conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank())
+            done = pages.append(conn, who.account.id, who.account.name, page_id, compose)
         except (Problem, Unreadable) as trouble:
             if isinstance(trouble, Problem) and trouble.field == "question":
                 raise  # there is no field to say it at

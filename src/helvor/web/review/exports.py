@@ -34,7 +34,6 @@ from helvor.exchange.workbook import Sheet, workbook
 from helvor.notebook import whole_class
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.whole_class import as_json
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import render
@@ -73,7 +72,7 @@ def schema(kind: Literal["run", "plate", "class"]) -> dict[str, object]:
 def class_file(request: Request, class_id: UUID, who: VisitorDep) -> Response:
     """The whole class as JSON, without the content of its files."""
     with pool(request).connection() as conn:
-        record = records.class_record(conn, who.account.id, class_id, datetime.now(UTC), eluotropic_rank())
+        record = records.class_record(conn, who.account.id, class_id, datetime.now(UTC))
     name = file_name(record["class"]["code"])
     return Response(as_json(record), media_type="application/json", headers=_attachment(f"{name}.json"))
 
@@ -83,7 +82,7 @@ def class_file(request: Request, class_id: UUID, who: VisitorDep) -> Response:
 def class_as_json(request: Request, class_id: UUID, who: VisitorDep) -> dict[str, object]:
     """The same over the JSON interface."""
     with pool(request).connection() as conn:
-        return records.class_record(conn, who.account.id, class_id, datetime.now(UTC), eluotropic_rank())
+        return records.class_record(conn, who.account.id, class_id, datetime.now(UTC))
 
 
 def sheets_of(everything: ClassFound) -> Iterator[Sheet]:
@@ -201,7 +200,7 @@ def class_archive(request: Request, class_id: UUID, who: VisitorDep) -> Response
     """The class as a research archive, an RO-Crate with everything in it."""
     now = datetime.now(UTC)
     with pool(request).connection() as conn:
-        record = records.class_record(conn, who.account.id, class_id, now, eluotropic_rank())
+        record = records.class_record(conn, who.account.id, class_id, now)
         everything = read_class(conn, who.account.id, class_id)
         about = record["class"]
         parts = [

@@ -26,7 +26,6 @@ from helvor.notebook import classes, imports, page_lists
 from helvor.notebook.imports import Waiting
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.pages import Draft
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
@@ -332,7 +331,7 @@ def decide(request: Request, class_id: UUID, draft: UUID, who: WriterDep, fields
             # By file and line: sent again it writes nothing more.
             drafts.setdefault(page_id, []).append(Draft(uuid5(kept.id, str(one.line)), one.says, at=one.at))
         try:
-            imports.write_readings(conn, who.account.id, who.account.name, class_id, kept.id, drafts, eluotropic_rank())
+            imports.write_readings(conn, who.account.id, who.account.name, class_id, kept.id, drafts)
         except Problem as problem:
             more = [("file", str(problem))]
             return _preview_table(request, who, class_id, kept, table, mapping, sort, work, more)
@@ -356,7 +355,7 @@ def _write_record(
     try:
         if bench is None:
             raise Problem("bench", "Choose the bench to import to.")
-        records.import_page(conn, who.account.id, class_id, bench, record, eluotropic_rank())
+        records.import_page(conn, who.account.id, class_id, bench, record)
     except Problem as problem:
         return _preview_record(request, conn, who, class_id, kept, [(problem.field, str(problem))])
     about = record.about
@@ -403,7 +402,7 @@ def bring_class_in(
         if not isinstance(record, ClassRecord):
             raise BadRecord([("file", "This is a single page: import it from Results of its class.")])
         with pool(request).connection() as conn:
-            came = records.import_class(conn, who.account.id, record, code.strip(), contents, eluotropic_rank())
+            came = records.import_class(conn, who.account.id, record, code.strip(), contents)
     except BadRecord as bad:
         troubles = bad.troubles
     except Problem as problem:

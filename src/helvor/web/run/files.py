@@ -13,7 +13,6 @@ from starlette.responses import RedirectResponse, Response
 from helvor.core.engine.run.entries import Attached
 from helvor.core.record.entry import Problem
 from helvor.notebook import files, pages
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import html
@@ -46,13 +45,7 @@ def attach(
         except Problem as trouble:
             return _said_beside_the_field(request, who, page_id, step, words, trouble)
         pages.append(
-            conn,
-            who.account.id,
-            who.account.name,
-            page_id,
-            lambda _: [pages.Draft(entry, says)],
-            eluotropic_rank(),
-            typed=who.typed,
+            conn, who.account.id, who.account.name, page_id, lambda _: [pages.Draft(entry, says)], typed=who.typed
         )
     return RedirectResponse(f"/runs/{page_id}?view=notes&step={quote(step)}", status_code=303)
 

@@ -30,7 +30,6 @@ from helvor.notebook.file_space import nearly_full
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.page_rows import Page
 from helvor.notebook.pages import Inked
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.entry_form import AskedFor, Filled, entry_of, show, typed_again
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.history import history_page
@@ -272,9 +271,7 @@ def correct_handout(
         raise Problem("says", "Enter the corrected instruction.")
     correction = e.HandoutCorrected(step=step, says=says, why=why)
     with pool(request).connection() as conn:
-        how_many = procedures.correct_handout(
-            conn, who.account.id, who.account.name, page_id, entry, correction, eluotropic_rank()
-        )
+        how_many = procedures.correct_handout(conn, who.account.id, who.account.name, page_id, entry, correction)
         page, entries = pages.open_page(conn, who.account.id, page_id)
     said = f"Corrected in {how_many} run{'s' if how_many != 1 else ''}."
     return _answer(request, Inked(page, entries, how_many), entry, "step", step, said)

@@ -28,7 +28,6 @@ from helvor.notebook import classes
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.page_rows import Page
 from helvor.notebook.pages import worked_out
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.rendering import Shell, fragment
 from helvor.web.run.at_step import AtStep
 from helvor.web.run.on_page import INSTRUMENTS, TECHNIQUE_TITLES
@@ -258,7 +257,7 @@ def sheet_of(page: Page, entries: Sequence[Entry]) -> RunWorksheet:
     Raises:
         NotWorkedOut: it cannot be; what is in ink stands all the same.
     """
-    sheet = worked_out(page, entries, eluotropic_rank())
+    sheet = worked_out(page, entries)
     assert isinstance(sheet, RunWorksheet)
     return sheet
 

@@ -71,7 +71,7 @@ def start_fraction_plate(
             return [pages.Draft(uuid5(page, str(n)), one) for n, one in enumerate(says)]
 
         pages.start_page(conn, who.account.id, run.bench_id, "planar", page)
-        pages.append(conn, who.account.id, who.account.name, page, compose, eluotropic_rank(), typed=who.typed)
+        pages.append(conn, who.account.id, who.account.name, page, compose, typed=who.typed)
     return _go(request, f"/plates/{page}")
 
 
@@ -113,5 +113,5 @@ def take_from_plate(
                 return []  # sent again: it is written already
             return [pages.Draft(uuid5(entry, str(n)), one) for n, one in enumerate(says)]
 
-        pages.append(conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank(), typed=who.typed)
+        pages.append(conn, who.account.id, who.account.name, page_id, compose, typed=who.typed)
     return _go(request, f"/runs/{page_id}?step={step}")

@@ -38,7 +38,6 @@ from helvor.notebook.page_errors import NotYours
 from helvor.notebook.page_rows import Page
 from helvor.notebook.pages import Draft
 from helvor.notebook.photographs import Photograph, asked_of
-from helvor.shelf.solvents import eluotropic_rank
 from helvor.web.errors import sentence_of
 from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
@@ -382,13 +381,7 @@ def take_in(
         with pool(request).connection() as conn, conn.transaction():
             photographs.keep(conn, who.account.id, page_id, entry, picture, light, asked)
             pages.append(
-                conn,
-                who.account.id,
-                who.account.name,
-                page_id,
-                lambda _: [Draft(entry, says)],
-                eluotropic_rank(),
-                typed=who.typed,
+                conn, who.account.id, who.account.name, page_id, lambda _: [Draft(entry, says)], typed=who.typed
             )
     except Problem as trouble:
         return _shown(request, who, page_id, None, new=True, errors={"file": str(trouble)}, light=light)
@@ -498,9 +491,7 @@ def take_over(request: Request, page_id: UUID, photo_id: UUID, who: WriterDep, f
 
     try:
         with pool(request).connection() as conn:
-            written = pages.append(
-                conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank(), typed=who.typed
-            )
+            written = pages.append(conn, who.account.id, who.account.name, page_id, compose, typed=who.typed)
     except (Problem, ValidationError) as trouble:
         said = sentence_of(trouble.errors()[0]["msg"]) if isinstance(trouble, ValidationError) else str(trouble)
         return _shown(request, who, page_id, photo_id, errors={"accept": said}, typed=form)

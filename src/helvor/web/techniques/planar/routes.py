@@ -317,9 +317,7 @@ def _append(
     request: Request, who: VisitorDep, page_id: UUID, compose: Callable[[list[Entry]], Sequence[Draft]]
 ) -> Written:
     with pool(request).connection() as conn:
-        return pages.append(
-            conn, who.account.id, who.account.name, page_id, compose, eluotropic_rank(), typed=who.typed
-        )
+        return pages.append(conn, who.account.id, who.account.name, page_id, compose, typed=who.typed)
 
 
 def _root_of(written: Written, entry_id: UUID) -> UUID | None:
