@@ -175,7 +175,7 @@ class School:
     def rehearsal(self) -> UUID:
         """A practice run of Ida's, just begun."""
         key = uuid4()
-        rehearsals.begin(self.conn, self.ida.account, self.ida.name, self.ida.bench, key, STORIES["crystals"], 3)
+        rehearsals.begin(self.conn, self.ida.account, self.ida.name, self.ida.bench, key, (STORIES["crystals"], 3))
         return key
 
     @cached_property

@@ -196,7 +196,7 @@ def test_begun_twice_at_once_it_is_begun_once(school: School):
 
     def start():
         with connect(url) as conn:
-            rehearsals.begin(conn, school.ida.account, school.ida.name, school.ida.bench, key, STORIES["powder"], 5)
+            rehearsals.begin(conn, school.ida.account, school.ida.name, school.ida.bench, key, (STORIES["powder"], 5))
 
     threads = [threading.Thread(target=start) for _ in range(4)]
     for one in threads:

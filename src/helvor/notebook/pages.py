@@ -12,11 +12,11 @@ the ink is dry: the page is marked as behind, and :func:`keep_up` writes its sum
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import psycopg
@@ -229,10 +229,10 @@ def _write_at_once(
         return None
     try:
         drafts = compose(list(known))
-        ids = {entry.id.int: entry for entry in known}
+        there = _There(known, {entry.id.int: entry for entry in known})
         if len(drafts) != 1:
             return None
-        entry = _fit(page.kind, known, ids, None, drafts[0], author, known[-1].at, typed)
+        entry = _fit(page.kind, there, drafts[0], author, known[-1].at, typed)
     except Exception:  # whatever it is, it is raised again under the lock
         return None
     if entry is None:
@@ -278,7 +278,6 @@ def append(
     """The same as :func:`write`, with the page worked out and its summary written along.
 
     Args:
-        rank: the eluotropic series, for the worksheet's findings.
         apart: none of them corrects, or stands in the place of, another of them, so that the page is gathered once.
         typed: as for :func:`write`.
     """
@@ -324,16 +323,16 @@ def _compose(
     now: datetime = row[-1]
     before = len(entries)
     state = page.kind.gather(list(entries)) if apart else None
-    ids = {entry.id.int: entry for entry in entries}
+    there = _There(entries, {entry.id.int: entry for entry in entries}, state)
     for draft in compose(list(entries)):
         try:
-            entry = _fit(page.kind, entries, ids, state, draft, author, now, typed)
+            entry = _fit(page.kind, there, draft, author, now, typed)
         except EntryIdTaken as taken:
             taken.page = page
             raise
         if entry is not None:
             entries.append(entry)
-            ids[entry.id.int] = entry
+            there.ids[entry.id.int] = entry
     return page, entries, len(entries) - before
 
 
@@ -422,28 +421,30 @@ def catch_up(
     return sum(keep_up(conn, page, all_entries(conn, page)) for page in map(page_of, rows))
 
 
+class _There(NamedTuple):
+    """What stands on a page already: its entries, the same by the bits of their ids, and as gathered if they were."""
+
+    entries: list[Entry]
+    ids: dict[int, Entry]
+    gathered: Any = None
+
+
 def _fit(
-    technique: PageKind,
-    entries: list[Entry],
-    ids: Mapping[int, Entry],
-    gathered: Any,
-    draft: Draft,
-    author: str,
-    now: datetime,
-    typed: Typed | None,
+    technique: PageKind, there: _There, draft: Draft, author: str, now: datetime, typed: Typed | None
 ) -> Entry | None:
     """The entry that a draft becomes after those that are there, or None if it is there already."""
+    entries = there.entries
     # Through its stored form and back, so that what is worked out now is what will be read tomorrow,
     # and the same thing sent again is the same.
     payload = technique.payloads.validate_python(draft.payload.model_dump(mode="json"))
-    known = ids.get(draft.id.int)
+    known = there.ids.get(draft.id.int)
     if known is not None:
         if known.payload != payload or known.by != author:
             raise EntryIdTaken(entries[: known.seq], payload)
         return None
     if len(entries) >= MAX_ENTRIES:
         raise Problem("", f"This page is full at {MAX_ENTRIES} entries: start another.")
-    state = gathered if gathered is not None else technique.gather(entries)
+    state = there.gathered if there.gathered is not None else technique.gather(entries)
     strikes, reason = _what_it_strikes(technique, state, draft)
     technique.check(state, draft.payload, strikes)
     return Entry(draft.id, len(entries) + 1, payload, strikes, reason, author, draft.at or now, typed)

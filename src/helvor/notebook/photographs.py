@@ -49,6 +49,8 @@ class Picture:
     shown: bytes
     wide: int
     high: int
+    kept_at: str | None = None
+    """When it was put with its page, where that was not now."""
 
 
 def look_at(name: str, content: bytes, *, ours: bool = False) -> Picture:
@@ -177,9 +179,8 @@ def put(
     picture: Picture,
     light: str,
     asked: Asked,
-    at: str | None = None,
 ) -> None:
-    """Put a photograph with a page, whose right to it was asked before; *at* is when, where that was not now."""
+    """Put a photograph with a page, whose right to it was asked before."""
     conn.execute(
         "INSERT INTO photograph (id, page_id, name, media, sha256, content, shown, wide, high, light,"
         " made_by, made_at) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, coalesce(%s::timestamptz, now()))",
@@ -195,7 +196,7 @@ def put(
             picture.high,
             light,
             account_id,
-            at,
+            picture.kept_at,
         ],
     )
     conn.execute(

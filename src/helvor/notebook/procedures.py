@@ -144,7 +144,7 @@ def add_procedure(
         if made is None:
             open_procedure(conn, account_id, procedure_id)
         else:
-            _insert_draft(conn, account_id, procedure_id, 1, None, procedure, what, procedure_id)
+            _insert_draft(conn, account_id, procedure_id, (1, None, procedure), what, procedure_id)
     return procedure_id
 
 
@@ -152,12 +152,12 @@ def _insert_draft(
     conn: psycopg.Connection,
     account_id: int,
     procedure_id: UUID,
-    number: int,
-    parent: int | None,
-    procedure: Procedure,
+    draft: tuple[int, int | None, Procedure],
     what: str,
     edit: UUID,
 ) -> None:
+    """A draft with its number and the number of the draft it was made from, as the one that is shown."""
+    number, parent, procedure = draft
     conn.execute(
         "INSERT INTO procedure_draft (procedure_id, number, parent, body, what, made_by, edit)"
         " VALUES (%s, %s, %s, %s, %s, %s, %s)",
@@ -197,7 +197,7 @@ def edit_procedure(
             "SELECT max(number) FROM procedure_draft WHERE procedure_id = %s", [procedure_id]
         ).fetchone()
         number = (newest[0] if newest else 0) + 1
-        _insert_draft(conn, account_id, procedure_id, number, kept.draft, changed, what, edit)
+        _insert_draft(conn, account_id, procedure_id, (number, kept.draft, changed), what, edit)
         return open_procedure(conn, account_id, procedure_id)
 
 

@@ -99,15 +99,17 @@ def begin(
     author: str,
     bench_id: UUID,
     key: UUID,
-    story: Story,
-    seed: int,
+    told: tuple[Story, int],
     choices: Mapping[str, str] | None = None,
 ) -> None:
-    """Begin a practice run on a bench, or begin one again with the first *choices* of another; twice begins one.
+    """Begin a practice run on a bench: which story, with which seed; twice begins one.
+
+    With *choices* it begins again with the first of another's.
 
     Raises:
         NotYours: the bench is not for this account, or the id is another's practice run.
     """
+    story, seed = told
     with conn.transaction():
         if conn.execute("SELECT FROM rehearsal WHERE id = %s", [key]).fetchone() is not None:
             open_rehearsal(conn, account_id, key)  # one's own, begun before

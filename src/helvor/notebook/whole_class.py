@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -438,8 +439,9 @@ def add_file(
     if about["light"]:
         if conn.execute("SELECT FROM photograph WHERE id = %s", [about["id"]]).fetchone() is None:
             picture, asked = photographs.look_at(about["name"], content), photographs.asked_of(gather(entries))
+            picture = replace(picture, kept_at=about["at"])
             page, key = UUID(about["page"]), UUID(about["id"])
-            photographs.put(conn, by, page, key, picture, about["light"], asked, about["at"])
+            photographs.put(conn, by, page, key, picture, about["light"], asked)
         return
     made = files.make(about["name"], content)
     conn.execute(

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Annotated
+from typing import Annotated, NamedTuple
 from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
@@ -111,17 +112,24 @@ def make_class(
     return RedirectResponse(f"/classes/{entry}/set-up", status_code=303)
 
 
+class Typed(NamedTuple):
+    """What was typed and not kept, as it comes back with the reason."""
+
+    pairs: list[str] | None = None
+    meetings: list[MeetingRow] | None = None
+    names: dict[str, str] | None = None
+    errors: Mapping[str, str] = {}
+
+
 def _show(
     request: Request,
     who: Visitor,
     class_id: UUID,
     *,
-    pairs: list[str] | None = None,
-    meetings: list[MeetingRow] | None = None,
-    names: dict[str, str] | None = None,
-    errors: dict[str, str] | None = None,
+    typed: Typed | None = None,
     forgotten: Forgotten | None = None,
 ) -> Response:
+    typed = typed or Typed()
     zone = ZoneInfo(who.account.time_zone)
     with pool(request).connection() as conn:
         row = classes.open_class(conn, who.account.id, class_id)
@@ -138,20 +146,20 @@ def _show(
         )
         for m in planned
     ]
-    names = names or {"code": row.code, "title": row.title, "course": row.course}
+    names = typed.names or {"code": row.code, "title": row.title, "course": row.course}
     page = SetUpPage(
         visitor=who,
         place="today",
         class_row=row,
         meeting=current_meeting(planned, datetime.now(UTC)),
-        pairs=pairs if pairs is not None else [bench.pair for bench in benches],
-        meetings=meetings if meetings is not None else [*kept, _one_more(kept)],
-        errors=errors or {},
+        pairs=typed.pairs if typed.pairs is not None else [bench.pair for bench in benches],
+        meetings=typed.meetings if typed.meetings is not None else [*kept, _one_more(kept)],
+        errors=dict(typed.errors),
         most=classes.MOST_BENCHES,
         forgotten=forgotten,
         **names,
     )
-    return html("class_set_up.html", page, status=422 if errors else 200)
+    return html("class_set_up.html", page, status=422 if typed.errors else 200)
 
 
 def _one_more(kept: list[MeetingRow]) -> MeetingRow:
@@ -199,8 +207,7 @@ def set_up(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDe
             else:
                 raise NotYours
     except Problem as trouble:
-        errors = {trouble.field: str(trouble)}
-        return _show(request, who, class_id, pairs=pairs, meetings=rows, names=names, errors=errors)
+        return _show(request, who, class_id, typed=Typed(pairs, rows, names, {trouble.field: str(trouble)}))
     return RedirectResponse(f"/classes/{class_id}/set-up", status_code=303)
 
 

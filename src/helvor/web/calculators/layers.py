@@ -135,7 +135,7 @@ def which_layer(form: Form, house: House) -> Answer:
         )
     else:
         answer.large.append(Large("funnel", f"{funnel:g}", "mL", f"{digits(100 * settled.volume / funnel, 2)} % full"))
-    shown = funnel_shown(layers, funnel, fill.key, fill.words, None, "off", "closed", ("beaker", 0.0))
+    shown = funnel_shown(layers, funnel, fill, ("beaker", 0.0))
     answer.drawing = fragment("calculators/layers.html", LayersShown(funnel=shown, density=density_shown(settled)))
     return answer
 

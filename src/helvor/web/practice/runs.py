@@ -197,14 +197,14 @@ def begin(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
         choices: dict[str, str] = {}
         if again is not None:
             before = rehearsals.open_rehearsal(conn, who.account.id, again)
-            told, seed = before.story, before.seed
+            told = before.story, before.seed
             for name, choice in before.choices.items():
                 if name == decision:
                     break
                 choices[name] = choice
         else:
-            told, seed = story(form.text("story")), secrets.randbelow(SEEDS)
-        rehearsals.begin(conn, who.account.id, who.account.name, bench, key, told, seed, choices)
+            told = story(form.text("story")), secrets.randbelow(SEEDS)
+        rehearsals.begin(conn, who.account.id, who.account.name, bench, key, told, choices)
     return RedirectResponse(f"/practice/runs/{key}", status_code=303)
 
 

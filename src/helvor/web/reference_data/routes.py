@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 from fastapi import APIRouter, File, Request, UploadFile
 from fastapi import Form as Field
@@ -73,17 +73,24 @@ class ShelfFound:
     q: str
 
 
+class Asked(NamedTuple):
+    """What is looked up: a kind of things, words to find, the one that is open."""
+
+    kind: str = ""
+    q: str = ""
+    name: str = ""
+
+
 def _page(
     who: Visitor,
     items: Sequence[Item],
-    kind: str,
-    q: str,
-    name: str,
+    asked: Asked,
     *,
     values: dict[str, str] | None = None,
     trouble: dict[str, str] | None = None,
     troubles: list[tuple[str, str]] | None = None,
 ) -> ShelfPage:
+    kind, q, name = asked
     kind = kind if kind in KINDS else "solvent"
     listed = find(items, q[:60], [kind])
     if kind == "solvent" and not q:
@@ -128,7 +135,7 @@ def _series(items: Sequence[Item], chosen: Item | None) -> list[SeriesMark]:
 def shelf(request: Request, who: VisitorDep, kind: str = "solvent", q: str = "", name: str = "") -> Response:
     with pool(request).connection() as conn:
         items = shelf_values.shelf_of(conn, who.account.id)
-    page = _page(who, items, kind, q, name)
+    page = _page(who, items, Asked(kind, q, name))
     return html("reference_data/shelf.html", page)
 
 
@@ -176,7 +183,7 @@ def add_value(
         except Problem as trouble:
             items = shelf_values.shelf_of(conn, who.account.id)
             typed = {"item": item, "key": key, "value": value, "source": source}
-            page = _page(who, items, kind, "", item, values=typed, trouble={trouble.field: trouble.sentence})
+            page = _page(who, items, Asked(kind, "", item), values=typed, trouble={trouble.field: trouble.sentence})
             return html("reference_data/shelf.html", page, status=422)
     return RedirectResponse(f"/reference-data?kind={own.kind}&name={own.item}", status_code=303)
 
@@ -204,5 +211,5 @@ def import_values(request: Request, who: WriterDep, file: Annotated[UploadFile, 
             new = shelf_values.put(conn, who.account.id, read_shelf(content))
         except BadShelf as bad:
             items = shelf_values.shelf_of(conn, who.account.id)
-            return html("reference_data/shelf.html", _page(who, items, "", "", "", troubles=bad.troubles), status=422)
+            return html("reference_data/shelf.html", _page(who, items, Asked(), troubles=bad.troubles), status=422)
     return RedirectResponse(f"/reference-data?kind=substance&new={new}", status_code=303)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import psycopg
@@ -105,14 +105,21 @@ def _opened(
     return page, entries, answer_sheets.settings_of(conn, page.class_id, work_of(page))
 
 
+class Unread(NamedTuple):
+    """An answer that could not be read: to which question, why, what was typed."""
+
+    question: str
+    sentence: str
+    typed: str
+
+
 def _shown(
     request: Request,
     who: Visitor,
     page: Page,
     sheet: Worksheet,
     settings: SheetSettings,
-    errors: dict[str, str] | None = None,
-    typed: dict[str, str] | None = None,
+    unread: Unread | None = None,
     said: str = "",
 ) -> Response:
     work = AnswersWork(
@@ -121,13 +128,13 @@ def _shown(
         settings=settings,
         sees=sees(who, page, settings),
         closed=settings.is_closed(datetime.now(UTC)),
-        errors=errors or {},
-        typed=typed or {},
+        errors={unread.question: unread.sentence} if unread else {},
+        typed={unread.question: unread.typed} if unread else {},
         said=said,
         csrf=who.csrf,
         zone=who.account.time_zone,
     )
-    status = 422 if errors else 200
+    status = 422 if unread else 200
     if is_htmx(request):
         headers = {"HX-Trigger": "helvor:written"} if said else None
         return html("review/answers_work.html", work, status=status, headers=headers)
@@ -187,7 +194,7 @@ def _write(request: Request, who: Visitor, page_id: UUID, technique: str, fields
             if isinstance(trouble, Problem) and trouble.field == "question":
                 raise  # there is no field to say it at
             sheet = worked(page, entries)
-            return _shown(request, who, page, sheet, settings, {question: str(trouble)}, {question: written})
+            return _shown(request, who, page, sheet, settings, Unread(question, str(trouble), written))
     if not is_htmx(request):
         return RedirectResponse(f"{page.address}/answers", status_code=303)
     said = f"Saved: {written}." if done.new else "Already saved; no duplicate was made."

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, NamedTuple
 from uuid import UUID, uuid4, uuid5
 
 import psycopg
@@ -195,7 +195,7 @@ def preview(request: Request, class_id: UUID, draft: UUID, who: VisitorDep) -> R
             return _preview_record(request, conn, who, class_id, kept)
         table = table_apart.read(kept.name, kept.content)
         mapping = imports.mapping_of(conn, who.account.id, table.headers) or guess(table.headers)
-    return _preview_table(request, who, class_id, kept, table, mapping, _sort_of(mapping), "")
+    return _preview_table(request, who, class_id, kept, Asked(table, mapping, _sort_of(mapping)))
 
 
 def _preview_record(
@@ -251,17 +251,24 @@ def _preview_record(
     return html("review/preview.html", page, status=422 if troubles else 200)
 
 
+class Asked(NamedTuple):
+    """How a table is to be read: what its columns mean, what kind of table it is, for which work."""
+
+    table: Table
+    mapping: dict[str, str]
+    sort: str
+    work: str = ""
+
+
 def _preview_table(
     request: Request,
     who: Visitor,
     class_id: UUID,
     kept: Waiting,
-    table: Table,
-    mapping: dict[str, str],
-    sort: str,
-    work: str,
+    asked: Asked,
     more: Sequence[tuple[str, str]] = (),
 ) -> Response:
+    table, mapping, sort, work = asked
     with pool(request).connection() as conn:
         row, meeting = shell_of_class(conn, who, class_id)
         if row is None:
@@ -309,9 +316,9 @@ def decide(request: Request, class_id: UUID, draft: UUID, who: WriterDep, fields
     work = form.text("work")
     if doubled:
         more = [("columns", f"Two columns are set to {MEANINGS[doubled[0]]}: choose one.")]
-        return _preview_table(request, who, class_id, kept, table, mapping, sort, work, more)
+        return _preview_table(request, who, class_id, kept, Asked(table, mapping, sort, work), more)
     if form.text("what") != "write":
-        return _preview_table(request, who, class_id, kept, table, mapping, sort, work)
+        return _preview_table(request, who, class_id, kept, Asked(table, mapping, sort, work))
     with pool(request).connection() as conn:
         if shell_of_class(conn, who, class_id)[0] is None:
             raise NotYours
@@ -319,7 +326,7 @@ def decide(request: Request, class_id: UUID, draft: UUID, who: WriterDep, fields
         pairs_now = {b.number: b.pair for b in classes.benches_of(conn, class_id) if b.number}
         looked = _look(table, mapping, sort, runs, len(pairs_now), who)
         if looked.troubles or not (looked.read.readings or looked.pairs):
-            return _preview_table(request, who, class_id, kept, table, mapping, sort, work)
+            return _preview_table(request, who, class_id, kept, Asked(table, mapping, sort, work))
         imports.keep_mapping(conn, who.account.id, table.headers, mapping)
         if sort == NAMES:
             pairs = [looked.pairs.get(bench, pair) for bench, pair in sorted(pairs_now.items())]
@@ -334,7 +341,7 @@ def decide(request: Request, class_id: UUID, draft: UUID, who: WriterDep, fields
             imports.write_readings(conn, who.account.id, who.account.name, class_id, kept.id, drafts)
         except Problem as problem:
             more = [("file", str(problem))]
-            return _preview_table(request, who, class_id, kept, table, mapping, sort, work, more)
+            return _preview_table(request, who, class_id, kept, Asked(table, mapping, sort, work), more)
     return RedirectResponse(f"/classes/{class_id}/results?work={work}", status_code=303)
 
 

@@ -70,15 +70,15 @@ def tell(bench: Bench) -> Telling:
 def _extract(
     bench: Bench,
     step: int,
-    liquid: str,
-    strong: float,
+    with_: tuple[str, float],
     volumes: list[float],
     names: tuple[str, str, str],
     how: str,
     *,
     vented: bool = True,
 ) -> Generator[Decision, str, None]:
-    """Extract with portions of *strong* mol/L (below 0 an acid); the lower layer goes to a beaker each time."""
+    """Extract with portions of a liquid of so many mol/L (below 0 an acid); the lower layer goes to a beaker."""
+    liquid, strong = with_
     target, extract, rest = names
     bench.noted[target] = strong * sum(volumes) / 1000
     bench.type(f"{step}: check all")
@@ -181,8 +181,7 @@ def _acid(bench: Bench) -> Telling:
     yield from _extract(
         bench,
         2,
-        "3 M hydrochloric acid",
-        -3.0,
+        ("3 M hydrochloric acid", -3.0),
         volumes,
         (ACIDIC, "acid extracts", "ether after acid"),
         way,
@@ -217,7 +216,7 @@ def _base(bench: Bench) -> Telling:
     volumes = {"three": [15.0] * 3, "one": [45.0], "little": [5.0]}[choice]
     _full(bench, bench.at(FUNNEL, ETHER) / 0.741 + volumes[0])
     yield from _extract(
-        bench, 3, "1 M sodium hydroxide", 1.0, volumes, (BASIC, "base extracts", "ether after base"), "inverted"
+        bench, 3, ("1 M sodium hydroxide", 1.0), volumes, (BASIC, "base extracts", "ether after base"), "inverted"
     )
     grams = bench.brought[ACID]
     has, needs = sum(volumes), 1000 * grams / molar_mass("C9H8O2")

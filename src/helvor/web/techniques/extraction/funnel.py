@@ -14,6 +14,7 @@ from helvor.core.laws.extraction.layers import (
     Settled,
 )
 from helvor.core.quantities.reading import digits, round_to
+from helvor.core.record.house_rules import School
 from helvor.core.techniques.extraction.flow import (
     Parting,
 )
@@ -78,14 +79,14 @@ def _called(layer: Layer) -> str:
 def funnel_shown(
     layers: Sequence[Layer],
     size: float,
-    fill: str,
-    words: str,
-    rag: float | None,
-    stopper: str,
-    tap: str,
+    fill: School,
     beaker: tuple[str, float],
+    rag: float | None = None,
+    *,
+    stopper: str = "off",
+    tap: str = "closed",
 ) -> FunnelShown:
-    """A funnel of *size* mL with layers from the bottom."""
+    """A funnel of *size* mL with layers from the bottom, over a *beaker* of some name that holds so many mL."""
     shown, low = [], 0.0
     for layer in layers:
         high = low + layer.volume
@@ -101,7 +102,7 @@ def funnel_shown(
             )
         )
         low = high
-    most = FILL[fill] * size
+    most = FILL[fill.key] * size
     full_y, full_half = level(most, size)
     surface = level(low, size) if low > 0 else None
     marks = [size * part for part in (0.2, 0.4, 0.6, 0.8)]
@@ -118,7 +119,7 @@ def funnel_shown(
         (round(surface[0], 1), round(surface[1], 1)) if surface else None,
         (round(full_y, 1), round(full_half, 1)),
         digits(most, 2),
-        words,
+        fill.words,
         graduation,
         rag_at,
         f"{rag:g}" if rag is not None else "",

@@ -312,7 +312,7 @@ def _funnel_drawn(at: AtStep, parting: Parting, now: Now, drained: Sequence[Drai
     most = max((one.settled.volume for one in parting.rounds), default=now.volume)
     size = step.volume or (funnel_for(most, fill.key) if most > 0 else None) or 250.0
     vessel = _vessel_of(parting, drained, step.gives[0] if step.gives else "extract")
-    return funnel_shown(now.layers, size, fill.key, fill.words, now.rag, now.stopper, now.tap, vessel)
+    return funnel_shown(now.layers, size, fill, vessel, now.rag, stopper=now.stopper, tap=now.tap)
 
 
 def funnel_instrument(at: AtStep) -> Markup:

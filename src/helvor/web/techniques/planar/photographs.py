@@ -313,7 +313,7 @@ def photo_page(
     request: Request, page_id: UUID, who: VisitorDep, photo: UUID | None = None, new: bool = False
 ) -> Response:
     """The newest photograph, or the one asked for, or the form for the first."""
-    return _shown(request, who, page_id, photo, new=new)
+    return _shown(request, who, page_id, photo, taking="usual" if new else "")
 
 
 def _shown(
@@ -322,15 +322,17 @@ def _shown(
     page_id: UUID,
     photo_id: UUID | None,
     *,
-    new: bool = False,
+    taking: str = "",
     errors: dict[str, str] | None = None,
-    light: str = "",
     typed: Form | None = None,
 ) -> Response:
+    """A photograph, or the form for a new one: then *taking* is its light, or "usual" for that which the plate asks."""
     page, entries, photos = _opened(request, who, page_id)
     plate = gather(entries)
     chosen = (
-        None if new else next((p for p in photos if p.id == photo_id), photos[-1] if photos and not photo_id else None)
+        None
+        if taking
+        else next((p for p in photos if p.id == photo_id), photos[-1] if photos and not photo_id else None)
     )
     if photo_id is not None and chosen is None:
         raise NotYours
@@ -348,7 +350,7 @@ def _shown(
         photos=photos,
         full=full,
         errors=errors or {},
-        light=light or ("254" if lamp else "daylight"),
+        light=taking if taking not in ("", "usual") else "254" if lamp else "daylight",
         **_body(page, plate, chosen, who.csrf, typed, (errors or {}).get("accept", "")),
     )
     return html("techniques/planar/photo.html", shown, status=422 if errors else 200)
@@ -384,7 +386,7 @@ def take_in(
                 conn, who.account.id, who.account.name, page_id, lambda _: [Draft(entry, says)], typed=who.typed
             )
     except Problem as trouble:
-        return _shown(request, who, page_id, None, new=True, errors={"file": str(trouble)}, light=light)
+        return _shown(request, who, page_id, None, taking=light, errors={"file": str(trouble)})
     read_soon(pool(request), entry, 1)
     return RedirectResponse(f"/plates/{page_id}/photo?photo={entry}", status_code=303)
 
