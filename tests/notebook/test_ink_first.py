@@ -50,7 +50,7 @@ def test_what_is_written_is_in_ink_and_its_summary_follows(conn, ida, run, alrea
     entries, behind, summary = row(conn, run)
     assert (entries, behind) == (before[0] + 1, False)
     assert summary["done"] == before[2]["done"] + 1
-    assert summary == pages.summary_of(pages.worked_out(written.page, pages.open_page(conn, ida.account, run)[1], RANK))
+    assert summary == pages.summary_of(pages.worked_out(written.page, pages.open_page(conn, ida.account, run)[1]))
     assert not pages.keep_up(conn, written.page, written.entries), "there is nothing left to catch up with"
 
 
@@ -125,7 +125,7 @@ def test_many_tablets_writing_at_once_lose_and_double_nothing(conn, ida, run, em
     assert [entry.seq for entry in entries] == list(range(1, start + 48 + 1))
     assert len({entry.payload.words for entry in entries[start:]}) == 48
     assert row(conn, run)[:2] == (len(entries), False)
-    assert row(conn, run)[2] == pages.summary_of(pages.worked_out(page, entries, RANK))
+    assert row(conn, run)[2] == pages.summary_of(pages.worked_out(page, entries))
 
 
 def test_a_late_summary_does_not_cover_a_newer_one(conn, ida, run):

@@ -34,7 +34,7 @@ def otto(conn):
 
 
 def stir(procedure):
-    return edit.add_step(procedure, STEP_KINDS["stir"], 0)
+    return edit.add_step(procedure, STEP_KINDS["stir"], 0, STEP_KINDS)
 
 
 def change(conn, who, key, what=stir, edit_id=None):

@@ -152,7 +152,7 @@ def test_names_go_with_the_rights_of_who_serves(app, ida):
 
 
 def test_a_page_that_cannot_be_worked_out_keeps_nobodys_name(app, ida, monkeypatch):
-    def breaks(page, entries, rank):
+    def breaks(page, entries):
         raise NotWorkedOut(page)
 
     monkeypatch.setattr(page_lists, "worked_out", breaks)

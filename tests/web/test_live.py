@@ -46,7 +46,7 @@ def test_it_says_again_when_the_summary_of_what_was_written_has_caught_up(school
     draft = Draft(uuid4(), Noted(words="clear"))
     written = pages.write(school.conn, who.account, who.name, run, lambda _: [draft])
     states.append(classes.state_of(school.conn, who.account, who.class_id))
-    assert pages.keep_up(school.conn, written.page, written.entries, {})
+    assert pages.keep_up(school.conn, written.page, written.entries)
     states.append(classes.state_of(school.conn, who.account, who.class_id))
     assert len(set(states)) == 3
 

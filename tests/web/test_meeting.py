@@ -419,4 +419,4 @@ def test_summaries_of_before_are_shown_without_their_new_parts(school, ida):
     assert ida.get(f"/classes/{school.ida.class_id}").status_code == 200
     assert ida.get(f"/classes/{school.ida.class_id}/log").status_code == 200
     assert ida.get("/timers").json() == []
-    assert page_lists.rebuild_summaries(school.conn, {}) == 1
+    assert page_lists.rebuild_summaries(school.conn) == 1

@@ -210,11 +210,11 @@ def test_step_times_of_earlier_runs_take_the_handouts_place(school, ida):
     key = procedure_in_use(school.conn, school.ida)
     benches = [bench.id for bench in classes.benches_of(school.conn, school.ida.class_id)]
     for number in range(3):
-        for page in procedures.start_runs(school.conn, school.ida.account, "Ida Frost", key, benches, uuid4(), {}):
+        for page in procedures.start_runs(school.conn, school.ida.account, "Ida Frost", key, benches, uuid4()):
             start = datetime.now(UTC) - timedelta(days=3 + number)
             for step, minutes in (("s1", 0), ("s2", 11)):
                 draft = Draft(uuid4(), Marked(step=step), at=start + timedelta(minutes=minutes))
-                pages.append(school.conn, school.ida.account, "Ida Frost", page, lambda _, d=draft: [d], {})
+                pages.append(school.conn, school.ida.account, "Ida Frost", page, lambda _, d=draft: [d])
     marks = procedures.marks_of(school.conn, school.ida.account, key)
     assert len(marks) == 6 and times_of(learn(POWDER, marks)) == {"s2": (pytest.approx(11), pytest.approx(0.08))}
     url = f"/classes/{school.ida.class_id}/prep/period?procedure={key}"

@@ -8,6 +8,7 @@ from typing import Any
 from helvor.core.hazards.substances import hazards_of
 from helvor.core.quantities.formula import parse_equation, readable
 from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.parameters import described, parameters_of
 from helvor.core.record.procedure import Procedure, Step, instruction
 from helvor.core.record.step_kinds import WASTE
 
@@ -16,12 +17,13 @@ SCHEMA_ID = "helvor-procedure"
 
 def procedure_json(procedure: Procedure) -> str:
     """A procedure as JSON, without what is as it would be anyway; :func:`read_procedure` reads it back."""
-    return procedure.model_dump_json(indent=2, exclude_defaults=True) + "\n"
+    said = {"format": procedure.format} | procedure.model_dump(mode="json", exclude_defaults=True)
+    return json.dumps(said, indent=2, ensure_ascii=False) + "\n"
 
 
 def procedure_schema() -> dict[str, Any]:
     """The JSON Schema of the file format."""
-    schema = Procedure.model_json_schema(mode="validation")
+    schema = described(Procedure.model_json_schema(mode="validation"))
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": SCHEMA_ID, **schema}
 
 
@@ -70,14 +72,7 @@ def _more(step: Step) -> str:
         parts.append("record: " + ", ".join(step.asks))
     if step.celsius is not None:
         parts.append(f"{step.celsius:g} °C")
-    if step.paper is not None:
-        parts.append(f"filter paper {step.paper:g} mm")
-    if step.plate_width is not None and step.plate_height is not None:
-        parts.append(f"plate {step.plate_width:g} × {step.plate_height:g} mm")
-    if step.eluent:
-        parts.append("in " + step.eluent + (f", {step.eluent_volume:g} mL" if step.eluent_volume else ""))
-    if step.spots:
-        parts.append("beside " + ", ".join(step.spots))
+    parts += parameters_of(step).words()
     if step.times > 1:
         parts.append(f"{step.times} times")
     if step.waits:

@@ -24,6 +24,7 @@ from helvor.core.classroom.meeting.entries import AnyOfTheDay
 from helvor.core.classroom.unknowns import Part
 from helvor.core.record.entry import Entry, Problem, Typed, lines
 from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.parameters import described
 from helvor.core.record.worksheet import Worksheet
 from helvor.core.review.answers import SheetSettings
 from helvor.core.techniques.planar.plate import AnyPayload
@@ -227,7 +228,7 @@ def schema(kind: str) -> dict[str, Any]:
     Raises:
         KeyError: there is no such record.
     """
-    model = SCHEMAS[kind].model_json_schema(mode="validation", by_alias=True)
+    model = described(SCHEMAS[kind].model_json_schema(mode="validation", by_alias=True))
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": f"helvor-{kind}", **model}
 
 

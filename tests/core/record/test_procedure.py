@@ -65,7 +65,7 @@ def changed(**at):
         ("[" * 100_000, "file", "not JSON"),
         ("[]", "file", "valid dictionary"),
         (changed(title=""), "title", "at least 1 character"),
-        (changed(format=99), "format", "less than or equal to 1"),
+        (changed(format=99), "format", "less than or equal to 2"),
         (changed(surprise=1), "surprise", "not permitted"),
         (changed(substances__0__amount="3.00"), "substance 1, amount", "not an amount with a unit"),
         (changed(substances__0__formula="salt"), "substance 1, formula", "is not a formula"),
@@ -160,7 +160,7 @@ def test_moving_a_step_keeps_them_all(which, to):
 
 def test_each_operation_leaves_the_old_one_as_it_was():
     before = POWDER.model_copy(deep=True)
-    one = edit.add_step(POWDER, STEP_KINDS["stir"], 3)
+    one = edit.add_step(POWDER, STEP_KINDS["stir"], 3, STEP_KINDS)
     two = edit.remove_step(edit.duplicate_step(one, "s3"), "s3")
     assert before == POWDER
     assert one.steps[3].kind == "stir"
@@ -186,7 +186,7 @@ def test_a_new_name_reaches_every_step():
         (lambda p: edit.remove_part(p, "component", "gold"), "There is no component “gold”"),
         (lambda p: edit.remove_part(p, "title", "x"), "There is no title"),
         (
-            lambda p: edit.add_step(p.model_copy(update={"steps": p.steps * 4}), STEP_KINDS["stir"], 0),
+            lambda p: edit.add_step(p.model_copy(update={"steps": p.steps * 4}), STEP_KINDS["stir"], 0, STEP_KINDS),
             "60 steps, the limit",
         ),
     ],
@@ -197,7 +197,7 @@ def test_what_cannot_be_edited_is_said(change, says):
 
 
 def test_a_difference_names_what_was_added_taken_out_moved_and_changed():
-    new = edit.move_step(edit.add_step(POWDER, STEP_KINDS["stir"], 0), "s15", 1)
+    new = edit.move_step(edit.add_step(POWDER, STEP_KINDS["stir"], 0, STEP_KINDS), "s15", 1)
     new = edit.remove_step(new, "s11")
     new = edit.replace_step(new, new.step("s3").model_copy(update={"celsius": 140.0}))
     new = scaled(new, 2).model_copy(update={"house_rules": {"pouring": "swirl"}})

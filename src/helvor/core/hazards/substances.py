@@ -18,6 +18,7 @@ from helvor.core.hazards.care import (
     split,
 )
 from helvor.core.quantities.formula import atoms
+from helvor.core.record.parameters import parameters_of
 from helvor.core.record.procedure import Procedure, Step, Substance
 
 
@@ -130,7 +131,8 @@ def of_step(procedure: Procedure, step: Step) -> list[tuple[str, Care]]:
         care = care_of(substance) if substance is not None else merged(name, named(name))
         if care is not None:
             found.append((name, care))
-    found += [(care.shown, care) for care in named(step.eluent) if care.liquid]
+    stands_in = " ".join(parameters_of(step).liquids())
+    found += [(care.shown, care) for care in named(stands_in) if care.liquid]
     return found
 
 

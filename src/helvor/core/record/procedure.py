@@ -17,18 +17,21 @@ from __future__ import annotations
 import json
 import math
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
 
-from helvor.core.laws.planar.eluent import parse_eluent
 from helvor.core.quantities.formula import atoms, molar_mass
 from helvor.core.quantities.reading import Amount, Reading, Unreadable, round_to
 from helvor.core.quantities.words import printable
+from helvor.core.record.parameters import VESSEL, parameters_of, read_parameters
 
-FORMAT = 1
-"""Version of the file format; a file of a newer one is refused."""
+FORMAT = 2
+"""Version of the file format; a file of a newer one is refused.
+
+In 1 every step had the parameters of every kind, and the order of what it gives said what it is.
+"""
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40), AfterValidator(printable)]
 Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400), AfterValidator(printable)]
@@ -48,12 +51,6 @@ def _formula(text: str) -> str:
     if text.strip():
         molar_mass(text)
     return text.strip()
-
-
-def _eluent(text: str) -> str:
-    if text:
-        parse_eluent(text)
-    return text
 
 
 Formula = Annotated[str, StringConstraints(max_length=60), AfterValidator(_formula)]
@@ -153,6 +150,7 @@ class Step(_Part):
         kind: a key of the step kinds.
         says: the instruction.
         takes, gives: portions (Procedure 2).
+        roles: what each of those it gives is, a role of its kind; where none is said, by their order.
         on: the portion it works on (Procedure 3).
         adds: substances that go in here.
         asks: readings that it asks for.
@@ -160,22 +158,23 @@ class Step(_Part):
             the pan together.
         empty: for a weighing: the container is empty, this is its tare.
         celsius, volume: of a heating or drying, °C; of the vessel, mL.
-        paper: diameter of the filter paper, mm.
         times: into how many portions what it adds is divided: washes, rinses.
-        plate_width, plate_height: of a plate or strip, mm; eluent: what it stands in;
-            eluent_volume: mL for one chamber; spots: what is spotted beside the sample.
-        ph: that a water layer is brought to.
-        bore, bed: of a column, its inside width and the height of its silica, mm; fraction: mL in one tube.
         hands, waits: minutes.
         meeting: from 1.
         waste: the stream that it goes to.
+
+    Whatever else its kind can be told stands beside these and is read by the kind's own
+    :class:`~helvor.core.record.parameters.Parameters`.
     """
+
+    model_config = ConfigDict(frozen=True, extra="allow")
 
     id: Id
     kind: Id | Annotated[str, StringConstraints(pattern=r"^[a-z ]{1,24}$")]
     says: Text = ""
     takes: tuple[Name, ...] = Field((), max_length=12)
     gives: tuple[Name, ...] = Field((), max_length=24)
+    roles: tuple[Annotated[str, StringConstraints(pattern=r"^[a-z -]{0,30}$")], ...] = Field((), max_length=24)
     on: str = Field("", max_length=40)
     adds: tuple[Name, ...] = Field((), max_length=12)
     asks: tuple[Name, ...] = Field((), max_length=8)
@@ -183,17 +182,7 @@ class Step(_Part):
     empty: bool = False
     celsius: float | None = Field(None, ge=-100, le=1300, allow_inf_nan=False)
     volume: float | None = Field(None, gt=0, le=20000, allow_inf_nan=False)
-    paper: float | None = Field(None, ge=20, le=500, allow_inf_nan=False)
     times: int = Field(1, ge=1, le=20)
-    plate_width: float | None = Field(None, ge=5, le=600, allow_inf_nan=False)
-    plate_height: float | None = Field(None, ge=5, le=600, allow_inf_nan=False)
-    eluent: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), AfterValidator(_eluent)] = ""
-    eluent_volume: float | None = Field(None, gt=0, le=2000, allow_inf_nan=False)
-    spots: tuple[Name, ...] = Field((), max_length=20)
-    ph: float | None = Field(None, ge=-1, le=15, allow_inf_nan=False)
-    bore: float | None = Field(None, ge=2, le=300, allow_inf_nan=False)
-    bed: float | None = Field(None, ge=10, le=2000, allow_inf_nan=False)
-    fraction: float | None = Field(None, gt=0, le=1000, allow_inf_nan=False)
     place: Literal["", "oven", "air", "hood", "suction", "hotplate"] = ""
     kit: tuple[Name, ...] = Field((), max_length=12)
     hands: int = Field(3, ge=0, le=600)
@@ -203,6 +192,22 @@ class Step(_Part):
     cautions: Text = ""
     waste: str = Field("", max_length=40)
 
+    @model_validator(mode="before")
+    @classmethod
+    def _by_its_kind(cls, data: Any) -> Any:
+        if not isinstance(data, Mapping):
+            return data
+        more = {name: value for name, value in data.items() if name not in cls.model_fields}
+        if not more:
+            return data
+        common = {name: value for name, value in data.items() if name not in more}
+        return common | read_parameters(data.get("kind"), more)
+
+    @property
+    def more(self) -> Mapping[str, Any]:
+        """What it says beyond the fields that every step has."""
+        return self.model_extra or {}
+
 
 _Named = TypeVar("_Named", Substance, Component, Portion)
 
@@ -210,7 +215,7 @@ _Named = TypeVar("_Named", Substance, Component, Portion)
 class Procedure(_Part):
     """A whole procedure, as it is kept, exported and imported."""
 
-    format: int = Field(FORMAT, ge=1, le=FORMAT)
+    format: Annotated[int, Field(ge=1, le=FORMAT), AfterValidator(lambda _: FORMAT)] = FORMAT
     title: Name
     aim: Text = ""
     period: int = Field(165, ge=10, le=1440, description="Minutes of one meeting.")
@@ -397,7 +402,7 @@ def _unknown_names(procedure: Procedure) -> Iterator[tuple[str, str]]:
 
 
 def scaled(procedure: Procedure, factor: float) -> Procedure:
-    """The procedure with every amount and vessel-independent volume times *factor*.
+    """The procedure with every amount times *factor*, and with it what holds them: vessels, papers, columns, tubes.
 
     An amount keeps the decimals it is written with; where fewer than two digits that count
     would be left it gets one more, down to 0.001 g and 0.01 mL, so that it can be measured.
@@ -413,7 +418,16 @@ def scaled(procedure: Procedure, factor: float) -> Procedure:
         else substance
         for substance in procedure.substances
     )
-    return procedure.model_copy(update={"substances": substances})
+    steps = tuple(_grown(step, factor) for step in procedure.steps)
+    return procedure.model_copy(update={"substances": substances, "steps": steps})
+
+
+def _grown(step: Step, factor: float) -> Step:
+    """A step with what holds its amounts for *factor* times as much."""
+    update = dict(parameters_of(step).grown(factor))
+    if step.volume is not None:
+        update["volume"] = VESSEL.grown(step.volume, factor)
+    return step.model_copy(update=update) if update else step
 
 
 def scaled_amount(amount: Reading, factor: float) -> Reading:

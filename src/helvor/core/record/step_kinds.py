@@ -9,6 +9,42 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from helvor.core.record.parameters import PARAMETERS, Parameters
+
+Phase = Literal["", "liquid", "solid", "vapour"]
+
+ORGANIC, AQUEOUS = "organic layer", "aqueous layer"
+"""The roles of the two layers of a funnel; which is above follows from their densities."""
+
+
+@dataclass(frozen=True, slots=True)
+class Output:
+    """Something that a kind of step gives.
+
+    Attributes:
+        role: kept in procedures; it says what the portion is.
+        phase: whether it is a liquid, a solid or a vapour; empty where that depends.
+        name: what a new portion in this role is called; the role where it is empty.
+        usual: a new step gives it; otherwise it works on what it has, until somebody says a name for it.
+        many: several portions can have it: aliquots, pools.
+    """
+
+    role: str
+    phase: Phase = ""
+    name: str = ""
+    usual: bool = True
+    many: bool = False
+
+    def __post_init__(self) -> None:
+        if not self.name:
+            object.__setattr__(self, "name", self.role)
+
+
+LIQUID_AND_SOLID = (Output("filtrate", "liquid"), Output("solid", "solid"))
+LAYERS = (Output(ORGANIC, "liquid"), Output(AQUEOUS, "liquid"))
+MIXTURE = (Output("mixture", usual=False),)
+SOLID = (Output("solid", "solid", usual=False),)
+
 
 @dataclass(frozen=True, slots=True)
 class StepKind:
@@ -28,8 +64,15 @@ class StepKind:
         dries: takes solvent out.
         ends: the portion leaves the bench.
         collects: matter is brought from one vessel to another; what is not brought over is lost.
-        liquid_first: of the portions it gives the liquid is named first; the solid stays.
-        layers: of the portions it gives the first is the layer of what is added, the second what it came from.
+        outputs: what it gives, by role.
+        works_on: of what stands there, what it is for: the solid or the liquid.
+        layers: it gives two layers: which is which follows from the liquids.
+        shares: it shares a liquid out among the portions that it gives.
+        airs: what stands in the air or the hood loses its solvent in it.
+        rinses: what it adds comes in portions, one after another, and never stands together in the vessel.
+        runs_through: what it adds runs through the solid into what was filtered off before.
+        weighs: it is done on a balance.
+        parameters: what it can be told beyond what every step has.
         caution: shown beside the step; example: a reading as it is typed there.
         rules: house rules that say how it is done here; they stand under the instruction.
     """
@@ -48,11 +91,40 @@ class StepKind:
     dries: bool = False
     ends: bool = False
     collects: bool = False
-    liquid_first: bool = False
+    outputs: tuple[Output, ...] = ()
+    works_on: Phase = ""
     layers: bool = False
+    shares: bool = False
+    airs: bool = False
+    rinses: bool = False
+    runs_through: bool = False
+    weighs: bool = False
+    parameters: type[Parameters] = Parameters
     caution: str = ""
     example: str = ""
     rules: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.parameters is not Parameters:
+            PARAMETERS[self.key] = self.parameters
+
+    @property
+    def common(self) -> tuple[str, ...]:
+        """Which of what every step can be told makes sense for it: a temperature, a place, a vessel, a number."""
+        hot, wet = self.heats or self.dries or self.cools, self.wets or self.parts or self.layers
+        fits = {
+            "celsius": hot,
+            "place": hot or self.airs,
+            "volume": wet or self.heats,
+            "times": self.rinses or self.layers or self.runs_through,
+        }
+        return tuple(name for name, does in fits.items() if does)
+
+    @property
+    def parts(self) -> bool:
+        """Whether it parts a liquid from a solid."""
+        phases = {output.phase for output in self.outputs if output.usual}
+        return {"liquid", "solid"} <= phases
 
 
 GROUPS = ("Measure", "Combine", "Separate", "Heat and cool", "Observe and test", "Store and discard")
@@ -68,13 +140,36 @@ GENERAL: tuple[StepKind, ...] = (
         kit=("balance",),
         caution="At room temperature only: warm air lifts the pan.",
         rules=("constant-mass", "constant-mass-limit"),
+        weighs=True,
+        works_on="solid",
     ),
     StepKind("volume", "Measure", "volume", "Measure the volume", 3, asks=("volume",), kit=("measuring cylinder",)),
-    StepKind("divide", "Measure", "divide", "Divide into equal parts", 5, asks=("volume",), kit=("pipette",)),
-    StepKind("grind", "Combine", "grind", "Grind to a fine powder", 4, kit=("mortar",)),
-    StepKind("dissolve", "Combine", "dissolve", "Dissolve, stirring", 5, 2, kit=("beaker", "rod"), wets=True),
-    StepKind("add", "Combine", "add", "Add", 4, kit=("beaker",), wets=True),
-    StepKind("combine", "Combine", "combine", "Combine", 2, wets=True, collects=True),
+    StepKind(
+        "divide",
+        "Measure",
+        "divide",
+        "Divide into equal parts",
+        5,
+        asks=("volume",),
+        kit=("pipette",),
+        outputs=(Output("part", many=True),),
+        shares=True,
+    ),
+    StepKind("grind", "Combine", "grind", "Grind to a fine powder", 4, kit=("mortar",), works_on="solid"),
+    StepKind(
+        "dissolve",
+        "Combine",
+        "dissolve",
+        "Dissolve, stirring",
+        5,
+        2,
+        kit=("beaker", "rod"),
+        wets=True,
+        outputs=MIXTURE,
+        works_on="solid",
+    ),
+    StepKind("add", "Combine", "add", "Add", 4, kit=("beaker",), wets=True, outputs=MIXTURE),
+    StepKind("combine", "Combine", "combine", "Combine", 2, wets=True, collects=True, outputs=MIXTURE),
     StepKind("stir", "Combine", "stir", "Stir", 2, 5, kit=("rod",)),
     StepKind(
         "decant",
@@ -86,8 +181,9 @@ GENERAL: tuple[StepKind, ...] = (
         kit=("beaker", "rod"),
         wets=True,
         collects=True,
-        liquid_first=True,
         rules=("pouring",),
+        outputs=(Output("liquid", "liquid", "poured-off liquid"), Output("solid", "solid")),
+        rinses=True,
     ),
     StepKind(
         "evaporate",
@@ -100,6 +196,9 @@ GENERAL: tuple[StepKind, ...] = (
         heats=True,
         dries=True,
         caution="Spits near the end: cover it and turn the heat down.",
+        outputs=(Output("residue", "solid", usual=False), Output("vapour", "vapour", usual=False)),
+        works_on="liquid",
+        airs=True,
     ),
     StepKind(
         "dry",
@@ -114,6 +213,8 @@ GENERAL: tuple[StepKind, ...] = (
         dries=True,
         caution="Never a solid wet with flammable solvent into a closed oven.",
         rules=("drying-solid", "drying-place", "constant-mass"),
+        outputs=SOLID,
+        works_on="solid",
     ),
     StepKind(
         "heat",
@@ -127,9 +228,9 @@ GENERAL: tuple[StepKind, ...] = (
         heats=True,
         caution="Hot glass looks like cold glass.",
     ),
-    StepKind("cool", "Heat and cool", "cool", "Let cool to room temperature", 1, 10, cools=True),
+    StepKind("cool", "Heat and cool", "cool", "Let cool to room temperature", 1, 10, cools=True, airs=True),
     StepKind("ice bath", "Heat and cool", "ice bath", "Cool in ice with water", 2, 10, kit=("ice",), cools=True),
-    StepKind("wait", "Heat and cool", "wait", "Wait", 0, 10),
+    StepKind("wait", "Heat and cool", "wait", "Wait", 0, 10, airs=True),
     StepKind(
         "test",
         "Observe and test",
@@ -139,7 +240,7 @@ GENERAL: tuple[StepKind, ...] = (
         asks=("outcome",),
         caution="By paper, drop or eye; never by smell.",
     ),
-    StepKind("observe", "Observe and test", "observe", "Observe and record", 2, asks=("observation",)),
+    StepKind("observe", "Observe and test", "observe", "Observe and record", 2, asks=("observation",), airs=True),
     StepKind("photograph", "Observe and test", "photograph", "Take a picture", 2, asks=("photo",), kit=("camera",)),
     StepKind("label", "Store and discard", "label", "Label it with bench, content, date", 1, kit=("label",)),
     StepKind(
@@ -152,7 +253,7 @@ GENERAL: tuple[StepKind, ...] = (
         kit=("waste bottle",),
         rules=("throwing-layers",),
     ),
-    StepKind("keep", "Store and discard", "put away", "Store until the next meeting", 2),
+    StepKind("keep", "Store and discard", "put away", "Store until the next meeting", 2, airs=True),
 )
 
 WASTE: dict[str, str] = {

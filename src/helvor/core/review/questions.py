@@ -18,6 +18,7 @@ from helvor.core.laws.planar.eluent import parse_eluent
 from helvor.core.quantities.formula import Equation, parse_equation, plain, readable, supplies
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.procedure import Procedure, Substance
+from helvor.core.techniques.planar.parameters import Developing
 from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
 
 When = Literal["before", "after"]
@@ -122,10 +123,11 @@ def _of_products(procedure: Procedure) -> Iterator[Question]:
 def _of_eluents(procedure: Procedure) -> Iterator[Question]:
     """How each eluent is measured out."""
     for number, step in enumerate(procedure.steps, start=1):
-        if not step.eluent or not step.eluent_volume:
+        stands_in = Developing.of(step)
+        if not stands_in.eluent or not stands_in.eluent_volume:
             continue
-        for name, _ in eluent_parts(step.eluent):
-            asks = f"How many mL of {name} does {step.eluent_volume:g} mL of {step.eluent} need?"
+        for name, _ in eluent_parts(stands_in.eluent):
+            asks = f"How many mL of {name} does {stands_in.eluent_volume:g} mL of {stands_in.eluent} need?"
             key, label = f"eluent {number} {name}", f"mL of {name}, step {number}"
             yield _relative("eluent", name, key, label, asks, "before")
 

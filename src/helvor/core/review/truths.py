@@ -30,6 +30,7 @@ from helvor.core.review.true_masses import (
     put_terms,
     right_answer,
 )
+from helvor.core.techniques.planar.parameters import Developing
 from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
 
 # ── masses ──────────────────────────────────────────────────────────────────────────────────────
@@ -277,13 +278,13 @@ def _eluent(question: Question, procedure: Procedure) -> Truth | None:
     number = int(question.key.split()[1])
     if not 1 <= number <= len(procedure.steps):
         return None
-    step = procedure.steps[number - 1]
-    parts = eluent_parts(step.eluent)
+    stands_in = Developing.of(procedure.steps[number - 1])
+    parts = eluent_parts(stands_in.eluent)
     mine = next((part for name, part in parts if name == question.about), None)
-    if mine is None or not step.eluent_volume:
+    if mine is None or not stands_in.eluent_volume:
         return None
     whole = sum(part for _, part in parts)
-    quotient = Quotient((one("whole", step.eluent_volume, 1), one("part", mine, 1)), (one("parts", whole, 1),))
+    quotient = Quotient((one("whole", stands_in.eluent_volume, 1), one("part", mine, 1)), (one("parts", whole, 1),))
     mistakes = [
         mistake("parts", lambda q, p=part: q.changed("part", lambda f: one("part", p, 1)), "part", detail=name)  # type: ignore[misc]
         for name, part in parts

@@ -11,10 +11,12 @@ from helvor.core.quantities.reading import Unreadable, parse_number
 from helvor.core.record.entry import Problem
 from helvor.core.record.house_rules import HouseRules, known_choices
 from helvor.core.record.procedure import Component, Portion, Procedure, Step, Substance
+from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.shelf.liquids import liquid_named, part_named
 from helvor.shelf.shelf import shipped
 from helvor.web.forms import FieldErrors, Form
+from helvor.web.procedures.step_form import outputs_from, parameters_from
 from helvor.web.run.forms import labels_of, names_of
 
 Change = Callable[[Procedure], Procedure]
@@ -44,7 +46,7 @@ def _add(form: Form, rules: HouseRules) -> tuple[Change, str]:
     if kind is None:
         raise FieldErrors({"kind": "Choose a kind of step."})
     at = _place(form)
-    return lambda p: edit.add_step(p, kind, at), f"{kind.title} added"
+    return lambda p: edit.add_step(p, kind, at, STEP_KINDS), f"{kind.title} added"
 
 
 def _move(form: Form, rules: HouseRules) -> tuple[Change, str]:
@@ -63,10 +65,9 @@ def _remove(form: Form, rules: HouseRules) -> tuple[Change, str]:
 
 
 def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
-    celsius, volume, paper = form.number("celsius"), form.volume("volume"), form.length("paper")
-    ph, bore, bed, fraction = form.number("ph"), form.length("bore"), form.length("bed"), form.volume("fraction")
-    times = form.whole("times")
-    width, height, eluent_ml = form.length("plate_width"), form.length("plate_height"), form.volume("eluent_volume")
+    celsius, volume, times = form.number("celsius"), form.volume("volume"), form.whole("times")
+    kind = STEP_KINDS.get(form.text("kind")) or StepKind(form.text("kind"), "", "", "")
+    (gives, roles), parameters = outputs_from(form, kind), parameters_from(form, kind)
     hands, waits, meeting = form.whole("hands"), form.whole("waits"), form.whole("meeting")
     step = form.build_part(
         Step,
@@ -74,7 +75,8 @@ def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
         kind=form.text("kind"),
         says=form.text("says"),
         takes=names_of(form.text("takes")),
-        gives=names_of(form.text("gives")),
+        gives=gives,
+        roles=roles,
         on=form.text("on"),
         adds=tuple(name for name in form.all("adds") if name),
         asks=names_of(form.text("asks")),
@@ -82,17 +84,7 @@ def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
         empty=bool(form.text("empty")),
         celsius=celsius,
         volume=volume.value if volume else None,
-        paper=paper.value if paper else None,
         times=times or 1,
-        plate_width=width.value if width else None,
-        plate_height=height.value if height else None,
-        eluent=form.text("eluent"),
-        eluent_volume=eluent_ml.value if eluent_ml else None,
-        spots=names_of(form.text("spots")),
-        ph=ph,
-        bore=bore.value if bore else None,
-        bed=bed.value if bed else None,
-        fraction=fraction.value if fraction else None,
         place=form.text("place"),
         kit=names_of(form.text("kit")),
         hands=hands or 0,
@@ -101,6 +93,7 @@ def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
         meeting=meeting or 1,
         cautions=form.text("cautions"),
         waste=form.text("waste"),
+        **parameters,
     )
     return lambda p: edit.replace_step(p, step), "step changed"
 

@@ -54,6 +54,7 @@ from helvor.web.procedures.shown import (
     TimeBar,
     TimeBlock,
 )
+from helvor.web.procedures.step_form import output_fields, parameter_fields, values_of_step
 from helvor.web.rendering import html, is_htmx
 from helvor.web.security import VisitorDep, WriterDep, pool
 
@@ -137,16 +138,15 @@ def _work(
     ]
     open_row = next((row for row in rows if row.step.id == step), None)
     if open_row is not None and form is None:
-        values = values_of(open_row.step)
-        for name in ("takes", "gives", "asks", "kit"):
-            values[name] = [", ".join(getattr(open_row.step, name))]
-        values["container"] = [" + ".join(open_row.step.container)]
+        values = values_of_step(procedure, open_row.step, open_row.kind)
         form = _form(kept, "step", csrf, values=values, step=open_row.step.id)
     return {
         "kept": kept,
         "procedure": procedure,
         "rows": rows,
         "open_row": open_row,
+        "outputs": output_fields(open_row),
+        "parameters": parameter_fields(open_row),
         "form": form if open_row is not None else None,
         "advice": advice,
         "general": [a for a in advice if not a.step],

@@ -18,6 +18,7 @@ from helvor.core.record.step_kinds import StepKind
 from helvor.notebook import classes
 from helvor.notebook.classes import ClassRow
 from helvor.notebook.procedures import Kept
+from helvor.web.procedures.step_form import FieldShown
 from helvor.web.rendering import Shell
 
 
@@ -74,6 +75,8 @@ class BuilderWork:
     procedure: Procedure
     rows: list[StepRow]
     open_row: StepRow | None
+    outputs: list[FieldShown]
+    parameters: list[FieldShown]
     form: BuilderForm | None
     advice: list[Advice]
     general: list[Advice]

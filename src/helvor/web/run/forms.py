@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping
 from uuid import UUID
 
+from helvor.core.engine.plan.edit import new_step
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.record import Run
 from helvor.core.quantities.formula import molar_mass
@@ -201,15 +202,21 @@ def _step_added(form: Form, run: Run, strikes: UUID | None) -> Payload:
     assert kind is not None
     used = {step.id for step in run.procedure.steps}
     step_id = next(f"x{n}" for n in range(1, 200) if f"x{n}" not in used)
-    on = form.text("on")
+    steps = run.procedure.steps
+    before = run.procedure.step(form.text("after")) or (steps[-1] if steps else None)
+    # What is left empty is as a new step of this kind starts: it works on what the one before left.
+    usual = new_step(kind, step_id, before, STEP_KINDS, run.portion_names)
+    takes, gives, on = names_of(form.text("takes")), names_of(form.text("gives")), form.text("on")
+    said = bool(takes or gives or on)
     step = form.build_part(
         Step,
         id=step_id,
         kind=kind.key,
         says=form.text("says"),
-        takes=names_of(form.text("takes")),
-        gives=names_of(form.text("gives")),
-        on=on,
+        takes=takes if said else usual.takes,
+        gives=gives or usual.gives,
+        roles=() if gives else usual.roles,
+        on=on if said else usual.on,
         container=labels_of(form.text("container")),
         asks=kind.asks,
         kit=kind.kit,

@@ -7,7 +7,8 @@ from uuid import UUID
 import pytest
 
 from helvor.core.engine.plan.check_plan import check_plan
-from helvor.core.engine.run.entries import Attached, Noted
+from helvor.core.engine.plan.edit import new_step
+from helvor.core.engine.run.entries import Attached, Noted, StepAdded, SubstanceAdded
 from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.engine.run.record import Run, gather
@@ -500,3 +501,70 @@ def test_a_liquid_that_goes_into_both_layers_is_said_to_shift_them():
     said = found(sheet(*begun, procedure=procedure_from(data)), "shifted-layers")
     assert "ethanol dissolves in both layers" in said[0].what
     assert not found(sheet(*TAKEN, *portion(2)), "shifted-layers")
+
+
+FUNNEL = procedure_from(
+    {
+        "title": "Two liquids",
+        "substances": [
+            {"name": "acidic solution", "amount": "30 mL", "layer": "aqueous", "density": 1.01},
+            {"name": "diethyl ether", "amount": "20 mL", "layer": "organic", "density": 0.713},
+        ],
+        "steps": [
+            {"id": "s1", "kind": "add", "adds": ["acidic solution"], "gives": ["mixture"]},
+            {
+                "id": "s2",
+                "kind": "extract",
+                "takes": ["mixture"],
+                "adds": ["diethyl ether"],
+                "gives": ["water", "ether"],
+            },
+        ],
+    }
+)
+
+
+@pytest.mark.parametrize("gives", [("water", "ether"), ("ether", "water")])
+@pytest.mark.parametrize("roles", [(), ("aqueous layer", "organic layer")])
+def test_the_order_of_the_layers_decides_nothing(gives, roles):
+    said = roles if gives[0] == "water" else roles[::-1]
+    step = FUNNEL.steps[1].model_copy(update={"gives": gives, "roles": said})
+    procedure = FUNNEL.model_copy(update={"steps": (FUNNEL.steps[0], step)})
+    flow = followed(procedure)
+    parting = flow.partings["s2"]
+    assert parting.names(step) == ("ether", "water")
+    assert flow.of("ether").volume("organic") > 15 and flow.of("water").volume("aqueous") > 25
+    done = ("done 1", "2: drain lower 29 mL water beaker A", "2: drain upper 20 mL ether flask B")
+    assert not found(sheet(*done, procedure=procedure), "wrong-layer")
+    wrong = sheet("done 1", "2: drain lower 29 mL ether beaker A", procedure=procedure)
+    assert [finding.level for finding in found(wrong, "wrong-layer")] == ["stop"]
+
+
+ETHER_THERE = SubstanceAdded(substance=ETHER)
+WATER_THERE = SubstanceAdded(substance=Substance(name="water"))
+
+
+@pytest.mark.parametrize(
+    ("lines", "extracts"),
+    [
+        (("take water 20 mL", "take diethyl ether 15 mL"), "organic"),
+        (("take diethyl ether 15 mL", "take water 20 mL"), "aqueous"),
+        (("take diethyl ether 10 mL", "take water 20 mL", "take diethyl ether 10 mL"), "organic"),
+    ],
+)
+def test_a_funnel_in_a_run_without_a_procedure_knows_the_liquids_that_were_taken(lines, extracts):
+    kind = TECHNIQUES.kinds["extract"]
+    step = new_step(kind, "s1", None, TECHNIQUES.kinds, [])
+    begun = [StepAdded(step=step), WATER_THERE, ETHER_THERE, *(f"1: {line}" for line in lines)]
+    run = gather(typed(*begun, procedure=None))
+    assert set(run.procedure.steps[0].adds) == {"water", "diethyl ether"}
+    flow = follow(run, build_ledger(run, RULES), RULES, TECHNIQUES.kinds)
+    parting = flow.partings["s1"]
+    assert (parting.trouble, parting.makes) == ("", extracts)
+    assert parting.settled.upper.makes == "organic"
+    assert flow.of("organic layer").volume("organic") > 10 and flow.of("aqueous layer").volume("aqueous") > 15
+
+
+def test_what_a_plan_adds_elsewhere_is_not_added_where_it_was_written():
+    run = gather(typed("2: take acidic solution 30 mL", procedure=FUNNEL))
+    assert [step.adds for step in run.procedure.steps] == [step.adds for step in FUNNEL.steps]

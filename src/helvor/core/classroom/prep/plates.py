@@ -16,6 +16,7 @@ from helvor.core.laws.planar.eluent import Eluent, parse_eluent
 from helvor.core.laws.planar.prepare import Cut, Part, Spotting, cut, recipe, spotting
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.procedure import Procedure, Step
+from helvor.core.techniques.planar.parameters import Developing, OfAPlate
 
 SHEET_MM = (200.0, 200.0)
 CYLINDER_STEP = 1.0
@@ -108,8 +109,9 @@ def sheets_to_cut(steps: list[tuple[int, Step]], benches: int, spare: float) -> 
     """Sheets for the plates of these steps, plates of one size together; what fits no sheet is left out."""
     sizes: dict[tuple[float, float], list[int]] = {}
     for number, step in steps:
-        if step.plate_width is not None and step.plate_height is not None:
-            sizes.setdefault((step.plate_width, step.plate_height), []).append(number)
+        plate = OfAPlate.of(step)
+        if plate.plate_width is not None and plate.plate_height is not None:
+            sizes.setdefault((plate.plate_width, plate.plate_height), []).append(number)
     found = []
     for (width, height), numbers in sizes.items():
         try:
@@ -125,16 +127,17 @@ def sheets_to_cut(steps: list[tuple[int, Step]], benches: int, spare: float) -> 
 
 def eluents_to_mix(steps: list[tuple[int, Step]], benches: int, spare: float) -> tuple[ToMix, ...]:
     """Eluents for these steps, the same one once."""
-    wanted: dict[frozenset[tuple[str, float]], list[tuple[int, Step]]] = {}
+    wanted: dict[frozenset[tuple[str, float]], list[tuple[int, Developing]]] = {}
     for number, step in steps:
-        if step.eluent and step.eluent_volume:
-            parts = parse_eluent(step.eluent).components
+        stands_in = Developing.of(step)
+        if stands_in.eluent and stands_in.eluent_volume:
+            parts = parse_eluent(stands_in.eluent).components
             mixture = frozenset((part.name.casefold(), round(part.percent, 3)) for part in parts)
-            wanted.setdefault(mixture, []).append((number, step))
+            wanted.setdefault(mixture, []).append((number, stands_in))
     found = []
     for uses in wanted.values():
         eluent = parse_eluent(uses[0][1].eluent)
-        chamber = sum(step.eluent_volume or 0.0 for _, step in uses)
+        chamber = sum(stands_in.eluent_volume or 0.0 for _, stands_in in uses)
         chambers = chamber * benches
         total = math.ceil(round(chambers * (1 + spare) / 10, 9)) * 10.0
         volumes = tuple(recipe(eluent, total, CYLINDER_STEP))
@@ -149,7 +152,7 @@ def eluents_to_mix(steps: list[tuple[int, Step]], benches: int, spare: float) ->
 
 def spotting_solutions(steps: list[tuple[int, Step]], benches: int) -> tuple[ToSpot, ...]:
     """A solution of each reference that is spotted, in vials that benches share."""
-    names = dict.fromkeys(name for _, step in steps for name in step.spots)
+    names = dict.fromkeys(name for _, step in steps for name in OfAPlate.of(step).spots)
     vials = math.ceil(benches / BENCHES_PER_VIAL)
     return tuple(ToSpot(f"spot {name.casefold()}", name, vials, spotting(VIAL_ML)) for name in names)
 

@@ -19,6 +19,8 @@ from helvor.core.quantities.formula import balance, parse_equation, plain, reada
 from helvor.core.quantities.reading import Unreadable, round_to
 from helvor.core.record.finding import SEVERITY, Finding, Level
 from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.outputs import added_layer, in_phase, layers_of
+from helvor.core.record.parameters import parameters_of
 from helvor.core.record.procedure import Procedure, Step, Substance, loose_ends, same, without_braces
 from helvor.core.record.step_kinds import StepKind
 
@@ -143,12 +145,6 @@ def check_plan(procedure: Procedure, rules: HouseRules, techniques: Techniques) 
     return sorted(found, key=lambda a: (SEVERITY[a.finding.level], place.get(a.step, -1)))
 
 
-SHARES = ("divide", "pool")
-"""Kinds of step that share a liquid out among the portions that they give."""
-AIRS = ("evaporate", "keep", "wait", "observe", "cool", "transfer")
-"""Kinds of step in which what stands in the air or the hood loses its solvent."""
-
-
 @dataclass(slots=True)
 class _Walk:
     """What is known while the steps are walked: each portion's matter, and which liquid stands below which solid."""
@@ -164,10 +160,10 @@ class _Walk:
             held = held.plus(self.known.get(name, Matter()))
         return held
 
-    def wash_through(self, step: Step, touched: Sequence[str], added: Matter) -> bool:
+    def wash_through(self, kind: StepKind | None, touched: Sequence[str], added: Matter) -> bool:
         """A wash runs through the solid into the receiver, to what was filtered off before."""
         washed = next((self.liquor_of[name] for name in touched if name in self.liquor_of), "")
-        if step.kind != "wash" or washed not in self.known:
+        if kind is None or not kind.runs_through or washed not in self.known:
             return False
         self.known[washed].poured += added.poured
         return True
@@ -175,28 +171,29 @@ class _Walk:
     def give(self, step: Step, kind: StepKind | None, touched: Sequence[str], moment: Moment, after: Matter) -> None:
         """Share what there is now out among the portions that a step gives."""
         if kind is not None and kind.layers and step.gives:
-            for name, layer in zip(step.gives, (moment.added, moment.held), strict=False):
-                self.known[name.casefold()] = layer.copy(hot=after.hot)
+            names = layers_of(step, added_layer(self.procedure, step) or "aqueous")
+            for name, layer in zip(names, (moment.added, moment.held), strict=True):
+                if name:
+                    self.known[name.casefold()] = layer.copy(hot=after.hot)
             return
-        liquid_first = kind is not None and kind.liquid_first
-        for i, name in enumerate(step.gives or touched):
+        liquid = in_phase(step, kind, "liquid") if len(step.gives) > 1 else ""
+        for name in step.gives or touched:
             one = after.copy()
-            if step.kind in SHARES and len(step.gives) > 1:
+            if kind is not None and kind.shares and len(step.gives) > 1:
                 one.shared(len(step.gives))
-            elif i > 0 and (step.kind == "elute" or liquid_first):
-                # The liquid is named first; what stays is only wet with it.
+            elif liquid and not same(name, liquid):
+                # What stays is only wet with what went through.
                 one.volume, one.poured, one.liquids = 0.0, 0.0, dict.fromkeys(one.liquids, 0.0)
-                self.liquor_of[name.casefold()] = step.gives[0].casefold()
-            if i == 0 and len(step.gives) > 1 and liquid_first:
+                self.liquor_of[name.casefold()] = liquid.casefold()
+            elif liquid and kind is not None and kind.parts:
                 one.substances -= {s.name for s in self.procedure.substances if s.role == "aid" and _is_solid(s)}
             self.known[name.casefold()] = one
 
 
 def _reaction_after(step: Step, held: Matter, added: Matter) -> str:
     """The last that was poured in decides; a pH that is asked for says it better."""
-    if step.ph is None:
-        return added.reaction or held.reaction
-    return "acid" if step.ph < 6 else "base" if step.ph > 8 else ""
+    asked = parameters_of(step).reaction()
+    return added.reaction or held.reaction if asked is None else asked
 
 
 def _after(step: Step, kind: StepKind | None, moment: Moment) -> Matter:
@@ -207,8 +204,8 @@ def _after(step: Step, kind: StepKind | None, moment: Moment) -> Matter:
         after.hot = step.says or kind.title
     if kind is not None and kind.cools:
         after.hot = ""
-    dries = step.kind == "evaporate" or (kind is not None and kind.dries)
-    if dries or (step.place in ("air", "hood") and step.kind in AIRS):
+    dries = kind is not None and (kind.dries or (kind.airs and step.place in ("air", "hood")))
+    if dries:
         after.liquids, after.volume, after.poured = {}, 0.0, 0.0
     return after
 
@@ -219,10 +216,10 @@ def moments(procedure: Procedure, kinds: Mapping[str, StepKind]) -> Iterator[Mom
     for number, step in enumerate(procedure.steps, start=1):
         kind = kinds.get(step.kind)
         touched = [name.casefold() for name in (*step.takes, *((step.on,) if step.on else ()))]
-        held, added = walk.held(touched), _added(procedure, step)
+        held, added = walk.held(touched), _added(procedure, step, kind)
         moment = Moment(number, step, kind, held.plus(added), held, added)
         yield moment
-        runs_through = walk.wash_through(step, touched, added)
+        runs_through = walk.wash_through(kind, touched, added)
         after = _after(step, kind, moment)
         if runs_through:
             after.poured = min(after.poured, held.poured)
@@ -233,7 +230,7 @@ def _is_solid(substance: Substance) -> bool:
     return substance.amount is not None and substance.amount.unit == "g"
 
 
-def _added(procedure: Procedure, step: Step) -> Matter:
+def _added(procedure: Procedure, step: Step, kind: StepKind | None) -> Matter:
     """What a step adds: liquids with their mL, and what is known of everything."""
     added = Matter()
     for name in step.adds:
@@ -243,11 +240,10 @@ def _added(procedure: Procedure, step: Step) -> Matter:
         added.substances.add(substance.name)
         care = care_of(substance)
         added.cares.setdefault(care.name, care)
-        # Rinses of a decanting come one after another and never stand in the vessel together.
         measured = substance.amount is not None and substance.amount.unit == "mL"
         volume = substance.amount.value if measured and substance.amount is not None else 0.0
         added.poured += volume
-        if step.kind not in ("decant", "wash"):
+        if kind is None or not kind.rinses:
             added.volume += volume
         parts = liquids_of(substance)
         for part in parts:
@@ -259,7 +255,7 @@ def _added(procedure: Procedure, step: Step) -> Matter:
     added.reaction = strong.pop() if len(strong) == 1 else ""
     for _, care in of_step(procedure, step.model_copy(update={"adds": ()})):
         added.cares[care.name] = care
-        added.liquids.setdefault(care.name, step.eluent_volume or 0.0)
+        added.liquids.setdefault(care.name, sum(parameters_of(step).liquids().values()))
     return added
 
 
@@ -310,7 +306,7 @@ def tare_never_weighed(plan: Plan) -> Iterator[Advice]:
     for moment in plan.moments:
         step = moment.step
         pan = frozenset(label.casefold() for label in step.container)
-        if step.kind != "weigh" or not pan:
+        if moment.kind is None or not moment.kind.weighs or not pan:
             continue
         if step.empty:
             empty.add(pan)
@@ -354,9 +350,11 @@ def tare_never_weighed(plan: Plan) -> Iterator[Advice]:
 def discarded_too_early(plan: Plan) -> Iterator[Advice]:
     """A portion is thrown away before the product is weighed; where the house does so, a note all the same."""
     level: Level = "note" if plan.rules["throwing-layers"].key == "discard" else "caution"
-    last_weighing = max((m.number for m in plan.moments if m.step.kind == "weigh" and not m.step.empty), default=0)
+    last_weighing = max(
+        (m.number for m in plan.moments if m.kind is not None and m.kind.weighs and not m.step.empty), default=0
+    )
     for moment in plan.moments:
-        if moment.kind is not None and moment.step.kind == "discard" and moment.number < last_weighing:
+        if moment.kind is not None and moment.kind.ends and moment.number < last_weighing:
             portion = moment.step.on or ", ".join(moment.step.takes) or "it"
             yield Advice(
                 Finding(
@@ -373,7 +371,8 @@ def discarded_too_early(plan: Plan) -> Iterator[Advice]:
 def hot_on_the_balance(plan: Plan) -> Iterator[Advice]:
     """A hot step with no cooling before a balance."""
     for moment in plan.moments:
-        if moment.step.kind == "weigh" and not moment.step.empty and moment.matter.hot:
+        weighs = moment.kind is not None and moment.kind.weighs and not moment.step.empty
+        if weighs and moment.matter.hot:
             fix = Step(
                 id="fix",
                 kind="cool",
@@ -527,7 +526,7 @@ def _balanced(text: str) -> str:
 def flammable_into_oven(plan: Plan) -> Iterator[Advice]:
     """A solid wet with flammable solvent into a closed oven."""
     for moment in plan.moments:
-        if moment.step.kind == "dry" and moment.step.place == "oven" and moment.matter.flammable:
+        if moment.kind is not None and moment.kind.dries and moment.step.place == "oven" and moment.matter.flammable:
             fix = Step(
                 id="fix",
                 kind="evaporate",

@@ -7,7 +7,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from helvor.core.record.procedure import Procedure
+from helvor.core.record.parameters import parameters_of
+from helvor.core.record.procedure import Procedure, Step
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,13 +27,9 @@ WORDS = {
     "waits": "minutes waiting",
     "celsius": "°C",
     "volume": "vessel, mL",
-    "paper": "filter paper, mm",
     "times": "times",
     "on": "works on",
-    "plate_width": "plate, width, mm",
-    "plate_height": "plate, height, mm",
-    "eluent_volume": "eluent, mL",
-    "spots": "references on the plate",
+    "roles": "what they are",
     "asks": "readings",
     "doer": "done by",
     "melts": "melts, °C",
@@ -88,6 +85,18 @@ def _steps(old: Procedure, new: Procedure) -> list[Difference]:
         if kept_old.index(step.id) != kept_new.index(step.id):
             found.append(Difference(place, "moved", f"was step {old_place[step.id]}", step.says or step.kind))
         found += _fields(was, step, place)
+        found += _parameters(was, step, place)
+    return found
+
+
+def _parameters(was: Step, step: Step, place: str) -> list[Difference]:
+    """What a kind of step is told of its own, by the words of its form."""
+    asked = {**parameters_of(was).asked(), **parameters_of(step).asked()}
+    found = []
+    for name in dict.fromkeys((*asked, *was.more, *step.more)):
+        about = asked.get(name)
+        word = f"{about.label[0].lower()}{about.label[1:]}{f', {about.unit}' if about.unit else ''}" if about else name
+        found += _changed(word, was.more.get(name), step.more.get(name), place)
     return found
 
 

@@ -2,17 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TypeVar
 
 from helvor.core.record.entry import Problem
+from helvor.core.record.outputs import first_outputs, works_on
 from helvor.core.record.procedure import MAX_STEPS, Component, Portion, Procedure, Step, Substance, same
 from helvor.core.record.step_kinds import StepKind
 
 _Part = TypeVar("_Part", Substance, Component, Portion)
 
 
-def add_step(procedure: Procedure, kind: StepKind, at: int) -> Procedure:
+def new_step(
+    kind: StepKind, step_id: str, before: Step | None, kinds: Mapping[str, StepKind], taken: Sequence[str]
+) -> Step:
+    """A step of a kind as it starts: it works on what the one before left, and gives what its kind gives.
+
+    Args:
+        kinds: every kind by key.
+        taken: names of portions that are used already.
+    """
+    gives, roles = first_outputs(kind, taken)
+    main = works_on(kind, before, kinds)
+    return Step(
+        id=step_id,
+        kind=kind.key,
+        says=kind.says,
+        takes=(main,) if gives and main else (),
+        gives=gives,
+        roles=roles,
+        on="" if gives else main,
+        container=before.container if before else (),
+        asks=kind.asks,
+        kit=kind.kit,
+        hands=kind.hands,
+        waits=kind.waits,
+        meeting=before.meeting if before else 1,
+    )
+
+
+def add_step(procedure: Procedure, kind: StepKind, at: int, kinds: Mapping[str, StepKind]) -> Procedure:
     """Put a new step of a kind at place *at*, counted from 0; it works on the portion that the one before left.
 
     Raises:
@@ -22,18 +51,7 @@ def add_step(procedure: Procedure, kind: StepKind, at: int) -> Procedure:
         raise Problem("steps", f"This procedure has {MAX_STEPS} steps, the limit.")
     at = max(0, min(at, len(procedure.steps)))
     before = procedure.steps[at - 1] if at else None
-    step = Step(
-        id=procedure.new_id(),
-        kind=kind.key,
-        says=kind.says,
-        on=(before.gives[0] if before.gives else before.on) if before else "",
-        container=before.container if before else (),
-        asks=kind.asks,
-        kit=kind.kit,
-        hands=kind.hands,
-        waits=kind.waits,
-        meeting=before.meeting if before else 1,
-    )
+    step = new_step(kind, procedure.new_id(), before, kinds, procedure.portion_names)
     return _with_steps(procedure, [*procedure.steps[:at], step, *procedure.steps[at:]])
 
 

@@ -19,6 +19,8 @@ _Said = TypeVar("_Said", bound=Payload)
 
 BLANK = Procedure(title="Run without a procedure")
 MAX_STEPS = 120
+MOST_ADDED = 12
+"""Substances that one step can add."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -237,7 +239,27 @@ def gather(page: Iterable[Entry]) -> Run:
         run.skipped.pop(step_id, None)
     if loose.steps or loose.substances or loose.portions or run.corrections:
         run.procedure = _with(run.procedure, loose.steps, loose.substances, loose.portions, run.corrections)
+    run.procedure = _taken_in_steps(run.procedure, run.taken)
     return run
+
+
+def _taken_in_steps(procedure: Procedure, taken: list[TakenOn]) -> Procedure:
+    """What was taken beside a step and stands in no step goes in there; what is not known as a substance does not."""
+    planned = {name.casefold() for step in procedure.steps for name in step.adds}
+    more: dict[str, list[str]] = {}
+    for on in taken:
+        substance = procedure.substance(on.taken.substance)
+        if on.taken.step and substance is not None and substance.name.casefold() not in planned:
+            names = more.setdefault(on.taken.step, [])
+            if substance.name not in names and len(names) < MOST_ADDED:
+                names.append(substance.name)
+    if not more:
+        return procedure
+    steps = [
+        step.model_copy(update={"adds": (*step.adds, *more[step.id])[:MOST_ADDED]}) if step.id in more else step
+        for step in procedure.steps
+    ]
+    return procedure.model_copy(update={"steps": tuple(steps)})
 
 
 def _with(

@@ -21,6 +21,7 @@ from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.procedure import Procedure, Step, same
 from helvor.core.techniques.column.entries import ColumnPacked, LevelSeen, Pooled, TubesFilled, TubesSpotted
+from helvor.core.techniques.column.parameters import OfAColumn, OfElution
 
 ELUTE = "elute"
 USUAL_BORE, USUAL_BED, USUAL_FRACTION = 20.0, 150.0, 8.0
@@ -130,9 +131,10 @@ def column_of(run: Run, ledger: Ledger, step: Step) -> Column:
     procedure = run.procedure
     packed = next((said for _, said in reversed(run.of(ColumnPacked))), None)
     pack = next((s for s in procedure.steps if s.kind == "pack column"), step)
-    bore = packed.bore.value if packed else step.bore or pack.bore or USUAL_BORE
-    bed = packed.bed.value if packed else step.bed or pack.bed or USUAL_BED
-    fraction = step.fraction or USUAL_FRACTION
+    here, at_first = OfElution.of(step), OfAColumn.of(pack)
+    bore = packed.bore.value if packed else here.bore or at_first.bore or USUAL_BORE
+    bed = packed.bed.value if packed else here.bed or at_first.bed or USUAL_BED
+    fraction = here.fraction or USUAL_FRACTION
     folding = _fold(run, step)
     tubes = _tubes(folding, fraction)
     masses = _masses(procedure, ledger)

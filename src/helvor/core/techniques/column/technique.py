@@ -18,8 +18,9 @@ from helvor.core.quantities.reading import Unreadable, digits, parse
 from helvor.core.record.entry import Payload
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import named, same
-from helvor.core.record.step_kinds import StepKind
+from helvor.core.record.step_kinds import Output, StepKind
 from helvor.core.techniques.column.entries import ColumnPacked, LevelSeen, Pooled, TubesFilled, TubesSpotted
+from helvor.core.techniques.column.parameters import OfAColumn, OfElution
 from helvor.core.techniques.column.rack import ELUTE, Column, column_of
 from helvor.core.techniques.filtration.findings import step_here
 
@@ -45,6 +46,8 @@ STEP_KINDS = (
         wets=True,
         example="column 20 mm 150 mm",
         caution="Silica dust in the hood; press gently: glass under pressure bursts.",
+        outputs=(Output("column", usual=False),),
+        parameters=OfAColumn,
     ),
     StepKind(
         "load column",
@@ -55,6 +58,7 @@ STEP_KINDS = (
         kit=("column", "pipette"),
         wets=True,
         collects=True,
+        outputs=(Output("column", usual=False),),
     ),
     StepKind(
         ELUTE,
@@ -68,6 +72,8 @@ STEP_KINDS = (
         rules=("fractions",),
         example="tubes 1-6 8 mL",
         caution="Flammable eluent: hood, no flame. Never let the liquid fall below the silica.",
+        outputs=(Output("fractions", "liquid"), Output("column", name="spent column")),
+        parameters=OfElution,
     ),
     StepKind(
         "fraction plate",
@@ -90,6 +96,9 @@ STEP_KINDS = (
         kit=("flask",),
         example="pool 4-8 pool A",
         rules=("fractions",),
+        outputs=(Output("pool", "liquid", many=True, usual=False),),
+        shares=True,
+        works_on="liquid",
     ),
 )
 CHECKS: dict[str, tuple[Check, ...]] = {

@@ -18,7 +18,7 @@ from helvor.core.quantities.reading import digits
 from helvor.core.record.entry import Payload
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import same
-from helvor.core.record.step_kinds import StepKind
+from helvor.core.record.step_kinds import MIXTURE, StepKind
 from helvor.core.techniques.crystallization.entries import (
     REMEDIES,
     WHY,
@@ -82,6 +82,8 @@ STEP_KINDS = (
         heats=True,
         example="solvent 10 mL",
         caution="Boiling chips before heating; charcoal never into boiling liquid: it foams over.",
+        outputs=MIXTURE,
+        works_on="solid",
     ),
     StepKind(
         CRYSTALLIZE,
@@ -103,6 +105,7 @@ STEP_KINDS = (
         kit=("melting block", "capillary"),
         example="melts product 113.2-114.1 1/min",
         caution="The block is hot long after: hot metal looks cold.",
+        works_on="solid",
     ),
 )
 CHECKS: dict[str, tuple[Check, ...]] = {

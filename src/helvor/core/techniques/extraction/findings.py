@@ -65,7 +65,8 @@ def expected_name(run: Run, step_id: str, place: str) -> str:
     parting = follow(run, build_ledger(run, plain), plain, {}).partings.get(step_id)
     if parting is None or parting.settled is None:
         return ""
-    return step.gives[0] if parting.settled.where(parting.makes) == place else step.gives[1]
+    extract, rest = parting.names(step)
+    return extract if parting.settled.where(parting.makes) == place else rest
 
 
 def check_run_layers(case: Case) -> Iterator[Finding]:
@@ -92,7 +93,7 @@ def wrong_layer(case: Case, flow: Flow) -> Iterator[Finding]:
         }
         told = set[str]()
         for out in said.values():
-            makes = parting.makes if same(out.portion, step.gives[0]) else other
+            makes = parting.makes if same(out.portion, parting.names(step)[0]) else other
             where = settled.where(makes)
             named = any(same(out.portion, name) for name in step.gives)
             if out.place != where and named and out.portion.casefold() not in told:

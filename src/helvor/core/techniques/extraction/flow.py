@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from typing import Literal
 
 from helvor.core.engine.run.account import Ledger
 from helvor.core.engine.run.record import Run, TakenOn
@@ -22,6 +23,7 @@ from helvor.core.laws.extraction.solutions import water_density
 from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.outputs import Makes, in_phase, layers_of, makes_of
 from helvor.core.record.procedure import Component, Procedure, Step, Substance, same
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.extraction.entries import Drained
@@ -121,7 +123,7 @@ class Parting:
     feed: Content
     extract: Content
     rest: Content
-    makes: str
+    makes: Makes | Literal[""]
     rounds: tuple[Round, ...]
     solutes: tuple[Solute, ...]
     added: tuple[str, ...]
@@ -134,6 +136,13 @@ class Parting:
     @property
     def ph(self) -> float | None:
         return self.rounds[-1].ph if self.rounds else None
+
+    def names(self, step: Step) -> tuple[str, str]:
+        """The portions of its step that the extract and the rest are; by their order where it cannot be followed."""
+        if self.makes == "":
+            first, second = (*step.gives, "", "")[:2]
+            return first, second
+        return layers_of(step, self.makes)
 
     def volumes(self) -> tuple[float, float]:
         """mL of the layer extracted and of one portion."""
@@ -206,7 +215,7 @@ def liquid_of(substance: Substance, molar: float | None = None) -> Liquid | None
     if substance.layer in ("", "aqueous") and concentration and substance.formula:
         known = solution(substance.name, substance.formula, concentration)
         return replace(known, density=substance.density) if substance.density else known
-    if substance.layer == "aqueous" or (not substance.layer and substance.name.casefold() == "water"):
+    if makes_of(substance) == "aqueous":
         salty = "brine" in substance.name.casefold()
         density = substance.density or (1.197 if salty else water_density())
         return Liquid(substance.name, "aqueous", density, salty=salty)
@@ -330,24 +339,31 @@ class _Follower:
         kind = self.kinds.get(step.kind)
         if step.kind == "set ph":
             content = self._came(step, was, content)
-        if kind is not None and kind.liquid_first and len(step.gives) == 2:
-            liquid, solid = self._filtered(step, content)
-            self._give(step.gives[0], liquid)
-            self._give(step.gives[1], solid)
+        if kind is not None and kind.parts and len(step.gives) == 2:
+            solid = in_phase(step, kind, "solid")
+            parted = self._filtered(step, content, solid)
+            for name, part in zip((in_phase(step, kind, "liquid"), solid), parted, strict=True):
+                if name:
+                    self._give(name, part)
             return
+        names = list(step.gives) or [step.on] if step.on else list(step.gives)
+        content = self._dried(step, kind, content)
+        for name in names:
+            self._give(name, content if len(names) == 1 else content.part(1 / len(names)))
+
+    def _dried(self, step: Step, kind: StepKind | None, content: Content) -> Content:
+        """What is left when the drying agent has taken the water, or heat the solvent."""
         if step.kind == "dry layer":
-            content = Content(
+            return Content(
                 [(liquid, volume) for liquid, volume in content.liquids if liquid.makes == "organic"],
                 content.mol,
                 Water(0.0),
                 dried=True,
                 brined=content.brined,
             )
-        elif kind is not None and kind.dries:
-            content = Content([], content.mol, Water(0.0), content.dried, content.brined, solid=True)
-        names = list(step.gives) or [step.on] if step.on else list(step.gives)
-        for name in names:
-            self._give(name, content if len(names) == 1 else content.part(1 / len(names)))
+        if kind is not None and kind.dries:
+            return Content([], content.mol, Water(0.0), content.dried, content.brined, solid=True)
+        return content
 
     def _give(self, name: str, content: Content) -> None:
         self.flow.contents[name.casefold()] = content
@@ -368,13 +384,13 @@ class _Follower:
         left = after.water.carbonate - gas / (1000 * MOLAR_GAS)
         return replace(after, water=replace(after.water, carbonate=max(0.0, left)))
 
-    def _filtered(self, step: Step, content: Content) -> tuple[Content, Content]:
+    def _filtered(self, step: Step, content: Content, solid_name: str) -> tuple[Content, Content]:
         """A liquid and a solid (Flow 3)."""
         liquid = Content(list(content.liquids), {}, content.water, content.dried, content.brined)
         solid = Content([], {}, Water(0.0), solid=True)
         organic = content.volume("organic")
         ph = ph_of(content.water, self.solutes(content.mol), organic) if content.water.volume > 0 else 7.0
-        soluble = self.procedure.portion(step.gives[1]).soluble or 0.0
+        soluble = self.procedure.portion(solid_name).soluble or 0.0
         for one in self.solutes(content.mol):
             key = one.name.casefold()
             if organic > 0 or not one.mol:
@@ -396,8 +412,9 @@ class _Follower:
         except Unreadable as unreadable:
             parting = _unfollowed(step, feed, str(unreadable))
         self.flow.partings[step.id] = parting
-        for name, content in zip(step.gives, (parting.extract, parting.rest), strict=False):
-            self._give(name, content)
+        for name, content in zip(parting.names(step), (parting.extract, parting.rest), strict=True):
+            if name:
+                self._give(name, content)
         if not step.gives and step.on:
             self._give(step.on, parting.rest)
 
@@ -407,7 +424,7 @@ class _Follower:
         first = Content()
         for name, volume in portions[0]:
             first = first.plus(self.brought(step, name, volume))
-        makes = "organic" if first.volume("organic") > first.volume("aqueous") else "aqueous"
+        makes = self._extracting(step, feed, first, portions)
         if not first.liquids:
             return _unfollowed(step, feed, f"Enter which layer {portions[0][0][0]} forms, and its density.")
         whole = feed
@@ -455,6 +472,20 @@ class _Follower:
             self.solutes(feed.mol),
             tuple(name for name, _ in portions[0]),
         )
+
+    def _extracting(self, step: Step, feed: Content, first: Content, portions: list[list[tuple[str, float]]]) -> Makes:
+        """The layer of the liquid that extracts or washes.
+
+        Where the funnel was empty both liquids are added: then it is the one that came in more portions, else the last.
+        """
+        if not feed.liquids and first.volume("organic") > 0 and first.volume("aqueous") > 0:
+            often = portions[1] if len(portions) > 1 else portions[0][-1:]
+            for name, _ in often:
+                substance = self.procedure.substance(name)
+                liquid = liquid_of(substance, self._molar(step, substance)) if substance is not None else None
+                if liquid is not None and liquid.makes != "both":
+                    return "organic" if liquid.makes == "organic" else "aqueous"
+        return "organic" if first.volume("organic") > first.volume("aqueous") else "aqueous"
 
 
 def _divide(
@@ -531,7 +562,7 @@ def so_far(flow: Flow, run: Run, vessel: InVessel) -> Mapping[str, float] | None
     parting, step = flow.partings.get(vessel.step), run.procedure.step(vessel.step)
     if parting is None or step is None or step.id in run.done or not step.gives or not parting.rounds:
         return None
-    if not same(vessel.portion, step.gives[0]):
+    if not same(vessel.portion, parting.names(step)[0]):
         return None
     return parting.rounds[min(vessel.times, len(parting.rounds)) - 1].out
 

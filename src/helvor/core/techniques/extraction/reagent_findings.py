@@ -20,6 +20,7 @@ from helvor.core.techniques.extraction.flow import (
     neutral_mass,
     solutes_of,
 )
+from helvor.core.techniques.extraction.parameters import OfPh
 
 MEANT = 0.5
 """A component is meant to go into the extract where at least this part of it does, in all portions."""
@@ -92,10 +93,10 @@ def _acid_too_weak(number: int, step: Step, parting: Parting, brought: float) ->
 def ph_reached(case: Case, flow: Flow) -> Iterator[Finding]:
     """A pH that was asked for and not reached, not tested, or reached; the gas on the way."""
     for number, step in numbered(case, ("set ph",)):
-        came = flow.came.get(step.id)
-        if step.ph is None:
+        came, asked = flow.came.get(step.id), OfPh.of(step).ph
+        if asked is None:
             continue
-        down = step.ph < 7
+        down = asked < 7
         read = [said for _, said in case.run.of(PhRead) if said.step == step.id]
         if came is not None and came.gas > MUCH_GAS and step.id not in case.run.done and touched(case, step):
             yield Finding(
@@ -111,19 +112,19 @@ def ph_reached(case: Case, flow: Flow) -> Iterator[Finding]:
                 yield Finding(
                     "ph-untested",
                     "caution",
-                    f"Step {number}: adjusted to pH {step.ph:g}, but no pH is recorded.",
+                    f"Step {number}: adjusted to pH {asked:g}, but no pH is recorded.",
                     "Only the neutral form precipitates, and the calculation assumes the recorded amounts.",
                     "Test a drop now, before you filter.",
                     about=step.id,
                 )
             continue
         low, high = read[-1].range
-        missed = low > step.ph + NEAR if down else high < step.ph - NEAR
+        missed = low > asked + NEAR if down else high < asked - NEAR
         if missed:
             yield Finding(
                 "ph-not-reached",
                 "caution",
-                f"Step {number}: the last test shows pH {_range(low, high)}; the procedure asks for pH {step.ph:g}.",
+                f"Step {number}: the last test shows pH {_range(low, high)}; the procedure asks for pH {asked:g}.",
                 "Part of the product is still ionized and stays dissolved.",
                 f"Add {_more(case, flow, step, low if down else high)} in small portions; test after each.",
                 about=step.id,
@@ -132,7 +133,7 @@ def ph_reached(case: Case, flow: Flow) -> Iterator[Finding]:
             yield Finding(
                 "ph-reached",
                 "good",
-                f"Step {number}: pH {_range(low, high)}; the procedure asks for {step.ph:g}.",
+                f"Step {number}: pH {_range(low, high)}; the procedure asks for {asked:g}.",
                 about=step.id,
             )
 
@@ -146,15 +147,15 @@ def _more(case: Case, flow: Flow, step: Step, at: float) -> str:
 
     The record says that the sum was off; what it lacked of the way is scaled to what the paper shows.
     """
-    came = flow.came.get(step.id)
+    came, asked = flow.came.get(step.id), OfPh.of(step).ph
     substance = next((s for name in step.adds if (s := case.run.procedure.substance(name)) and s.molar), None)
-    what = "acid" if (step.ph or 0) < 7 else "base"
-    if came is None or substance is None or substance.molar is None or step.ph is None:
+    what = "acid" if (asked or 0) < 7 else "base"
+    if came is None or substance is None or substance.molar is None or asked is None:
         return f"more {what}"
     solutes = solutes_of(case.run.procedure, came.after.mol)
     try:
         here = to_reach(at, came.before.water, solutes, substance.molar)
-        there = to_reach(step.ph, came.before.water, solutes, substance.molar)
+        there = to_reach(asked, came.before.water, solutes, substance.molar)
     except Unreadable:
         return f"more {what}"
     volume = there.volume - here.volume

@@ -12,11 +12,12 @@ from helvor.core.engine.technique import Check, Technique, Trial
 from helvor.core.laws.extraction.drying import AGENT, agent_named
 from helvor.core.quantities.reading import Unreadable, parse, parse_number
 from helvor.core.record.entry import Payload
-from helvor.core.record.step_kinds import StepKind
+from helvor.core.record.step_kinds import LAYERS, MIXTURE, Output, StepKind
 from helvor.core.techniques.extraction import findings as rules
 from helvor.core.techniques.extraction.checks import QUENCH, SET_UP, TAKE_DOWN
 from helvor.core.techniques.extraction.entries import AgentAdded, Boiling, Drained, Emulsion, LayerGone, PhRead, Vented
 from helvor.core.techniques.extraction.flow import PARTING
+from helvor.core.techniques.extraction.parameters import OfPh
 from helvor.core.techniques.extraction.plan_findings import check_plan_layers
 from helvor.core.techniques.extraction.product_findings import stayed_in_layers
 from helvor.core.techniques.filtration.findings import step_here
@@ -39,6 +40,8 @@ STEP_KINDS = (
         caution=HOOD,
         example="drain lower 14.5 mL",
         rules=("portions", "mixing-funnel", "funnel-fill", "boundary", "top-layer"),
+        outputs=LAYERS,
+        works_on="liquid",
     ),
     StepKind(
         "wash layer",
@@ -54,6 +57,8 @@ STEP_KINDS = (
         caution=HOOD,
         example="drain lower 10 mL",
         rules=("mixing-funnel", "boundary", "water-wash"),
+        outputs=LAYERS,
+        works_on="liquid",
     ),
     StepKind(
         "set ph",
@@ -67,6 +72,8 @@ STEP_KINDS = (
         wets=True,
         caution="Acid into water; carbonate foams; it gets warm.",
         example="ph red",
+        works_on="liquid",
+        parameters=OfPh,
     ),
     StepKind(
         "dry layer",
@@ -79,6 +86,8 @@ STEP_KINDS = (
         rules=("drying-agent", "off-drying-agent"),
         caution="Do not stopper at once: heat of hydration can boil the solvent.",
         example="agent 1.0 g free",
+        outputs=(Output("dried layer", "liquid", usual=False),),
+        works_on="liquid",
     ),
     StepKind(
         "reflux",
@@ -92,6 +101,7 @@ STEP_KINDS = (
         rules=("condenser-water",),
         caution="Never a closed system; no flame; hot glass looks like cold glass.",
         example="drops",
+        outputs=MIXTURE,
     ),
     StepKind(
         "take down",
@@ -114,6 +124,7 @@ STEP_KINDS = (
         kit=("ice", "dropper"),
         wets=True,
         caution="Gas: open, in the hood, no flame.",
+        outputs=MIXTURE,
     ),
 )
 

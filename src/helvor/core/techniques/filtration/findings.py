@@ -19,6 +19,7 @@ from helvor.core.quantities.reading import Unreadable, digits
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import Step, same
 from helvor.core.techniques.filtration.entries import Drying, Emptied, Filtrate, Poured, Washed
+from helvor.core.techniques.filtration.parameters import OfAFilter
 
 FILTERS = ("gravity filter", "hot filter", "vacuum filter", "crucible filter")
 SUCKED = ("vacuum filter", "crucible filter")
@@ -318,8 +319,12 @@ def overfilled(plan: Plan) -> Iterator[Advice]:
     school = plan.rules["filling-cone"].key
     for moment in plan.moments:
         step = moment.step
-        if step.kind in ("gravity filter", "hot filter") and step.paper and moment.matter.volume:
-            line = fill_line(step.paper, school)
+        if (
+            step.kind in ("gravity filter", "hot filter")
+            and (paper := OfAFilter.of(step).paper)
+            and moment.matter.volume
+        ):
+            line = fill_line(paper, school)
             pours = line.pours(moment.matter.volume)
             if pours > MANY_POURS:
                 yield Advice(
@@ -330,7 +335,7 @@ def overfilled(plan: Plan) -> Iterator[Advice]:
                         f"{digits(line.volume, 2)} mL to its line: about {pours} pours.",
                         "It may not finish within the period.",
                         f"Decant first, or use a larger paper: to the edge this one holds "
-                        f"{digits(cone_of(step.paper).holds, 2)} mL.",
+                        f"{digits(cone_of(paper).holds, 2)} mL.",
                     ),
                     step.id,
                 )

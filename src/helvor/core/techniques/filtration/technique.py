@@ -10,7 +10,7 @@ from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Check, Technique
 from helvor.core.quantities.reading import Unreadable, parse
 from helvor.core.record.entry import Payload
-from helvor.core.record.step_kinds import StepKind
+from helvor.core.record.step_kinds import LIQUID_AND_SOLID, SOLID, StepKind
 from helvor.core.techniques.filtration.entries import DRYING_PLACES, Drying, Emptied, Filtrate, Poured, Washed
 from helvor.core.techniques.filtration.findings import (
     FILTERS,
@@ -28,6 +28,7 @@ from helvor.core.techniques.filtration.findings import (
     step_here,
     washes_dissolve,
 )
+from helvor.core.techniques.filtration.parameters import OfAFilter
 
 STEP_KINDS = (
     StepKind(
@@ -40,8 +41,9 @@ STEP_KINDS = (
         kit=("funnel", "ring", "filter paper", "rod"),
         wets=True,
         collects=True,
-        liquid_first=True,
         rules=("folding", "filling-cone", "pouring", "wetting-paper", "cloudy-filtrate"),
+        outputs=LIQUID_AND_SOLID,
+        parameters=OfAFilter,
     ),
     StepKind(
         "hot filter",
@@ -54,8 +56,9 @@ STEP_KINDS = (
         wets=True,
         heats=True,
         collects=True,
-        liquid_first=True,
         caution="Hot solvent vapour: no flame near it, hood, hot glass looks like cold glass.",
+        outputs=LIQUID_AND_SOLID,
+        parameters=OfAFilter,
     ),
     StepKind(
         "vacuum filter",
@@ -67,9 +70,10 @@ STEP_KINDS = (
         kit=("Büchner funnel", "filter flask", "trap", "clamp", "filter paper"),
         wets=True,
         collects=True,
-        liquid_first=True,
         rules=("wetting-paper", "aspirator", "cloudy-filtrate", "stopping-vacuum"),
         caution="Check the flask for cracks and clamp it first: a flask that tips under vacuum can implode.",
+        outputs=LIQUID_AND_SOLID,
+        parameters=OfAFilter,
     ),
     StepKind(
         "crucible filter",
@@ -81,11 +85,23 @@ STEP_KINDS = (
         kit=("filter crucible", "adapter", "filter flask", "trap", "clamp"),
         wets=True,
         collects=True,
-        liquid_first=True,
         rules=("aspirator", "stopping-vacuum"),
         caution="Check the flask for cracks and clamp it first: a flask that tips under vacuum can implode.",
+        outputs=LIQUID_AND_SOLID,
     ),
-    StepKind("wash", "Filter", "wash", "Wash the solid with small portions", 4, 2, kit=("wash bottle",), wets=True),
+    StepKind(
+        "wash",
+        "Filter",
+        "wash",
+        "Wash the solid with small portions",
+        4,
+        2,
+        kit=("wash bottle",),
+        wets=True,
+        works_on="solid",
+        rinses=True,
+        runs_through=True,
+    ),
     StepKind(
         "suck dry",
         "Filter",
@@ -94,6 +110,7 @@ STEP_KINDS = (
         1,
         10,
         rules=("drying-place", "stopping-vacuum"),
+        works_on="solid",
     ),
     StepKind(
         "pry out",
@@ -103,6 +120,8 @@ STEP_KINDS = (
         5,
         kit=("weighing boat", "spatula", "wash bottle"),
         collects=True,
+        outputs=SOLID,
+        works_on="solid",
     ),
     StepKind(
         "transfer",
@@ -113,6 +132,9 @@ STEP_KINDS = (
         kit=("spatula",),
         collects=True,
         rules=("drying-solid",),
+        outputs=SOLID,
+        works_on="solid",
+        airs=True,
     ),
 )
 

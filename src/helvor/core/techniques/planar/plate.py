@@ -25,6 +25,7 @@ from helvor.core.record.answer import Answered
 from helvor.core.record.entry import Acknowledged, Entry, Line, Payload, Problem, Struck, corrected_line, lines
 from helvor.core.record.remembered import remembered
 from helvor.core.record.step_kinds import StepKind
+from helvor.core.techniques.planar.parameters import OfAPlate
 
 Phase = Literal["silica", "alumina", "paper", "C18"]
 Backing = Literal["aluminium", "plastic", "glass", "none"]
@@ -68,6 +69,7 @@ STEP_KINDS = (
         kit=("chamber", "plate", "capillary"),
         caution="Never look into a UV lamp or hold skin under it.",
         rules=("chamber", "putting-on", "stopping-front", "measuring-spot"),
+        parameters=OfAPlate,
     ),
 )
 """What this technique brings into procedures."""

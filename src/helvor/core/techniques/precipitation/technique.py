@@ -15,7 +15,7 @@ from helvor.core.quantities.measured import shown, total
 from helvor.core.quantities.reading import Unreadable, digits, round_to
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import Step, same
-from helvor.core.record.step_kinds import StepKind
+from helvor.core.record.step_kinds import MIXTURE, StepKind
 
 APART = 0.02
 """Relative difference of two parallel determinations that asks for a third. Common practice."""
@@ -34,6 +34,7 @@ STEP_KINDS = (
         kit=("beaker", "pipette"),
         wets=True,
         rules=("adding-precipitant", "precipitant-excess"),
+        outputs=MIXTURE,
     ),
     StepKind(
         "digest",
@@ -57,6 +58,7 @@ STEP_KINDS = (
         kit=("beaker",),
         wets=True,
         caution="The gas can burn or harm: work in the hood, no flame.",
+        outputs=MIXTURE,
     ),
 )
 

@@ -10,6 +10,7 @@ from helvor.core.engine.plan.check_plan import Advice, Moment, Plan, clause
 from helvor.core.hazards.care import Care, named
 from helvor.core.hazards.heat import HOT_SURFACE, LOW_BOILER, Heat, sources
 from helvor.core.hazards.substances import liquids_of
+from helvor.core.record.parameters import parameters_of
 from helvor.core.record.procedure import Step
 from helvor.core.techniques.safety.advice import FUNNELS, advise, at_step
 
@@ -71,7 +72,7 @@ def burning(plan: Plan, moment: Moment) -> list[Care]:
     step = moment.step
     if not there:
         there = {care.name: care for care in _by_words(plan, step.says)}
-    if not (there or step.takes or step.on or step.adds or step.eluent or moment.matter.substances):
+    if not (there or step.takes or step.on or step.adds or parameters_of(step).liquids() or moment.matter.substances):
         elsewhere = {name.casefold() for other in plan.moments for name in other.step.adds}
         there = {
             care.name: care

@@ -11,7 +11,8 @@ from helvor.core.hazards.incompatible import CARBONATE, STRONG_ACID
 from helvor.core.hazards.substances import care_of
 from helvor.core.quantities.reading import digits
 from helvor.core.record.finding import Finding
-from helvor.core.record.procedure import Substance, same
+from helvor.core.record.outputs import added_layer, in_phase, layers_of
+from helvor.core.record.procedure import Procedure, Substance, same
 from helvor.core.record.step_kinds import WASTE, wrong_bottle
 from helvor.core.techniques.safety.advice import advise, at_step, caught
 
@@ -50,13 +51,15 @@ def _goes_on(name: str, later: Sequence[Moment]) -> bool:
     return any(same(name, other) for m in later for other in (*m.step.takes, *((m.step.on,) if m.step.on else ())))
 
 
-def _organic_in(moment: Moment, which: int) -> Care | None:
-    """An organic liquid in what a step gives, the number *which* of its portions; None in what is dry."""
+def _organic_in(procedure: Procedure, moment: Moment, name: str) -> Care | None:
+    """An organic liquid in one of the portions that a step gives; None in what is dry."""
     kind = moment.kind
-    if moment.step.kind == "evaporate" or (kind is not None and kind.dries):
+    if kind is not None and kind.dries:
         return None
-    layers = kind is not None and kind.layers
-    side = (moment.added, moment.held)[min(which, 1)] if layers else moment.matter
+    side = moment.matter
+    if kind is not None and kind.layers:
+        fresh = layers_of(moment.step, added_layer(procedure, moment.step) or "aqueous")[0]
+        side = moment.added if same(name, fresh) else moment.held
     return next((side.cares[key] for key in side.liquids if side.cares[key].organic), None)
 
 
@@ -64,13 +67,13 @@ def _ends_nowhere(plan: Plan) -> Iterator[Advice]:
     """What ends with solvent in it, a liquid or a solid that is still wet, and is put nowhere."""
     for place, moment in enumerate(plan.moments):
         later = plan.moments[place + 1 :]
-        for which, name in enumerate(moment.step.gives):
+        for name in moment.step.gives:
             said = plan.procedure.portion(name)
-            organic = _organic_in(moment, which)
+            organic = _organic_in(plan.procedure, moment, name)
             if organic is None or said.end == "product" or said.by_loss or _goes_on(name, later):
                 continue
-            solid_kept = moment.kind is not None and moment.kind.liquid_first and which > 0 and said.end == "kept"
-            if solid_kept:
+            solid = in_phase(moment.step, moment.kind, "solid")
+            if said.end == "kept" and solid and same(name, solid):
                 continue
             yield advise(
                 moment,

@@ -8,8 +8,9 @@ from helvor.core.engine.run.case import Case
 from helvor.core.engine.technique import Cause, Check, Technique, Trial
 from helvor.core.quantities.reading import digits
 from helvor.core.record.finding import Finding
+from helvor.core.record.outputs import in_phase
 from helvor.core.record.procedure import Step
-from helvor.core.record.step_kinds import StepKind
+from helvor.core.record.step_kinds import Output, StepKind
 
 WATER_PER_GRAM = 10.0
 """Millilitres of water a gram of the mixture is dissolved in; less leaves salt behind. Common practice."""
@@ -28,6 +29,8 @@ STEP_KINDS = (
         dries=True,
         rules=("sublimate", "constant-mass"),
         caution="In the hood, on a hotplate: no flame near anything flammable. A hot dish looks cold.",
+        outputs=(Output("residue", "solid"), Output("vapour", "vapour")),
+        works_on="solid",
     ),
 )
 
@@ -144,7 +147,7 @@ def dried_in(case: Case) -> Iterator[Cause]:
     for number, step in enumerate(case.run.procedure.steps, 1):
         if step.kind != "decant" or len(step.gives) < 2:
             continue
-        rest = step.gives[-1].casefold()
+        rest = (in_phase(step, case.kinds.get(step.kind), "solid") or step.gives[-1]).casefold()
         skipped = case.run.skipped.get(step.id)
         points = (f"step {number} skipped: {skipped}",) if skipped else ()
         for name in case.ledger.ends:

@@ -42,6 +42,7 @@ from helvor.core.techniques.extraction.flow import (
     vessels,
 )
 from helvor.core.techniques.extraction.funnel import Now, funnel_now
+from helvor.core.techniques.extraction.parameters import OfPh
 from helvor.core.techniques.extraction.reagent_findings import still_wanted
 from helvor.core.techniques.extraction.technique import boiling_marks, describe
 from helvor.core.techniques.registered import TECHNIQUES
@@ -210,7 +211,7 @@ def _standing_row(at: AtStep, flow: Flow, portion: str, container: str, out: Map
     if not in_funnel or parting is None or not parting.rounds:
         known = out.get(portion.casefold())
         return _held_row(run, flow, portion, container or (known.vessel if known else ""), None, here=False)
-    drawn = out.get(step.gives[0].casefold()) if step.gives else None
+    drawn = out.get(parting.names(step)[0].casefold())
     mol = parting.rounds[min(drawn.times, len(parting.rounds)) - 1].stays if drawn is not None else None
     return _held_row(run, flow, portion, "in the funnel", None, here=False, mol=mol)
 
@@ -311,7 +312,7 @@ def _funnel_drawn(at: AtStep, parting: Parting, now: Now, drained: Sequence[Drai
     step, fill = at.seen.step, _rules(at)["funnel-fill"]
     most = max((one.settled.volume for one in parting.rounds), default=now.volume)
     size = step.volume or (funnel_for(most, fill.key) if most > 0 else None) or 250.0
-    vessel = _vessel_of(parting, drained, step.gives[0] if step.gives else "extract")
+    vessel = _vessel_of(parting, drained, parting.names(step)[0] or "extract")
     return funnel_shown(now.layers, size, fill, vessel, now.rag, stopper=now.stopper, tap=now.tap)
 
 
@@ -324,7 +325,7 @@ def funnel_instrument(at: AtStep) -> Markup:
     now = funnel_now(run, step, parting, cut)
     settled = parting.settled
     words, prove = answer_of(settled, parting) if settled is not None else ("", parting.trouble)
-    wanted = step.gives[0] if step.gives else "extract"
+    wanted = parting.names(step)[0] or "extract"
     drained = [said for _, said in run.of(Drained) if said.step == step.id and same(said.portion, wanted)]
     water, organic = _volumes_in(settled)
     return fragment(
@@ -376,12 +377,13 @@ class _PlannedPh:
 def _planned_ph(at: AtStep, came: Came | None, solutes: Sequence[Solute]) -> _PlannedPh:
     """How much of the step's solution brings what stood there before to the pH that is asked for."""
     run, step = at.sheet.run, at.seen.step
+    asked = OfPh.of(step).ph
     substance = next((s for name in step.adds if (s := run.procedure.substance(name)) and s.molar), None)
     name = substance.name if substance else ""
-    if came is None or substance is None or not substance.molar or step.ph is None:
+    if came is None or substance is None or not substance.molar or asked is None:
         return _PlannedPh(of=name)
     try:
-        return _PlannedPh(to_reach(step.ph, came.before.water, solutes, substance.molar), name)
+        return _PlannedPh(to_reach(asked, came.before.water, solutes, substance.molar), name)
     except Unreadable as unreadable:
         return _PlannedPh(of=name, why_not=str(unreadable))
 
@@ -389,6 +391,7 @@ def _planned_ph(at: AtStep, came: Came | None, solutes: Sequence[Solute]) -> _Pl
 def ph_instrument(at: AtStep) -> Markup:
     """A step that brings a water layer to a pH: where it is, where it should be, how much in which portions."""
     run, step = at.sheet.run, at.seen.step
+    asked = OfPh.of(step).ph
     flow = _flow(at)
     came = flow.came.get(step.id)
     solutes = solutes_of(run.procedure, came.before.mol) if came is not None else ()
@@ -398,10 +401,10 @@ def ph_instrument(at: AtStep) -> Markup:
         "techniques/extraction/ph.html",
         PhStep(
             at=at,
-            target=step.ph,
+            target=asked,
             readings=[(PH_AXIS.at(said.range[0]), PH_AXIS.at(said.range[1]), describe(said)) for said in read],
             ticks=[(PH_AXIS.at(n), str(n)) for n in range(0, 15, 2)],
-            target_x=PH_AXIS.at(step.ph) if step.ph is not None else None,
+            target_x=PH_AXIS.at(asked) if asked is not None else None,
             before_x=PH_AXIS.at(came.ph_before) if came is not None and came.ph_before is not None else None,
             planned=reagent.planned,
             planned_of=reagent.of,

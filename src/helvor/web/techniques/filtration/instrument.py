@@ -14,9 +14,12 @@ from helvor.core.laws.filtration.oven import Limit, limits
 from helvor.core.laws.filtration.paper import BELOW_RIM, FUNNELS, cone_of, fill_line, funnel_for_paper
 from helvor.core.laws.filtration.wash import left_of, more_rinses, wash_loss
 from helvor.core.quantities.reading import digits
+from helvor.core.record.outputs import in_phase
 from helvor.core.record.procedure import Step
 from helvor.core.techniques.filtration.entries import DRYING_PLACES, Drying, Filtrate, Poured, Washed
 from helvor.core.techniques.filtration.findings import FILTERS, HALF, Flask, flask_of, liquid_to_filter, melts_of
+from helvor.core.techniques.filtration.parameters import OfAFilter
+from helvor.core.techniques.registered import STEP_KINDS
 from helvor.web.rendering import fragment
 from helvor.web.run.at_step import AtStep
 
@@ -176,7 +179,7 @@ def cone_shown(paper: float, school: str, wanted: float = 0.0, poured: float = 0
 
 def _paper(seen: StepSeen) -> float:
     """The step's paper, mm, or a usual one; no larger than there are funnels for."""
-    return min(seen.step.paper or USUAL_PAPER, 2 * (FUNNELS[-1] - BELOW_RIM[0]))
+    return min(OfAFilter.of(seen.step).paper or USUAL_PAPER, 2 * (FUNNELS[-1] - BELOW_RIM[0]))
 
 
 def _frustum_y(part: float) -> tuple[float, float]:
@@ -251,7 +254,7 @@ def _counted(washes: Sequence[Washed]) -> tuple[str, str]:
 def _solubility_of_product(at: AtStep, step: Step) -> float | None:
     """g that 100 mL of the wash liquid dissolve of what is washed, where the procedure says it."""
     run = at.sheet.run
-    portion = step.on or (step.gives[-1] if step.gives else "")
+    portion = step.on or in_phase(step, STEP_KINDS.get(step.kind), "solid") or (step.gives[-1] if step.gives else "")
     ends = [name for name in ends_through(run.procedure, at.sheet.ledger.ends, step.id) or [portion] if name]
     return next((s for name in ends if (s := run.procedure.portion(name).soluble) is not None), None)
 
