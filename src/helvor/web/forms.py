@@ -204,6 +204,8 @@ def values_of(payload: BaseModel) -> dict[str, list[str]]:
             values[name] = [str(item) for item in value]
         elif hasattr(value, "written"):
             values[name] = [value.written]
+        elif isinstance(value, float):
+            values[name] = [f"{value:g}"]
         elif value is not None and not isinstance(value, BaseModel):
             values[name] = [str(value)]
     return values

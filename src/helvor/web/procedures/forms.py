@@ -99,12 +99,17 @@ def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
 
 
 def _fix(form: Form, rules: HouseRules) -> tuple[Change, str]:
-    """Put in the step that settles a finding, as the finding stands when the change is made."""
-    code, step = form.text("code"), form.text("step")
+    """Make the change that settles a finding, as the finding stands when the change is made."""
+    code, step, words = form.text("code"), form.text("step"), form.text("mend")
 
     def change(procedure: Procedure) -> Procedure:
         for advice in check_plan(procedure, rules, TECHNIQUES):
-            if advice.finding.code == code and advice.step == step and advice.fix is not None:
+            if advice.finding.code != code or advice.step != step:
+                continue
+            mend = next((one for one in advice.mends if one.words == words), None)
+            if mend is not None:
+                return mend.procedure
+            if advice.fix is not None and not words:
                 at = next(i for i, other in enumerate(procedure.steps) if other.id == step)
                 return edit.insert_step(procedure, advice.fix, at)
         raise Problem("code", "That was already resolved.")

@@ -24,7 +24,7 @@ from helvor.core.classroom.prep.plates import (
     sheets_to_cut,
     spotting_solutions,
 )
-from helvor.core.engine.plan.check_plan import moments
+from helvor.core.engine.plan.matter import moments
 from helvor.core.hazards.substances import care_of, hazards_of, stream_of
 from helvor.core.laws.precipitation.solution import Made, to_make
 from helvor.core.laws.spare import SPARE

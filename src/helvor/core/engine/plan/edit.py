@@ -87,6 +87,16 @@ def replace_step(procedure: Procedure, step: Step) -> Procedure:
     return _with_steps(procedure, [step if other.id == step.id else other for other in procedure.steps])
 
 
+def taking_instead(step: Step, name: str, other: str) -> Step:
+    """A step that works on *other* where it worked on *name*."""
+    return step.model_copy(
+        update={
+            "takes": tuple(other if same(one, name) else one for one in step.takes),
+            "on": other if step.on and same(step.on, name) else step.on,
+        }
+    )
+
+
 def put_substance(procedure: Procedure, substance: Substance, was: str = "") -> Procedure:
     """Add a substance, or change the one called *was*; steps that add it follow a new name."""
     changed = procedure.model_copy(update={"substances": _put(procedure.substances, substance, was)})

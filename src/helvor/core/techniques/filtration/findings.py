@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from helvor.core.engine.plan.check_plan import Advice, Plan
+from helvor.core.engine.plan.holds import melting
 from helvor.core.engine.run.account import Ledger
 from helvor.core.engine.run.case import Case
 from helvor.core.engine.run.losses import ends_through
@@ -175,22 +176,12 @@ def _washes(case: Case) -> dict[str, list[Washed]]:
     return found
 
 
-def melts_of(run: Run, portion: str) -> list[tuple[str, float]]:
-    """Name and melting point of what a portion should hold, where the procedure knows it."""
-    component = run.procedure.portion(portion).component
-    return [
-        (s.name, s.melts)
-        for s in run.procedure.substances
-        if s.melts is not None and component and same(s.component, component) and s.role in ("sample", "reagent")
-    ]
-
-
 def dried_too_hot(case: Case) -> Iterator[Finding]:
     """An oven hotter than paper, boat or melting point stand."""
     for _, said in case.run.of(Drying):
         if said.celsius is None:
             continue
-        for limit in limits(said.labels, melts_of(case.run, said.portion)):
+        for limit in limits(said.labels, melting(case.run.procedure, said.portion)):
             if said.celsius > limit.celsius:
                 yield Finding(
                     "dried-too-hot",

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 
-from helvor.core.engine.plan.check_plan import Advice, Moment
+from helvor.core.engine.plan.check_plan import Advice
+from helvor.core.engine.plan.matter import Moment
 from helvor.core.record.finding import Finding, Level
 
 LOCAL = "Local rules and a qualified person decide."

@@ -6,7 +6,8 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from helvor.core.engine.plan.check_plan import Advice, Moment, Plan, clause
+from helvor.core.engine.plan.check_plan import Advice, Plan, clause
+from helvor.core.engine.plan.matter import Moment
 from helvor.core.hazards.care import Care, named
 from helvor.core.hazards.heat import HOT_SURFACE, LOW_BOILER, Heat, sources
 from helvor.core.hazards.substances import liquids_of

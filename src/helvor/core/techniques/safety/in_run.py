@@ -10,7 +10,8 @@ from collections.abc import Iterator
 from datetime import datetime
 from functools import lru_cache
 
-from helvor.core.engine.plan.check_plan import Advice, Plan, moments
+from helvor.core.engine.plan.check_plan import Advice, Plan
+from helvor.core.engine.plan.matter import moments
 from helvor.core.engine.run.case import Case, join
 from helvor.core.engine.run.record import Run
 from helvor.core.hazards.care import named

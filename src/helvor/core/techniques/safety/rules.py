@@ -11,7 +11,8 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from helvor.core.engine.plan.check_plan import Advice, Matter, Moment, Plan
+from helvor.core.engine.plan.check_plan import Advice, Plan
+from helvor.core.engine.plan.matter import Matter, Moment
 from helvor.core.hazards.care import Care, named
 from helvor.core.hazards.incompatible import HYDROXIDE, MEETINGS, STRONG_ACID, Meets
 from helvor.core.techniques.safety.advice import advise, at_step

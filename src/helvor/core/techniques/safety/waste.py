@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
-from helvor.core.engine.plan.check_plan import Advice, Moment, Plan
+from helvor.core.engine.plan.check_plan import Advice, Plan
+from helvor.core.engine.plan.matter import Moment
 from helvor.core.hazards.care import Care
 from helvor.core.hazards.incompatible import CARBONATE, STRONG_ACID
 from helvor.core.hazards.substances import care_of

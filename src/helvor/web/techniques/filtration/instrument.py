@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
+from helvor.core.engine.plan.holds import melting
 from helvor.core.engine.run.losses import ends_through
 from helvor.core.engine.run.work_out import StepSeen
 from helvor.core.engine.technique import Check
@@ -17,7 +18,7 @@ from helvor.core.quantities.reading import digits
 from helvor.core.record.outputs import in_phase
 from helvor.core.record.procedure import Step
 from helvor.core.techniques.filtration.entries import DRYING_PLACES, Drying, Filtrate, Poured, Washed
-from helvor.core.techniques.filtration.findings import FILTERS, HALF, Flask, flask_of, liquid_to_filter, melts_of
+from helvor.core.techniques.filtration.findings import FILTERS, HALF, Flask, flask_of, liquid_to_filter
 from helvor.core.techniques.filtration.parameters import OfAFilter
 from helvor.core.techniques.registered import STEP_KINDS
 from helvor.web.rendering import fragment
@@ -300,7 +301,7 @@ def oven_instrument(at: AtStep) -> Markup:
     last = dryings[-1] if dryings else None
     labels = last.labels if last else step.container
     at_celsius = last.celsius if last else step.celsius
-    found = limits(labels, melts_of(run, portion)) if portion else []
+    found = limits(labels, melting(run.procedure, portion)) if portion else []
     return fragment(
         "techniques/filtration/oven.html",
         OvenShown(
