@@ -354,3 +354,33 @@ def test_a_form_sent_as_it_stands_changes_nothing(school, ida):
     after = ida.get(f"/api{url}").json()["procedure"]
     assert after["steps"] == before["steps"]
     assert after == before
+
+
+def test_a_form_asks_what_its_kind_can_be_told_and_names_what_it_gives_by_role(school, ida, url):
+    edit(ida, url, op="add", kind="gravity filter", at="99")
+    step = steps(ida, url)[-1]
+    assert (step["gives"], step["roles"]) == (["filtrate", "solid"], ["filtrate", "solid"])
+    opened = ida.get(f"{url}?step={step['id']}").text
+    assert 'name="as-filtrate"' in opened and 'name="paper"' in opened and 'name="bore"' not in opened
+    fields = sent(opened, "step") | {"as-filtrate": "clear", "as-solid": "grit", "paper": "9 cm"}
+    assert edit(ida, url, **fields).status_code == 200
+    step = steps(ida, url)[-1]
+    assert (step["gives"], step["paper"]) == (["clear", "grit"], 90.0)
+    for field, value, says in (("as-solid", "grit, sand", "one name"), ("paper", "broad", "“broad” is not")):
+        refused = edit(ida, url, **(fields | {field: value}))
+        assert refused.status_code == 422 and says in refused.text and value in refused.text
+    assert steps(ida, url)[-1] == step
+
+
+def test_a_step_that_lost_its_source_is_wired_again_by_its_button(school, ida, url):
+    edit(ida, url, op="add", kind="vacuum filter", at="99")
+    edit(ida, url, op="add", kind="dry", at="99")
+    key = steps(ida, url)[-1]["id"]
+    edit(ida, url, op="move", step=key, at="0")
+    place = len(steps(ida, url))
+    page = ida.get(url).text
+    assert "no earlier step produces it" in page and f"Move it after step {place}" in page
+    mended = edit(ida, url, op="fix", code="loose-end", step=key, mend=f"Move it after step {place}")
+    assert mended.status_code == 200 and "no earlier step" not in mended.text
+    assert steps(ida, url)[-1]["id"] == key
+    assert edit(ida, url, op="fix", code="loose-end", step=key, mend="Paint it green").status_code == 422

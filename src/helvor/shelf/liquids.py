@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 from helvor.core.laws.extraction.acid_base import Acts
 from helvor.core.laws.extraction.layers import Liquid
+from helvor.core.laws.extraction.layers import solution as solution_of
 from helvor.core.laws.extraction.solutions import solution_density, water_density
 from helvor.core.record.procedure import Substance
 from helvor.core.techniques.extraction.scheme import Part
@@ -53,6 +55,41 @@ def solvent_named(name: str, shelf: Sequence[Item]) -> Substance | None:
         hazards=item.text("hazard"),
         waste=item.text("waste"),
     )
+
+
+_SOLUTION = re.compile(r"^([\d.]+)\s*(?:M|mol/L)\s+(.+)$")
+_IN_WORDS = re.compile(r"^(?:aqueous|aq\.?|saturated|satd\.?|dil(?:ute|\.)?)\s+(.+)$", re.IGNORECASE)
+
+
+def as_liquid(name: str, shelf: Sequence[Item]) -> Substance | None:
+    """What somebody calls a liquid, under that name: a solvent, water, brine, a solution of something in water.
+
+    None where the shelf does not know it.
+
+    >>> from helvor.shelf.shelf import shipped
+    >>> base = as_liquid("1 M sodium hydroxide", shipped())
+    >>> base.name, base.formula, base.molar, base.layer
+    ('1 M sodium hydroxide', 'NaOH', 1.0, 'aqueous')
+    """
+    said = " ".join(name.split())
+    if not 0 < len(said) <= 40:
+        return None
+    solvent = solvent_named(said, shelf)
+    if solvent is not None:
+        return solvent.model_copy(update={"name": said})
+    liquid = liquid_named(said, shelf)
+    if liquid is not None:
+        return Substance(name=said, role="solvent", density=round(liquid.density, 4), layer=liquid.makes)
+    if of := _SOLUTION.match(said):
+        molar, item = float(of[1]), known_as(shelf, of[2], ("substance",))
+        if item is not None and item.formula and 0 < molar <= 30:
+            density = round(solution_of(said, item.formula, molar).density, 4)
+            return Substance(name=said, formula=item.formula, molar=molar, density=density, layer="aqueous")
+    if of := _IN_WORDS.match(said):
+        item = known_as(shelf, of[1], ("substance",))
+        if item is not None and item.formula:
+            return Substance(name=said, layer="aqueous", density=round(water_density(), 4))
+    return None
 
 
 def part_named(name: str, shelf: Sequence[Item]) -> Part | None:

@@ -113,10 +113,11 @@ def _taken(form: Form, run: Run, strikes: UUID | None) -> Payload:
 
 
 def _amount(form: Form, text: str, target: Reading | None) -> Reading | None:
-    """An amount; without a unit it has the target's, which the field shows beside itself."""
-    if target is not None and re.fullmatch(r"[\d.,\s/]+", text):
+    """An amount; without a unit it has the field's or the target's, which stands beside the field."""
+    unit = form.text("unit") if form.text("unit") in ("g", "mL") else target.unit if target is not None else ""
+    if unit and re.fullmatch(r"[\d.,\s/]+", text):
         try:
-            return parse(text, "mass" if target.unit == "g" else "volume", field_unit=target.unit)
+            return parse(text, "mass" if unit == "g" else "volume", field_unit=unit)
         except Unreadable as unreadable:
             form.errors["amount"] = str(unreadable)
             return None
@@ -227,12 +228,16 @@ def _step_added(form: Form, run: Run, strikes: UUID | None) -> Payload:
 
 
 def _substance_added(form: Form, run: Run, strikes: UUID | None) -> Payload:
+    density, molar = form.number("density"), form.number("molar")
     substance = form.build_part(
         Substance,
         name=form.text("name"),
         role=form.text("role") or "reagent",
         formula=form.text("formula"),
         amount=form.text("target") or None,
+        layer=form.text("layer"),
+        density=density,
+        molar=molar,
         exact=True,
     )
     return form.build(e.SubstanceAdded, substance=substance)

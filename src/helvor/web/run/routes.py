@@ -58,6 +58,7 @@ from helvor.web.run.shown import (
     sheet_of,
     work_of,
 )
+from helvor.web.run.substances import with_their_substances
 from helvor.web.run.words import StepNames, describe
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
@@ -195,7 +196,8 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
     kind, entry = form.text("kind"), entry_of(form)
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
-        return [forms.draft_from(kind, form, entry, gather(before(entries, entry)), bottles, TECHNIQUE_READERS)]
+        run = gather(before(entries, entry))
+        return with_their_substances(run, [forms.draft_from(kind, form, entry, run, bottles, TECHNIQUE_READERS)])
 
     bottles = _bottles(request, who, page_id) if form.text("bottle") else {}
     try:
@@ -358,9 +360,9 @@ def read(
     """Write a typed reading."""
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
-        return [
-            pages.Draft(entry, understand(line_as_typed_here(text), before(entries, entry), step, TECHNIQUES).payload)
-        ]
+        there = before(entries, entry)
+        draft = pages.Draft(entry, understand(line_as_typed_here(text), there, step, TECHNIQUES).payload)
+        return with_their_substances(gather(there), [draft])
 
     try:
         written = _write(request, who, page_id, compose)

@@ -420,7 +420,7 @@ class _Follower:
 
     def _rounds(self, step: Step, feed: Content, portions: list[list[tuple[str, float]]]) -> Parting:
         if not portions:
-            return _unfollowed(step, feed, "Enter the amount of the liquid that is added.")
+            return _unfollowed(step, feed, _missing(step, feed))
         first = Content()
         for name, volume in portions[0]:
             first = first.plus(self.brought(step, name, volume))
@@ -486,6 +486,16 @@ class _Follower:
                 if liquid is not None and liquid.makes != "both":
                     return "organic" if liquid.makes == "organic" else "aqueous"
         return "organic" if first.volume("organic") > first.volume("aqueous") else "aqueous"
+
+
+def _missing(step: Step, feed: Content) -> str:
+    """What must be said before the layers of a funnel can be."""
+    if step.adds:
+        return f"Enter how much {step.adds[0]} is added."
+    there = " and ".join(f"{liquid.name} {volume:.3g} mL" for liquid, volume in feed.liquids)
+    if there:
+        return f"In the funnel: {there}. Enter the liquid that is added, and how much."
+    return "Enter both liquids in the funnel, and how much of each."
 
 
 def _divide(

@@ -37,6 +37,7 @@ from helvor.core.techniques.extraction.flow import (
     Parting,
     follow,
     grams,
+    liquid_of,
     so_far,
     solutes_of,
     vessels,
@@ -93,6 +94,8 @@ class FunnelStep:
     way: str
     cut: str
     out_by: str
+    liquids: list[str]
+    unknown: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -168,6 +171,22 @@ def _flow(at: AtStep) -> Flow:
 
 def _rules(at: AtStep) -> HouseRules:
     return at.page.rules.over(at.sheet.run.procedure.house_rules)
+
+
+def _liquids_to_pour(run: Run) -> list[str]:
+    """What may go into a funnel: liquids of the procedure, then solvents of the shelf."""
+    own = [s.name for s in run.procedure.substances if s.amount is None or s.amount.unit == "mL"]
+    shelf = ["water", "brine", *(item.name for item in shipped() if item.kind == "solvent")]
+    return list(dict.fromkeys([*own, *shelf]))
+
+
+def _unknown_liquid(run: Run, step: Step) -> str:
+    """Something poured in of which nothing says what layer it makes; empty where there is nothing such."""
+    for on in run.taken:
+        substance = run.procedure.substance(on.taken.substance)
+        if on.taken.step == step.id and (substance is None or liquid_of(substance) is None):
+            return on.taken.substance
+    return ""
 
 
 def _pours(at: AtStep, parting: Parting, now: Now) -> list[tuple[str, str]]:
@@ -324,7 +343,7 @@ def funnel_instrument(at: AtStep) -> Markup:
     cut = CUTS[rules["boundary"].key]
     now = funnel_now(run, step, parting, cut)
     settled = parting.settled
-    words, prove = answer_of(settled, parting) if settled is not None else ("", parting.trouble)
+    words, prove = answer_of(settled, parting) if settled is not None else ("", "")
     wanted = parting.names(step)[0] or "extract"
     drained = [said for _, said in run.of(Drained) if said.step == step.id and same(said.portion, wanted)]
     water, organic = _volumes_in(settled)
@@ -356,6 +375,8 @@ def funnel_instrument(at: AtStep) -> Markup:
             way="swirl" if rules["mixing-funnel"].key == "swirl" else "shake",
             cut=_cut_words(rules, parting, now.rag),
             out_by=rules["top-layer"].words,
+            liquids=_liquids_to_pour(run),
+            unknown=_unknown_liquid(run, step),
         ),
     )
 
