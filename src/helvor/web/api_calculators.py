@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any, NamedTuple
-
 from fastapi import APIRouter
 
 from helvor.core.techniques.column import calculators as column
@@ -13,17 +10,9 @@ from helvor.core.techniques.extraction import calculators as extraction
 from helvor.core.techniques.filtration import calculators as filtration
 from helvor.core.techniques.planar import calculators as planar
 from helvor.core.techniques.precipitation import calculators as precipitation
+from helvor.web.brought import BROUGHT_PAGES
+from helvor.web.calculators.address import Route
 from helvor.web.may import May, may
-
-
-class Route(NamedTuple):
-    """How a calculator is asked: by which method, at which address, under which heading of the documentation."""
-
-    method: str
-    path: str
-    tag: str
-    calculator: Callable[..., Any]
-
 
 ROUTES: tuple[Route, ...] = (
     Route("POST", "/api/equation/balance", "sums", precipitation.balanced),
@@ -68,7 +57,9 @@ ROUTES: tuple[Route, ...] = (
     Route("POST", "/api/extraction/mol", "layers", extraction.mol),
 )
 
+BROUGHT_ROUTES = tuple(route for module in BROUGHT_PAGES for route in getattr(module, "ROUTES", ()))
+
 router = APIRouter()
-for route in ROUTES:
+for route in (*ROUTES, *BROUGHT_ROUTES):
     endpoint = may(May.PUBLIC)(route.calculator)
     router.add_api_route(route.path, endpoint, methods=[route.method], tags=[route.tag])

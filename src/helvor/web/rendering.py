@@ -28,6 +28,7 @@ from helvor.core.quantities.formula import parse_equation, readable
 from helvor.core.quantities.measured import Measured, shown
 from helvor.core.quantities.reading import Unreadable, round_to
 from helvor.core.record.finding import level_word
+from helvor.core.techniques.registered import STEP_KINDS
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.web.house_words import in_house_words
 from helvor.web.security import Visitor
@@ -201,7 +202,8 @@ def _environment() -> Environment:
         lstrip_blocks=True,
         auto_reload=False,
     )
-    environment.globals.update(static=static_url, places_of=places_of, fresh_id=lambda: FRESH_ID)
+    icons = {kind.key: kind.icon for kind in STEP_KINDS.values() if kind.icon}
+    environment.globals.update(static=static_url, places_of=places_of, fresh_id=lambda: FRESH_ID, own_icons=icons)
     environment.filters.update(
         hazards=hazards_of,
         on_label=label_of,

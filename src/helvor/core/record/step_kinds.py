@@ -73,6 +73,7 @@ class StepKind:
         runs_through: what it adds runs through the solid into what was filtered off before.
         weighs: it is done on a balance.
         parameters: what it can be told beyond what every step has.
+        icon: the path of its picture, 32 × 32, where the house's own set has none.
         caution: shown beside the step; example: a reading as it is typed there.
         rules: house rules that say how it is done here; they stand under the instruction.
     """
@@ -100,6 +101,7 @@ class StepKind:
     runs_through: bool = False
     weighs: bool = False
     parameters: type[Parameters] = Parameters
+    icon: str = ""
     caution: str = ""
     example: str = ""
     rules: tuple[str, ...] = ()

@@ -1,13 +1,16 @@
-"""Where techniques are registered. A new technique adds one entry to ``PAGE_KINDS``.
+"""Where techniques are registered.
 
 The notebook, the board and the procedure builder know a technique only through what
-stands here.
+stands here. One of ours adds its name to ``TECHNIQUES``; one that a house brings itself
+is a package of its own, named in the environment.
 """
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from importlib import import_module
 from typing import Annotated, Any, Union
 from uuid import UUID
 
@@ -57,6 +60,10 @@ class PageKind:
     work_out: Callable[[Iterable[Entry], HouseRules, Mapping[str, int]], Worksheet]
 
 
+BROUGHT = tuple(os.environ.get("HELVOR_TECHNIQUES", "").split())
+"""Packages of techniques that a house brings itself. Each has a module ``technique`` with its ``TECHNIQUE``,
+and may have one ``page`` with what the web shows of it (``ON_PAGE``, ``CALCULATORS``, ``ROUTES``)."""
+
 TECHNIQUES = Techniques(
     (
         safety.TECHNIQUE,
@@ -66,6 +73,7 @@ TECHNIQUES = Techniques(
         extraction.TECHNIQUE,
         column.TECHNIQUE,
         crystallization.TECHNIQUE,
+        *(import_module(f"{name}.technique").TECHNIQUE for name in BROUGHT),
     ),
     more_kinds=planar.STEP_KINDS,
 )

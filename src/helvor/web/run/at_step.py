@@ -46,6 +46,16 @@ class TechniqueFields:
     kind: str
     values: Mapping[str, list[str]]
     errors: Mapping[str, str]
+    fields: tuple[OwnField, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class OwnField:
+    """A field of a form that needs no template of its own: its name, the words beside it, its unit."""
+
+    name: str
+    label: str
+    unit: str = ""
 
 
 @dataclass(frozen=True)
@@ -55,13 +65,14 @@ class TechniqueOnPage:
     Attributes:
         readers: kind of entry → how its form is read.
         titles: kind of entry → what its form is called.
-        form: the template of its forms' fields.
+        form: the template of its forms' fields; without one they are *fields*, by kind of entry.
         values: a standing entry → its form's fields.
         instruments: kind of step → its instrument.
     """
 
     titles: Mapping[str, str] = field(default_factory=dict)
     form: str = ""
+    fields: Mapping[str, tuple[OwnField, ...]] = field(default_factory=dict)
     values: Callable[[Payload], dict[str, list[str]]] | None = None
     readers: Mapping[str, Reader] = field(default_factory=dict)
     instruments: Mapping[str, Callable[[AtStep], Markup]] = field(default_factory=dict)

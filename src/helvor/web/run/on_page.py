@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from markupsafe import Markup
 
 from helvor.core.record.entry import Payload
+from helvor.web.brought import BROUGHT_PAGES
 from helvor.web.rendering import fragment
 from helvor.web.run.at_step import AtStep, Reader, TechniqueFields, TechniqueForm, TechniqueOnPage
 from helvor.web.techniques.column import forms as column_forms
@@ -47,6 +48,7 @@ TECHNIQUES_ON_PAGE = (
         readers=crystal_forms.READERS,
         instruments=crystals.INSTRUMENTS,
     ),
+    *(technique for module in BROUGHT_PAGES if (technique := getattr(module, "ON_PAGE", None)) is not None),
 )
 
 TECHNIQUE_READERS: dict[str, Reader] = {
@@ -60,8 +62,11 @@ TECHNIQUE_TITLES: dict[str, str] = {
 def technique_fields(kind: str, values: Mapping[str, list[str]], errors: Mapping[str, str]) -> Markup:
     """The fields of a technique's form; nothing for a kind that is no technique's."""
     technique = next((technique for technique in TECHNIQUES_ON_PAGE if kind in technique.titles), None)
-    return (
-        fragment(technique.form, TechniqueForm(form=TechniqueFields(kind, values, errors))) if technique else Markup("")
+    if technique is None:
+        return Markup("")
+    fields = technique.fields.get(kind, ())
+    return fragment(
+        technique.form or "run/_own_fields.html", TechniqueForm(form=TechniqueFields(kind, values, errors, fields))
     )
 
 
