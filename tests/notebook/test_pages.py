@@ -176,7 +176,7 @@ def test_the_boards_projection_can_be_rebuilt(conn):
     page, lane = plate_with_lane(conn, who)
     write(conn, who, page, planar.Spot(lane=lane, distance=mm(95)))
     (before,) = classes.open_bench(conn, who.account, who.bench).pages
-    assert (before.summary["level"], before.summary["next"]) == ("stop", "Eluent")
+    assert (before.summary.level, before.summary.next) == ("stop", "Eluent")
     conn.execute("UPDATE page SET summary = '{}'")
     assert page_lists.rebuild_summaries(conn) == 1
     assert classes.open_bench(conn, who.account, who.bench).pages[0].summary == before.summary

@@ -9,6 +9,7 @@ import pytest
 
 from helvor.core.classroom.meeting.expected import expected_progress
 from helvor.core.classroom.prep.period import Setting, simulate
+from helvor.core.record.worksheet import PageSummary
 from helvor.notebook import accounts, classes, lab_log, page_lists, unknowns
 from helvor.web.board import PlanNow, draw_board, in_use
 from tests.notebook.people import POWDER, type_in
@@ -283,15 +284,17 @@ def bench_at(number, done, *, kit=(), alarms=(), names=tuple(f"{n} step" for n i
         1,
         3,
         datetime(2026, 1, 1, tzinfo=UTC),
-        {
-            "title": "A mixed powder",
-            "done": done,
-            "stages": len(names),
-            "names": list(names),
-            "kit": list(kit),
-            "alarms": [list(a) for a in alarms],
-            "level": "",
-        },
+        PageSummary.read(
+            {
+                "title": "A mixed powder",
+                "done": done,
+                "stages": len(names),
+                "names": list(names),
+                "kit": list(kit),
+                "alarms": [list(a) for a in alarms],
+                "level": "",
+            }
+        ),
     )
     return classes.Bench(UUID(int=100 + number), UUID(int=1), number, "", [page])
 

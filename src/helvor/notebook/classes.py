@@ -16,6 +16,7 @@ import psycopg
 from psycopg.rows import class_row
 
 from helvor.core.record.entry import Problem
+from helvor.core.record.worksheet import PageSummary
 from helvor.core.techniques.registered import PAGE_KINDS
 from helvor.notebook.accounts import sessions_changed
 from helvor.notebook.page_errors import NotYours
@@ -50,7 +51,7 @@ class PageOnBoard:
     number: int
     entries: int
     started_at: datetime
-    summary: dict[str, Any]
+    summary: PageSummary
     procedure: UUID | None = None
     version: int | None = None
     virtual: bool = False
@@ -62,7 +63,7 @@ class PageOnBoard:
 
     @property
     def title(self) -> str:
-        return self.summary.get("title") or f"{PAGE_KINDS[self.technique].title} {self.number}"
+        return self.summary.title or f"{PAGE_KINDS[self.technique].title} {self.number}"
 
 
 @dataclass(slots=True)
@@ -284,13 +285,18 @@ class LastWritten:
     pair: str
     page: UUID
     technique: str
-    summary: dict[str, Any]
+    summary: PageSummary
     by: str
     at: datetime
 
     @property
     def address(self) -> str:
         return f"{PAGE_KINDS[self.technique].address}/{self.page}"
+
+
+def _last_written(row: tuple[Any, ...]) -> LastWritten:
+    bench, pair, page, technique, summary, by, at = row
+    return LastWritten(bench, pair, page, technique, PageSummary.read(summary), by, at)
 
 
 _LAST = """
@@ -493,7 +499,7 @@ def read_class(conn: psycopg.Connection, account_id: int, class_id: UUID) -> Cla
             benches = conn.execute(_ON_BOARD + "WHERE b.class_id = %(class)s" + _IN_ORDER, asked)
             last = conn.execute(_LAST, asked)
             newest = last.fetchone()
-            known = (now, _benches(tuple(benches.fetchall())), LastWritten(*newest) if newest else None)
+            known = (now, _benches(tuple(benches.fetchall())), _last_written(newest) if newest else None)
             with _read_lock:
                 _read[key] = known
                 while len(_read) > _MOST_READ:
@@ -547,10 +553,9 @@ _IN_ORDER = " ORDER BY b.number, b.id, p.started_at, p.number, p.id"
 
 
 @lru_cache(maxsize=4096)
-def _summary(text: str) -> dict[str, Any]:
-    """A summary parsed; the same text is parsed once, so nobody may change what comes back."""
-    parsed: dict[str, Any] = json.loads(text)
-    return parsed
+def _summary(text: str) -> PageSummary:
+    """A summary read; the same text is read once."""
+    return PageSummary.read(json.loads(text))
 
 
 def _with_pages(conn: psycopg.Connection, where: str, *values: object) -> list[Bench]:

@@ -25,7 +25,7 @@ from psycopg.types.json import Jsonb
 
 from helvor.core.record.entry import Entry, Payload, Problem, Typed, line_of
 from helvor.core.record.house_rules import HouseRules
-from helvor.core.record.worksheet import Worksheet
+from helvor.core.record.worksheet import PageSummary, Worksheet
 from helvor.core.techniques.registered import PAGE_KINDS, PageKind
 from helvor.notebook.page_errors import EntryIdTaken, NotWorkedOut, NotYours
 from helvor.notebook.page_rows import (
@@ -463,21 +463,8 @@ def _what_it_strikes(technique: PageKind, state: Any, draft: Draft) -> tuple[UUI
 
 
 def summary_of(sheet: Worksheet) -> dict[str, Any]:
-    """What the class board shows of a page."""
-    worst, room = sheet.worst, sheet.in_room
-    return {
-        "done": sum(stage.done for stage in sheet.stages),
-        "stages": len(sheet.stages),
-        "next": sheet.next_stage,
-        "level": worst.level if worst else "",
-        "word": worst.word if worst else "",
-        "what": worst.what if worst else "",
-        "title": sheet.title,
-        "names": [stage.name[:60] for stage in sheet.stages],
-        "alarms": [[alarm.label, alarm.due.isoformat(), alarm.key] for alarm in room.alarms],
-        "kit": list(room.kit),
-        "stands": [list(one) for one in room.stands],
-    }
+    """What the class board shows of a page, as it is kept."""
+    return PageSummary.of(sheet).kept()
 
 
 CANNOT_BE = "UPDATE page SET summary = summary || %s, behind = true WHERE id = %s"

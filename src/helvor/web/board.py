@@ -95,14 +95,13 @@ WORDS = {
 
 def _word(page: PageOnBoard | None, state: str) -> str:
     """What stands under a lane; a number that cannot be is not called a danger."""
-    said: str = page.summary.get("word", "") if page is not None and state == "stop" else ""
+    said = page.summary.word if page is not None and state == "stop" else ""
     return said or WORDS[state]
 
 
 def activity(page: PageOnBoard) -> str:
     """What a page counts under on the board: its procedure, or its technique."""
-    title: str = page.summary.get("title") or ""
-    return title or f"{page.title.rpartition(' ')[0]}s"
+    return page.summary.title or f"{page.title.rpartition(' ')[0]}s"
 
 
 def choices_of(benches: list[Bench]) -> list[str]:
@@ -122,8 +121,8 @@ def shown_of(bench: Bench, title: str) -> PageOnBoard | None:
 
 def alarms_on(page: PageOnBoard | None) -> list[tuple[str, datetime]]:
     """The timers that run on a page: label and when due, the next first."""
-    rows = page.summary.get("alarms", ()) if page else ()
-    return sorted(((str(row[0]), datetime.fromisoformat(row[1])) for row in rows), key=lambda pair: pair[1])
+    rows = page.summary.alarms if page else ()
+    return sorted(((alarm.label, alarm.due) for alarm in rows), key=lambda pair: pair[1])
 
 
 @dataclass(frozen=True, slots=True)
@@ -209,7 +208,7 @@ def written_rows(board: Board) -> Markup:
                 tuple((page.address, page.title) for page in lane.bench.pages),
                 lane.word,
                 lane.late,
-                str(lane.page.summary.get("what", "")) if lane.page else "",
+                lane.page.summary.what if lane.page else "",
             )
         )
         for lane in board.lanes
@@ -254,7 +253,7 @@ class _Grid:
 def _lane(bench: Bench, index: int, title: str, grid: _Grid, now: datetime, plan: PlanNow | None) -> BenchLane:
     """One bench: how far it is, how far it should be, and how it stands."""
     shown = shown_of(bench, title)
-    done = min(shown.summary.get("done", 0), grid.rows) if shown else 0
+    done = min(shown.summary.done, grid.rows) if shown else 0
     due = next((at for _, at in alarms_on(shown) if at > now), None)
     state = _state(shown, waits=due is not None)
     late, plan_y, behind_to, y = 0, None, "", grid.y(done)
@@ -286,7 +285,7 @@ def draw_board(
     choices = choices_of(benches)
     title = wanted if wanted in choices else choices[0] if choices else ""
     pages = [page for bench in benches for page in bench.pages if activity(page) == title]
-    names = Counter(tuple(page.summary.get("names", ())) for page in pages)
+    names = Counter(page.summary.names for page in pages)
     rows = list(names.most_common(1)[0][0])[:MOST_ROWS] if names else []
     gap = (size.floor - TOP) / (len(rows) + 0.5) if rows else 0.0
     grid = _Grid(len(rows), gap, (size.width - size.left - 12) / max(1, len(benches)), size)
@@ -366,7 +365,7 @@ def _front(lanes: list[BenchLane], step: float) -> str:
 def in_use(benches: list[Bench], title: str, shared: dict[str, int]) -> list[InUse]:
     """Shared kit that benches take up by the step they are at, what is queued for first."""
     pages = (shown_of(bench, title) for bench in benches)
-    return put_away.in_use([page.summary.get("kit", ()) for page in pages if page], shared)
+    return put_away.in_use([page.summary.kit for page in pages if page], shared)
 
 
 def _short(name: str) -> str:
@@ -384,10 +383,10 @@ def _short(name: str) -> str:
 def _state(page: PageOnBoard | None, *, waits: bool) -> str:
     if page is None or not page.entries:
         return "none"
-    if not page.summary.get("done") and not page.summary.get("level"):
+    if not page.summary.done and not page.summary.level:
         return "none"
-    if page.summary.get("level") in ("stop", "caution"):
-        return str(page.summary["level"])
-    if page.summary.get("done") == page.summary.get("stages"):
+    if page.summary.level in ("stop", "caution"):
+        return page.summary.level
+    if page.summary.done == page.summary.stages:
         return "done"
     return "waiting" if waits else "working"

@@ -284,12 +284,7 @@ def wall(request: Request, class_id: UUID, who: VisitorDep, work: str = "", foll
 
 def _stands(benches: list[Bench]) -> list[Stands]:
     """Every portion that stands at a bench, as the runs' summaries say."""
-    return [
-        Stands(bench.number or 0, *one)
-        for bench in benches
-        for page in bench.pages
-        for one in page.summary.get("stands", ())
-    ]
+    return [Stands(bench.number or 0, *one) for bench in benches for page in bench.pages for one in page.summary.stands]
 
 
 def _loose(stands: list[Stands], register: list[Kept]) -> list[str]:

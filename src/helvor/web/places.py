@@ -53,7 +53,7 @@ def needing(benches: list[Bench]) -> list[tuple[Bench, PageOnBoard]]:
         for level in ("stop", "caution")
         for bench in benches
         for on_board in bench.pages
-        if on_board.summary.get("level") == level and not on_board.virtual
+        if on_board.summary.level == level and not on_board.virtual
     ]
 
 

@@ -255,7 +255,7 @@ def today(request: Request, who: VisitorDep) -> Response:
         front = classes.front_bench(conn, mine)
         due = [alarm for alarm in lab_log.alarms_of(conn, mine) if alarm.due > now - timedelta(hours=2)]
         accidents = lab_log.open_accidents(conn, mine)
-    asking.sort(key=lambda ask: SEVERITY[ask[2].summary["level"]])
+    asking.sort(key=lambda ask: SEVERITY[ask[2].summary.level or "good"])
     held.sort(key=lambda one: one[1].starts_at)
     strip = draw_day(now, who.account.time_zone, held, due)
     meets = f"{len(held)} {'meeting' if len(held) == 1 else 'meetings'}" if held else "no meeting"

@@ -67,6 +67,8 @@ async function fill(form) {
     if (!one || changed(one)) continue;
     if (typeof value === "boolean") one.checked = value;
     else one.value = value;
+    // Whoever is in the field already goes on typing: that takes the place of what comes back.
+    if (one === document.activeElement && one.select) one.select();
     any = true;
     one.dispatchEvent(new Event("input", { bubbles: true }));
   }
