@@ -62,3 +62,62 @@ def test_a_scheme_is_proposed_and_becomes_a_procedure(page):
     for key in ("layers", "portions", "who", "to-ph", "drying-agent", "reflux"):
         page.goto(f"/calculators/{key}")
         assert violations(page) == []
+
+
+def test_a_step_is_wired_to_another_portion_with_keys_and_by_dragging(page):
+    page.goto("/procedures")
+    page.get_by_role("link", name="Edit Three from one").click()
+    page.locator("#wiring summary").click()
+    end = page.locator('.wire-end[data-step="s15"]')
+    expect(end).to_have_attribute("aria-label", re.compile("Step 15 works on biphenyl crystals"))
+    assert violations(page) == []
+    end.focus()
+    page.keyboard.press("ArrowDown")
+    expect(page.locator("#wire-says")).to_contain_text("Enter: work on mixture")
+    page.keyboard.press("Enter")
+    expect(page.locator('.wire-end[data-step="s15"]')).to_have_attribute("aria-label", re.compile("works on mixture"))
+    dot, lane = (
+        page.locator(where).bounding_box()
+        for where in ('.wire-end[data-step="s15"] .wire-dot', '.wire-from[data-lane="biphenyl crystals"]')
+    )
+    page.mouse.move(dot["x"] + 5, dot["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(lane["x"] + 4, lane["y"] + 8, steps=5)
+    expect(page.locator("#wire-says")).to_contain_text("Let go to work on biphenyl crystals")
+    page.mouse.up()
+    expect(page.locator('.wire-end[data-step="s15"]')).to_have_attribute("aria-label", re.compile("biphenyl crystals"))
+
+
+def test_an_own_extraction_is_right_in_both_orders_and_after_moving_steps(page):
+    """A blank procedure: two liquids, a step in the funnel, its layers named; moved away and wired again."""
+    page.goto("/procedures")
+    page.get_by_label("Title").fill("Two liquids")
+    page.get_by_role("button", name="Create procedure").click()
+    for name, amount in (("water", "30 mL"), ("diethyl ether", "20 mL")):
+        page.locator(".sheet").get_by_role("link", name="Add", exact=True).first.click()
+        page.get_by_role("textbox", name="Substance").press_sequentially(name)
+        page.get_by_role("button", name=name, exact=True).first.click()
+        page.get_by_label("Per bench").fill(amount)
+        page.get_by_role("button", name="Save", exact=True).click()
+        expect(page.locator(".amounts-table")).to_contain_text(name)
+    for kind, adds in (("add", "water"), ("extract", "diethyl ether")):
+        page.locator(f"[data-kind='{kind}']").click()
+        page.locator(".step-row a").last.click()
+        page.locator(".step-open").get_by_text(adds, exact=True).click()
+        if kind == "add":
+            page.get_by_label("Mixture").fill("lower")
+        page.get_by_role("button", name="Save", exact=True).click()
+        expect(page.locator(".said, #said")).to_contain_text("Step changed")
+        page.get_by_role("link", name="Close").click()
+    page.locator(".step-row a").last.click()
+    page.get_by_label("Works on").first.fill("lower")
+    page.get_by_label("Organic layer").fill("water-free")
+    page.get_by_label("Aqueous layer").fill("ether-free")
+    page.get_by_role("button", name="Save", exact=True).click()
+    page.get_by_role("link", name="Close").click()
+    page.locator(".step-row a").last.focus()
+    page.keyboard.press("Alt+ArrowUp")
+    expect(page.locator("#steps")).to_contain_text("no earlier step produces it")
+    page.get_by_role("button", name="Move it after step 2").click()
+    expect(page.locator("#steps")).not_to_contain_text("no earlier step produces it")
+    page.get_by_role("link", name="Start").or_(page.get_by_role("button", name="Publish")).first.click()

@@ -384,3 +384,19 @@ def test_a_step_that_lost_its_source_is_wired_again_by_its_button(school, ida, u
     assert mended.status_code == 200 and "no earlier step" not in mended.text
     assert steps(ida, url)[-1]["id"] == key
     assert edit(ida, url, op="fix", code="loose-end", step=key, mend="Paint it green").status_code == 422
+
+
+def test_the_wiring_is_drawn_and_can_be_changed(school, ida, url):
+    drawn = ida.get(url).text
+    assert 'class="wire-end"' in drawn and "Which portion each step works on" in drawn
+    weigh = next(step for step in steps(ida, url) if step["on"] == "salt")
+    wired = edit(ida, url, op="rewire", step=weigh["id"], old="salt", new="residue")
+    assert wired.status_code == 200
+    assert next(step for step in steps(ida, url) if step["id"] == weigh["id"])["on"] == "residue"
+    for bad, says in (
+        ({"step": "s99", "old": "salt", "new": "residue"}, "no longer in this procedure"),
+        ({"step": "s1", "old": "salt", "new": "residue"}, "No step before it produces"),
+        ({"step": weigh["id"], "old": "salt", "new": "gold"}, "No step before it produces"),
+    ):
+        refused = edit(ida, url, op="rewire", **bad)
+        assert refused.status_code == 422 and says in refused.text

@@ -81,7 +81,7 @@ def advised(procedure):
     return sorted((a.finding.code, a.finding.what, a.step) for a in check_plan(procedure, RULES, TECHNIQUES))
 
 
-@pytest.mark.parametrize(("name", "bench"), BENCHES, ids=lambda value: str(value))
+@pytest.mark.parametrize(("name", "bench"), BENCHES, ids=str)
 def test_a_run_of_before_says_the_same_with_roles_in_either_order(name, bench):
     before = shipped_procedure(name)
     lines = DONE[name][bench]

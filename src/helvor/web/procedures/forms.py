@@ -10,7 +10,7 @@ from helvor.core.laws.crystallization.solubility import read_curve
 from helvor.core.quantities.reading import Unreadable, parse_number
 from helvor.core.record.entry import Problem
 from helvor.core.record.house_rules import HouseRules, known_choices
-from helvor.core.record.procedure import Component, Portion, Procedure, Step, Substance
+from helvor.core.record.procedure import Component, Portion, Procedure, Step, Substance, same
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.shelf.liquids import liquid_named, part_named
@@ -52,6 +52,23 @@ def _add(form: Form, rules: HouseRules) -> tuple[Change, str]:
 def _move(form: Form, rules: HouseRules) -> tuple[Change, str]:
     step, at = form.text("step"), _place(form)
     return lambda p: edit.move_step(p, step, at), "step moved"
+
+
+def _rewire(form: Form, rules: HouseRules) -> tuple[Change, str]:
+    """Let a step work on another portion, one that an earlier step gives."""
+    key, old, new = form.text("step"), form.text("old"), form.text("new")
+
+    def change(procedure: Procedure) -> Procedure:
+        step = procedure.step(key)
+        if step is None:
+            raise Problem("step", "That step is no longer in this procedure.")
+        earlier = procedure.steps[: procedure.steps.index(step)]
+        known = next((name for one in earlier for name in one.gives if same(name, new)), None)
+        if known is None:
+            raise Problem("new", f"No step before it produces “{new[:40]}”: choose another portion.")
+        return edit.replace_step(procedure, edit.taking_instead(step, old, known))
+
+    return change, f"step works on {new[:40]}"
 
 
 def _duplicate(form: Form, rules: HouseRules) -> tuple[Change, str]:
@@ -255,6 +272,7 @@ _READERS: dict[str, Callable[[Form, HouseRules], tuple[Change, str]]] = {
     "add": _add,
     "move": _move,
     "duplicate": _duplicate,
+    "rewire": _rewire,
     "remove": _remove,
     "step": _step,
     "fix": _fix,

@@ -55,6 +55,7 @@ from helvor.web.procedures.shown import (
     TimeBlock,
 )
 from helvor.web.procedures.step_form import output_fields, parameter_fields, values_of_step
+from helvor.web.procedures.wiring import wiring
 from helvor.web.rendering import html, is_htmx
 from helvor.web.security import VisitorDep, WriterDep, pool
 
@@ -145,6 +146,7 @@ def _work(
         "procedure": procedure,
         "rows": rows,
         "open_row": open_row,
+        "wiring": wiring(procedure),
         "outputs": output_fields(open_row),
         "parameters": parameter_fields(open_row),
         "form": form if open_row is not None else None,
@@ -312,7 +314,7 @@ def _form_again(
 ) -> Response:
     step = fields.get("step", [""])[0]
     form = _form(kept, op, who.csrf, values=fields, errors=errors, step=step, was=fields.get("was", [""])[0])
-    if op in ("add", "move", "duplicate", "remove", "fix", "take-out"):
+    if op in ("add", "move", "duplicate", "remove", "fix", "take-out", "rewire"):
         raise Problem(next(iter(errors)), next(iter(errors.values())))
     if op == "step" and is_htmx(request):
         work = _work(kept, house, who.csrf, step=step, form=form)

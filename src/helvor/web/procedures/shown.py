@@ -19,6 +19,7 @@ from helvor.notebook import classes
 from helvor.notebook.classes import ClassRow
 from helvor.notebook.procedures import Kept
 from helvor.web.procedures.step_form import FieldShown
+from helvor.web.procedures.wiring import Wiring
 from helvor.web.rendering import Shell
 
 
@@ -75,6 +76,7 @@ class BuilderWork:
     procedure: Procedure
     rows: list[StepRow]
     open_row: StepRow | None
+    wiring: Wiring
     outputs: list[FieldShown]
     parameters: list[FieldShown]
     form: BuilderForm | None

@@ -1,5 +1,7 @@
 // The builder under the finger: kinds are dragged in from the palette, steps are dragged to
 // their new place, Alt with an arrow moves the one in focus. The change itself is made in Python.
+import { watchWiring } from "./wiring.js";
+
 let tools;
 let dragged = null;
 
@@ -100,4 +102,5 @@ export function watchPlan(given) {
   document.addEventListener("dragend", end);
   document.addEventListener("keydown", keydown);
   document.addEventListener("click", fill);
+  watchWiring(send);
 }
