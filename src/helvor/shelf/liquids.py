@@ -92,6 +92,31 @@ def as_liquid(name: str, shelf: Sequence[Item]) -> Substance | None:
     return None
 
 
+def as_known(name: str, shelf: Sequence[Item]) -> Substance | None:
+    """What somebody calls a liquid or a solid, under that name, with all that the shelf knows; None where it does not.
+
+    >>> from helvor.shelf.shelf import shipped
+    >>> as_known("salicylic acid", shipped()).formula
+    'C7H6O3'
+    """
+    liquid = as_liquid(name, shelf)
+    if liquid is not None:
+        return liquid
+    said = " ".join(name.split())
+    item = known_as(shelf, said, ("substance",)) if 0 < len(said) <= 40 else None
+    if item is None:
+        return None
+    return Substance(
+        name=said,
+        formula=item.formula,
+        melts=item.number("melts"),
+        boils=item.number("boils"),
+        flammable=item.flammable,
+        hazards=item.text("hazard"),
+        waste=item.text("waste"),
+    )
+
+
 def part_named(name: str, shelf: Sequence[Item]) -> Part | None:
     """A substance of the shelf as a component of a mixture, 1 g of it; without a pKa it is neutral."""
     item = known_as(shelf, name, ("substance",))

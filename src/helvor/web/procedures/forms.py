@@ -13,7 +13,7 @@ from helvor.core.record.house_rules import HouseRules, known_choices
 from helvor.core.record.procedure import Component, Portion, Procedure, Step, Substance, same
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
-from helvor.shelf.liquids import liquid_named, part_named
+from helvor.shelf.liquids import as_known, part_named
 from helvor.shelf.shelf import shipped
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.procedures.step_form import outputs_from, parameters_from
@@ -151,19 +151,25 @@ def _head(form: Form, rules: HouseRules) -> tuple[Change, str]:
 def _substance(form: Form, rules: HouseRules) -> tuple[Change, str]:
     amount = form.amount("amount")
     numbers = {name: form.number(name) for name in ("fraction", "molar", "density", "melts", "boils")}
+    # What was left empty of something new is what the shelf knows of it, typed in full or picked.
+    known = None if form.text("was") else as_known(form.text("name"), shipped())
+    for name in ("molar", "density", "melts", "boils"):
+        if numbers[name] is None and known is not None:
+            numbers[name] = getattr(known, name)
+    words = {
+        name: form.text(name) or (str(getattr(known, name)) if known is not None else "")
+        for name in ("formula", "layer", "hazards", "waste")
+    }
     substance = form.build_part(
         Substance,
         name=form.text("name"),
         amount=amount,
         exact=form.text("exact") == "yes",
         role=form.text("role") or "reagent",
-        formula=form.text("formula"),
         component=form.text("component"),
-        layer=form.text("layer") or ("" if form.text("was") else _layer_of(form.text("name"))),
         fraction=numbers.pop("fraction") or 1.0,
-        flammable=bool(form.text("flammable")),
-        hazards=form.text("hazards"),
-        waste=form.text("waste"),
+        flammable=bool(form.text("flammable")) or (known is not None and known.flammable),
+        **words,
         **numbers,
     )
     was = form.text("was")
@@ -206,12 +212,6 @@ def _dissolves_lines(form: Form) -> dict[str, tuple[tuple[float, float], ...]]:
         except Unreadable as unreadable:
             form.errors["dissolves"] = str(unreadable)
     return found
-
-
-def _layer_of(name: str) -> str:
-    """The layer that a new liquid makes, where the shelf knows it."""
-    liquid = liquid_named(name, shipped())
-    return liquid.makes if liquid is not None else ""
 
 
 def _component(form: Form, rules: HouseRules) -> tuple[Change, str]:
