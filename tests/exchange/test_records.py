@@ -60,7 +60,7 @@ def test_the_whole_demo_goes_into_an_empty_database_and_is_the_same(demo_url, em
         assert seen > 1000
         # Sent again it doubles nothing.
         with pytest.raises(Problem, match="here already"):
-            records.import_class(now, other, read_record(json.dumps(out)), "another")
+            records.import_class(now, other, read_record(json.dumps(out)), "another", {})
 
 
 LINES = st.lists(
@@ -235,7 +235,7 @@ def test_all_or_nothing(conn, ida):
         conn.execute("SELECT count(*) FROM class").fetchone(),
     )
     with pytest.raises(Problem, match="other entries"):
-        records.import_class(conn, ida.account, read_record(json.dumps(copy)), "A-9")
+        records.import_class(conn, ida.account, read_record(json.dumps(copy)), "A-9", {})
     assert (
         conn.execute("SELECT count(*) FROM entry").fetchone(),
         conn.execute("SELECT count(*) FROM class").fetchone(),

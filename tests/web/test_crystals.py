@@ -25,8 +25,8 @@ def write(client, run, **fields):
     return followed(client, answer).text.replace("\xa0", " ")
 
 
-def type_all(school, run, lines):
-    drafts = [pages.Draft(uuid4(), entry.payload) for entry in typed(*lines, procedure=CLEAN)[1:]]
+def type_all(school, run, lines, procedure=CLEAN):
+    drafts = [pages.Draft(uuid4(), entry.payload) for entry in typed(*lines, procedure=procedure)[1:]]
     pages.append(school.conn, school.ida.account, school.ida.name, run, lambda _: drafts)
 
 

@@ -60,8 +60,9 @@ def test_a_wet_bench_alone_is_shared_by_nobody(school, ida):
 
 def chalk_of(school):
     """A finished run of the chalk on Ida's first bench."""
-    page = run_of(school.conn, school.ida, shipped_procedure("chalk-from-two-solutions"))
-    type_all(school, page, CHALK)
+    procedure = shipped_procedure("chalk-from-two-solutions")
+    page = run_of(school.conn, school.ida, procedure)
+    type_all(school, page, CHALK, procedure)
     return page
 
 

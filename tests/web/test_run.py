@@ -380,3 +380,20 @@ def test_what_history_offers_to_take_back_has_a_form(school, ida, address):
         form = ida.get(link)
         assert form.status_code == 200, link
         assert 'value="struck"' in form.text
+
+
+def test_a_portion_that_no_step_gives_is_asked_about_and_new_only_on_purpose(school, ida):
+    before = school.run and school.entries()
+    fields = {"kind": "weighed", "container": "dish", "portion": "mixture", "state": "as is", "mass": "54.964"}
+    refused = send(ida, school, **fields)
+    assert refused.status_code == 422
+    assert "No step produces “mixture”" in refused.text and 'name="new_portion"' in refused.text
+    assert 'value="mixture"' in refused.text and 'value="54.964"' in refused.text
+    typed = {"entry": str(uuid4()), "text": "dish mixture 54.964"}
+    line = ida.post(f"{school.run_url}/read", data=typed, headers=HTMX)
+    assert line.status_code == 422 and 'data-complete="dish powder 54.964"' in line.text
+    ahead = ida.get(f"{school.run_url}/read", params={"text": "papr 0.955"}).text
+    assert "is no container here" in ahead and 'data-complete="paper 0.955"' in ahead
+    assert school.entries() == before
+    assert send(ida, school, **fields, new_portion="yes").status_code == 200
+    assert ida.post(f"{school.run_url}/read", data=typed | {"text": "dish powder 54.964"}).status_code == 303

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from starlette.responses import Response
 
+from helvor.core.engine.run.names import NotSure
 from helvor.web.rendering import html
 
 
@@ -14,7 +15,7 @@ class UnderstoodShown:
     """
     Attributes:
         says: what was understood; trouble: why nothing was.
-        offered: words that could come next, after *stem*.
+        offered: words that could come next, after *stem*; answers: whole lines that may be meant.
         hint: what can be typed, shown while nothing is.
     """
 
@@ -22,10 +23,13 @@ class UnderstoodShown:
     trouble: str = ""
     offered: list[str]
     stem: str = ""
+    answers: tuple[str, ...] = ()
     hint: str = ""
 
 
 def refused(trouble: Exception) -> Response:
     """A typed reading that was not written: the sentence under the line, what was typed still in it."""
     headers = {"HX-Retarget": "#understood", "HX-Reswap": "innerHTML"}
-    return html("understood.html", UnderstoodShown(trouble=str(trouble), offered=[]), status=422, headers=headers)
+    answers = trouble.lines if isinstance(trouble, NotSure) else ()
+    shown = UnderstoodShown(trouble=str(trouble), offered=[], answers=answers)
+    return html("understood.html", shown, status=422, headers=headers)

@@ -8,11 +8,12 @@ from uuid import UUID
 
 from helvor.core.engine.plan.edit import new_step
 from helvor.core.engine.run import entries as e
+from helvor.core.engine.run.names import NEW, NotSure, portion_meant
 from helvor.core.engine.run.record import Run
 from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Reading, Unreadable, parse
 from helvor.core.record.entry import Payload
-from helvor.core.record.procedure import Portion, Step, Substance, same
+from helvor.core.record.procedure import Portion, Step, Substance
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.registered import STEP_KINDS
 from helvor.notebook.pages import Draft
@@ -61,7 +62,7 @@ def _weighed(form: Form, run: Run, strikes: UUID | None) -> Payload:
     labels = labels_of(form.text("container"))
     if not labels:
         form.errors["container"] = "Enter the container on the pan, such as dish 3."
-    known = next((name for name in run.portion_names if same(name, portion)), portion)
+    known = _portion(form, portion, labels, run) if portion and not state.startswith("empty") else portion
     number = form.whole("round")
     if state == "dried" and number is None:
         number = run.next_round(labels, known)
@@ -79,6 +80,19 @@ def _weighed(form: Form, run: Run, strikes: UUID | None) -> Payload:
         estimated=bool(form.text("estimated")),
         step=form.text("step"),
     )
+
+
+def _portion(form: Form, typed: str, labels: tuple[str, ...], run: Run) -> str:
+    """The portion that a field names; one that no step gives is new only when that is said."""
+    try:
+        return portion_meant(typed, labels, run, form.text("step"), STEP_KINDS, "{}").name
+    except NotSure as asked:
+        if not form.text("new_portion"):
+            names = [line for line in asked.lines if not line.startswith(f"{NEW} ")]
+            form.errors["portion"] = (
+                f"No step produces “{typed[:40]}”. Enter {', '.join(names)}; or tick that it is a new portion."
+            )
+        return typed
 
 
 def _taken(form: Form, run: Run, strikes: UUID | None) -> Payload:

@@ -16,6 +16,7 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.as_procedure import as_procedure
+from helvor.core.engine.run.names import NotSure
 from helvor.core.engine.run.reading_line import complete, understand
 from helvor.core.engine.run.record import Run, gather
 from helvor.core.engine.run.work_out import RunWorksheet
@@ -329,7 +330,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
     only_run(page)
-    says = trouble = ""
+    says, trouble, answers = "", "", tuple[str, ...]()
     text = line_as_typed_here(text[:200])
     if text.strip():
         try:
@@ -340,8 +341,14 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
                 says += f", tare {tare} g, net *{net} g*" if net and tare else f"; {hint}" if hint and not net else ""
         except Unreadable as unreadable:
             trouble = str(unreadable)
+            answers = unreadable.lines if isinstance(unreadable, NotSure) else ()
     shown_line = UnderstoodShown(
-        says=says, trouble=trouble, offered=complete(text, entries, TECHNIQUES), stem=text.rpartition(" ")[0], hint=HINT
+        says=says,
+        trouble=trouble,
+        offered=[] if answers else complete(text, entries, TECHNIQUES),
+        answers=answers,
+        stem=text.rpartition(" ")[0],
+        hint=HINT,
     )
     return html("understood.html", shown_line)
 

@@ -31,6 +31,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from helvor.core.engine.run import entries as e
+from helvor.core.engine.run.names import Meant, containers_meant, portion_meant
 from helvor.core.engine.run.record import Run, check, gather
 from helvor.core.engine.technique import NO_TECHNIQUES, Techniques
 from helvor.core.quantities.reading import Reading, Unreadable, parse, parse_amount
@@ -96,8 +97,10 @@ def understand(
     command = _COMMAND.get(first) or techniques.commands.get(first)
     if first in ("tried", "check"):
         understood = (_tried if first == "tried" else _checked)(words[1:], run, step, techniques)
+    elif first in _ELSEWHERE:
+        raise Unreadable(_ELSEWHERE[first])
     else:
-        understood = command(words[1:], run, step) if command else _weighing(words, run, step)
+        understood = command(words[1:], run, step) if command else _weighing(words, run, step, techniques)
     try:
         check(run, understood.payload, None)
     except ValueError as problem:
@@ -161,22 +164,39 @@ def _is_number(word: str) -> bool:
     return re.match(r"[\d.,+\-−–]", word) is not None
 
 
-def _weighing(words: list[str], run: Run, step: str, way: str = "gross") -> Understood:
+_ELSEWHERE = {
+    "strike": "To strike a reading out, open it under Last readings and press Strike out.",
+    "delete": "To strike a reading out, open it under Last readings and press Strike out.",
+    "undo": "To take back the last reading, open it under Last readings and press Strike out.",
+    "correct": "To correct a reading, open it under Last readings and press Correct.",
+    "help": "Press ? for all commands; a weighing is a container, its contents and a mass: dish 3 salt 33.120.",
+    "front": "A solvent front is entered on a plate’s page.",
+    "spot": "A spot is entered on a plate’s page.",
+    "level": "The level of an eluent is entered on a plate’s page.",
+    "photo": "Add a photograph under Notes and files.",
+}
+"""Words that begin a line somewhere else, and what to do here."""
+
+
+def _weighing(words: list[str], run: Run, step: str, techniques: Techniques, way: str = "gross") -> Understood:
     if len(words) < 2 or not _is_number(words[-1]):
         raise Unreadable(
             f"“{' '.join(words)[:40]}” is not clear: enter a container, its contents and a mass, such as "
             "dish 3 salt 33.120; or start with take, vol, done, skip, timer or note."
         )
     mass = _mass(words[-1], "The mass")
-    rest = words[:-1]
-    state, number = "", None
-    if len(rest) > 1 and rest[-1].isdigit() and rest[-2].casefold() in ("dried", "dry"):
-        number, rest = int(rest[-1]), rest[:-1]
-    if len(rest) > 1 and rest[-1].casefold() in _STATES:
-        state, rest = _STATES[rest[-1].casefold()], rest[:-1]
-    portion, labels = _split(rest, run)
+    rest, state, number = _state(words[:-1])
+    portion, labels = _split([word.rstrip(":;") for word in rest], run)
     if not labels:
         raise Unreadable("Enter the container first, for example: dish 3 salt 33.120.")
+    after = " ".join([*words[len(rest) :]])
+    commands = (*_COMMANDS, *techniques.commands, *_ELSEWHERE)
+    labels = containers_meant(labels, run, commands, " ".join(filter(None, ("{}", portion, after))))
+    meant = Meant(portion)
+    if portion:
+        line = f"{' + '.join(labels)} {{}} {after}"
+        meant = portion_meant(portion, labels, run, step, techniques.kinds, line, state)
+        portion = meant.name
     if not state:
         state = "as is" if portion else "empty"
     if portion and state.startswith("empty"):
@@ -190,9 +210,20 @@ def _weighing(words: list[str], run: Run, step: str, way: str = "gross") -> Unde
         e.Weighed, container=tuple(labels), portion=portion, state=state, round=number, way=way, mass=mass, step=step
     )
     assert isinstance(payload, e.Weighed)
-    what = f" with *{portion}*" if portion else ""
+    called = f" (“{meant.typed}”)" if meant.typed else ""
+    what = f" with *{portion}*{called}" if portion else ""
     how = f"{e.STATES[state]} {number}" if number else e.STATES[state]
     return Understood(payload, f"{payload.name}{what}, {how}: *{mass}*")
+
+
+def _state(words: list[str]) -> tuple[list[str], str, int | None]:
+    """A weighing's words without its state at the end, the state, and the number of a drying."""
+    state, number = "", None
+    if len(words) > 1 and words[-1].isdigit() and words[-2].casefold() in ("dried", "dry"):
+        number, words = int(words[-1]), words[:-1]
+    if len(words) > 1 and words[-1].casefold() in _STATES:
+        state, words = _STATES[words[-1].casefold()], words[:-1]
+    return words, state, number
 
 
 def _split(words: list[str], run: Run) -> tuple[str, list[str]]:
@@ -227,9 +258,9 @@ def _labels(words: list[str]) -> list[str]:
 def _net(words: list[str], run: Run, step: str) -> Understood:
     if len(words) < 2:
         raise Unreadable("Enter the portion, for example: net salt 1.312.")
-    name = " ".join(words[:-1])
-    portion = next((known for known in run.portion_names if same(known, name)), name)
     mass = _mass(words[-1], "The net")
+    meant = portion_meant(" ".join(words[:-1]), (), run, step, {}, f"net {{}} {words[-1]}")
+    portion = meant.name
     payload = built(
         e.Weighed, container=("tared pan",), portion=portion, state="as is", way="net", mass=mass, step=step
     )
@@ -280,9 +311,8 @@ def _instead(instead: str, substance: str) -> dict[str, str]:
 def _volume(words: list[str], run: Run, step: str) -> Understood:
     if len(words) < 2:
         raise Unreadable("Enter the portion and its volume, for example: vol filtrate 24.5 mL.")
-    name = " ".join(words[:-1])
-    portion = next((known for known in run.portion_names if same(known, name)), name)
     volume = parse(words[-1], "volume", field_unit="mL")
+    portion = portion_meant(" ".join(words[:-1]), (), run, step, {}, f"vol {{}} {words[-1]}").name
     return Understood(built(e.VolumeRead, portion=portion, volume=volume, step=step), f"*{portion}*: volume *{volume}*")
 
 
@@ -349,12 +379,13 @@ def _checked(words: list[str], run: Run, step: str, techniques: Techniques) -> U
 
 
 def _timer(words: list[str], run: Run, step: str) -> Understood:
-    minutes = re.fullmatch(r"(\d+(?:[.,]\d+)?)(?:min)?", words[0]) if words else None
-    if minutes is None:
-        raise Unreadable("Enter the minutes, for example: timer 20 oven.")
-    label = " ".join(words[1:])
-    payload = built(e.TimerSet, minutes=float(minutes[1].replace(",", ".")), label=label, step=step)
-    return Understood(payload, f"timer of *{minutes[1]} min*{f' for {label}' if label else ''}")
+    said = re.match(r"(\d+(?:[.,]\d+)?)\s*(min(?:utes?)?|h(?:ours?|r)?|s(?:ec(?:onds?)?)?|)(?=\s|$)", " ".join(words))
+    if said is None:
+        raise Unreadable("Enter the minutes, for example: timer 20 oven, or timer 1.5 h.")
+    minutes = float(said[1].replace(",", ".")) * {"h": 60, "s": 1 / 60}.get(said[2][:1], 1)
+    label = " ".join(words)[said.end() :].strip()
+    payload = built(e.TimerSet, minutes=minutes, label=label, step=step)
+    return Understood(payload, f"timer of *{minutes:g} min*{f' for {label}' if label else ''}")
 
 
 def _note(words: list[str], run: Run, step: str) -> Understood:

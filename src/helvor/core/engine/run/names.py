@@ -1,0 +1,192 @@
+"""What somebody means by the name of a portion or a container in a run.
+
+Names 1. A name that is known is taken, whatever its capitals, its punctuation, the order of its words, dry or dried.
+Names 2. At a step that weighs one portion in this container, that portion is meant, whatever it is called.
+Names 3. A name that is nearly known, or not known, is asked about; a new thing is made only on purpose: with the
+         word *new*, or where the run knows no portion yet.
+Names 4. Words of command are never names.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from difflib import SequenceMatcher
+
+from helvor.core.engine.run.record import Run
+from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.procedure import Step, same
+from helvor.core.record.step_kinds import StepKind
+
+NEW = "new"
+NEAR = 0.72
+"""Likeness, 0 to 1, from which a name may be a slip for another. Common practice, no source."""
+MOST_OFFERED = 4
+GLASS = (
+    *("dish", "beaker", "flask", "boat", "paper", "vial", "crucible", "bottle", "tube", "cup", "funnel", "jar"),
+    *("watch glass", "filter paper", "weighing boat", "cylinder", "bowl", "pan", "tray", "basin", "petri dish"),
+    *("capillary", "pipette", "burette", "cone", "frit", "foil", "sheet", "glass", "mortar", "box", "can"),
+    *("lid", "disc", "cap", "stopper", "cover", "thimble", "plate", "ring", "tin", "bag", "well"),
+)
+"""Words that a container's label begins or ends with."""
+_ALIKE = {"dry": "dried", "drying": "dried", "wetted": "wet", "damp": "wet", "the": "", "my": "", "our": ""}
+
+
+class NotSure(Unreadable):
+    """A line that may mean something else: the question, and the lines that answer it."""
+
+    def __init__(self, sentence: str, lines: Sequence[str]) -> None:
+        super().__init__(sentence)
+        self.lines = tuple(lines)
+
+
+@dataclass(frozen=True, slots=True)
+class Meant:
+    """What a name means: the known name, or the new one; ``typed`` where it was called something else."""
+
+    name: str
+    typed: str = ""
+
+
+def plain(name: str) -> tuple[str, ...]:
+    """A name as it is compared: its words in order of the alphabet, without what does not matter.
+
+    >>> plain("Ferrocene, dry") == plain("dried ferrocene")
+    True
+    """
+    words = re.findall(r"[\w]+", name.casefold())
+    return tuple(sorted(word for word in (_ALIKE.get(one, one) for one in words) if word))
+
+
+def near(name: str, known: Iterable[str]) -> list[str]:
+    """Known names that *name* may be a slip for, the likeliest first.
+
+    >>> near("crystals", ["benzocaine crystals", "filtrate"]), near("papr", ["paper", "dish 3"])
+    (['benzocaine crystals'], ['paper'])
+    """
+    words = set(plain(name))
+    scored = []
+    for other in dict.fromkeys(known):
+        theirs = set(plain(other))
+        like = SequenceMatcher(None, name.casefold(), other.casefold()).ratio()
+        if words and (words < theirs or theirs < words):
+            like = max(like, 0.8)
+        if like >= NEAR:
+            scored.append((-like, other))
+    return [other for _, other in sorted(scored)][:MOST_OFFERED]
+
+
+def expected_at(step: Step | None, container: Sequence[str], kinds: Mapping[str, StepKind]) -> str:
+    """The one portion that a step weighs in a container; empty where it weighs none, or in another."""
+    if step is None or step.empty:
+        return ""
+    kind = kinds.get(step.kind)
+    if kind is None or not (kind.weighs or "mass" in step.asks):
+        return ""
+    labels = {label.casefold() for label in step.container}
+    if not labels or labels != {label.casefold() for label in container}:
+        return ""
+    given = step.on or (step.gives[0] if len(step.gives) == 1 else "")
+    return given or (step.takes[0] if len(step.takes) == 1 else "")
+
+
+def _weighed_in(container: Sequence[str], run: Run, kinds: Mapping[str, StepKind]) -> list[str]:
+    """The portions that steps weigh in a container, those of steps not done first."""
+    steps = sorted(run.procedure.steps, key=lambda step: step.id in run.done)
+    return [name for step in steps if (name := expected_at(step, container, kinds))]
+
+
+def portion_meant(
+    typed: str, container: Sequence[str], run: Run, step: str, kinds: Mapping[str, StepKind], line: str, state: str = ""
+) -> Meant:
+    """The portion that is meant by what stands after a container.
+
+    Args:
+        line: the line with ``{}`` in the place of the portion, for the answers that are offered.
+        state: how it is weighed; *dried* may be a word of the portion's own name.
+
+    Raises:
+        NotSure: it is not known; the lines say what can be meant.
+    """
+    known = run.portion_names
+    exact = next((name for name in known if same(name, typed)), None)
+    if exact is not None:
+        return Meant(exact)
+    if typed.casefold().startswith(f"{NEW} ") and len(typed) > len(NEW) + 1:
+        return Meant(typed[len(NEW) + 1 :].strip())
+    alike = [name for name in known if plain(name) in (plain(typed), plain(f"{typed} {state}"))]
+    if len(alike) == 1:
+        return Meant(alike[0], typed)
+    at = run.procedure.step(step) or run.next_step
+    expected = expected_at(at, container, kinds)
+    if expected:
+        return Meant(expected, typed)
+    maybe = near(typed, known)
+    if not known or (run.is_blank and not maybe):
+        return Meant(typed)
+    offered = maybe or list(dict.fromkeys([*_weighed_in(container, run, kinds), *known]))[:MOST_OFFERED]
+    sentence = f"No step produces “{typed[:40]}”. Enter {_or(offered)}; if it is something new, write {NEW} before it."
+    raise NotSure(sentence, [*(line.format(name) for name in offered), line.format(f"{NEW} {typed}")])
+
+
+def containers_meant(labels: Sequence[str], run: Run, commands: Iterable[str], line: str) -> list[str]:
+    """The containers that are meant at the beginning of a line.
+
+    Args:
+        commands: words that begin a line of another kind.
+        line: the line with ``{}`` in the place of the containers.
+
+    Raises:
+        NotSure: one is neither known nor called as a container is.
+    """
+    words = tuple(commands)
+    found: list[str] = []
+    for label in labels:
+        clean = label.rstrip(":;,. ").strip()
+        known = _container(clean, run, words)
+        if not known:
+            raise _which_container(clean, found, run, words, line)
+        found.append(known)
+    return found
+
+
+def _container(label: str, run: Run, commands: Sequence[str]) -> str:
+    """A label as it is kept; empty where nothing says that it is a container's."""
+    known = next((name for name in run.containers if same(name, label)), None)
+    if known is not None:
+        return known
+    if label.casefold().startswith(f"{NEW} ") and len(label) > len(NEW) + 1:
+        return label[len(NEW) + 1 :].strip()
+    if not label or label.split(" ", maxsplit=1)[0].casefold() in commands:
+        return ""
+    kit = [name for step in run.procedure.steps for name in step.kit]
+    return label if _is_glass(label) or any(same(label, name) for name in kit) else ""
+
+
+def _which_container(label: str, found: Sequence[str], run: Run, commands: Sequence[str], line: str) -> NotSure:
+    """The question which container is meant, or which command."""
+    first = label.split(" ", maxsplit=1)[0].casefold()
+    command = near(first, commands)
+    offered = [name for name in near(label, [*run.containers, *GLASS]) if name not in found]
+    lines = [line.format(" + ".join([*found, name])) for name in offered]
+    lines += [line.replace("{}", name, 1) for name in command]
+    hint = f"Enter {_or(offered)}" if offered else "Begin with a container, such as dish 3"
+    if command:
+        hint += f", or the command {_or(command)}"
+    said = label[:30]
+    return NotSure(f"“{said}” is no container here. {hint}; a new one is written {NEW} {said}.", lines)
+
+
+def _is_glass(label: str) -> bool:
+    """Whether a label is one that a container has: a word for glassware, or a code with a number."""
+    words = label.casefold().split(" ")
+    alone = {glass for glass in GLASS if " " not in glass}
+    if any(label.casefold().startswith(glass) for glass in GLASS if " " in glass):
+        return True
+    named = any(word in alone or word.removesuffix("s") in alone for word in words)
+    return named or (len(words) == 1 and bool(re.search(r"\d", label)) and bool(re.search(r"[a-z]", label.casefold())))
+
+
+def _or(names: Sequence[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} or {names[-1]}"
