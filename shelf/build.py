@@ -45,17 +45,77 @@ def read(name: str) -> list[list[str]]:
     return [[cell.strip() for cell in line.split("|")] for line in lines if line.strip() and not line.startswith("#")]
 
 
-def looked_up(kind: str, name: str, cas: str) -> list[Row]:
-    """What the reference library knows of a substance: the first collection that is no estimate."""
+HANDBOOK = ("CRC_INORG", "CRC_ORG")
+AGREE_K, AGREE_PART = 2.0, 0.01
+"""Two collections agree on a temperature within 2 K, or 1 % of it in K."""
+NOTED: dict[tuple[str, str], tuple[str, str]] = {
+    ("menthol", "melts"): ("OPEN_NTBKM", "the racemic form; (–)-menthol melts at 41 to 43 °C"),
+    ("ferrocene", "melts"): ("CRC_INORG", "collections give 172.5 to 175 °C"),
+    ("sucrose", "melts"): ("CRC_ORG", "it decomposes while it melts: collections give 181 to 188 °C"),
+    ("potassium hydroxide", "melts"): ("CRC_INORG", "other collections give 380 °C"),
+    ("silica gel", "melts"): ("WIKIDATA", "of silica; another collection gives 164.5 °C, which cannot be"),
+    ("sodium hydroxide", "boils"): ("CRC_INORG", "another collection gives 1557 °C"),
+    ("calcium chloride", "boils"): ("CRC_INORG", "another collection gives 1670 °C"),
+    ("succinic acid", "boils"): ("CRC_ORG", "it loses water; another collection gives 318 °C"),
+    ("acetanilide", "boils"): ("COMMON_CHEMISTRY", "another collection gives 292 °C"),
+}
+"""Values on which collections disagree: which of them is taken, and what stands beside it."""
+NOT_OF_THE_BOTTLE = {
+    ("hydrochloric acid", "melts"): "a solution",
+    ("hydrochloric acid", "boils"): "a solution",
+    ("hydrogen peroxide", "melts"): "a solution",
+    ("hydrogen peroxide", "boils"): "a solution",
+    ("salicylic acid", "boils"): "given at a reduced pressure; it sublimes",
+    ("malonic acid", "boils"): "it loses carbon dioxide before",
+}
+"""Values that are left out, and why."""
+
+
+class Disputed(Exception):
+    """Collections disagree on a value, and no note says which is taken."""
+
+
+def agree(one: float, other: float) -> bool:
+    """Whether two temperatures, K, are the same."""
+    return abs(one - other) <= max(AGREE_K, AGREE_PART * min(one, other))
+
+
+def temperature(name: str, key: str, found: dict[str, float]) -> tuple[float, str] | None:
+    """A melting or boiling point, K, with its source, from what each collection gives.
+
+    The handbook's is taken where it differs from the first collection by more than 2 K.
+
+    Raises:
+        Disputed: it agrees with no other collection, and nothing is noted of it.
+    """
+    if not found or (name, key) in NOT_OF_THE_BOTTLE:
+        return None
+    noted = NOTED.get((name, key))
+    if noted is not None:
+        return found[noted[0]], f"{SOURCES[noted[0]]}; {noted[1]}"
+    method = next(iter(found))
+    book = next((m for m in HANDBOOK if m in found), None)
+    if book is not None and abs(found[book] - found[method]) > AGREE_K:
+        method = book
+    others = [value for m, value in found.items() if m != method]
+    if others and not any(agree(found[method], value) for value in others):
+        raise Disputed(f"{name}, {key}: {', '.join(f'{m} {v - 273.15:.1f}' for m, v in found.items())}")
+    return found[method], SOURCES[method]
+
+
+def looked_up(kind: str, name: str, cas: str, formula: str = "") -> list[Row]:
+    """What the reference library knows of a substance; estimates do not count."""
     rows: list[Row] = []
     for key, value_of, methods_of in (
         ("melts", chemicals.Tm, chemicals.Tm_methods),
         ("boils", chemicals.Tb, chemicals.Tb_methods),
     ):
-        method = next((m for m in methods_of(cas) if m in SOURCES), None)
-        value = value_of(cas, method=method) if method else None
-        if value is not None:
-            rows.append((kind, name, key, f"{value - 273.15:.1f}", SOURCES[method]))
+        values = {m: value_of(cas, method=m) for m in methods_of(cas) if m in SOURCES}
+        known = {m: value for m, value in values.items() if value is not None}
+        if known and not stands(name, formula, (kind, name, key, f"{next(iter(known.values())) - 273.15:.1f}", "")):
+            continue
+        if (chosen := temperature(name, key, known)) is not None:
+            rows.append((kind, name, key, f"{chosen[0] - 273.15:.1f}", chosen[1]))
     log_p = chemicals.logP(cas)
     if log_p is not None:
         rows.append((kind, name, "log_p", f"{log_p:.2f}", "CRC Handbook and others, logP (chemicals library)"))
@@ -206,7 +266,7 @@ def build() -> dict[Path, str]:
         except ValueError:
             pass
         else:
-            values += [row for row in looked_up("substance", name, cas) if stands(name, formula, row)]
+            values += [row for row in looked_up("substance", name, cas, formula) if stands(name, formula, row)]
             values += [row for row in dangers("substance", name, cas) if row[2] != "flash" or name not in SOLUTIONS]
         for key, value, source in (
             ("pka", pka.removesuffix("+").removesuffix(" 2nd"), pka_source(pka)),
