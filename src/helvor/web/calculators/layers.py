@@ -18,7 +18,7 @@ from helvor.core.laws.extraction.acid_base import (
 )
 from helvor.core.laws.extraction.acid_base import reagent as reagent_water
 from helvor.core.laws.extraction.distribution import from_trial
-from helvor.core.laws.extraction.drying import AGENT, AGENTS, OF_FULL, agent_for
+from helvor.core.laws.extraction.drying import AGENT, AGENTS, BRINE_TAKES, OF_FULL, agent_for
 from helvor.core.laws.extraction.layers import FILL, funnel_for, settle
 from helvor.core.laws.extraction.reflux import FULL, NEARLY_EMPTY, flask_for
 from helvor.core.quantities.formula import molar_mass
@@ -370,11 +370,12 @@ def drying_agent(form: Form, house: House) -> Answer:
     ]
     if agent.never:
         answer.remarks.append(("caution", f"{agent.name.capitalize()}: not with {agent.never}."))
+    after_brine = f" × {1 - BRINE_TAKES:g} after brine" if brine else ""
     answer.working = [
         WorkingLine(
             "water dissolved",
             f"{volume:g} mL × {liquid.density:g} g/mL × {liquid.takes_up:g} %"
-            f"{' × {1 - BRINE_TAKES:g} after brine' if brine else ''} = {digits(plan.dissolved, 2)} g",
+            f"{after_brine} = {digits(plan.dissolved, 2)} g",
         ),
         WorkingLine(
             "salt, at a quarter of its capacity",

@@ -137,3 +137,19 @@ def test_a_name_is_the_same_in_any_order_and_capitals(name, random):
     random.shuffle(words)
     assert plain(" ".join(words).upper()) == plain(name)
     assert near(name, [name]) == [name]
+
+
+@pytest.mark.parametrize(
+    ("line", "substance", "amount"),
+    [
+        ("take 1 M sodium hydroxide 15 mL", "1 M sodium hydroxide", "15 mL"),
+        ("take 10 % sodium carbonate 20 mL", "10 % sodium carbonate", "20 mL"),
+        ("take 15 mL water", "water", "15 mL"),
+        ("take 15 mL of ethyl acetate", "ethyl acetate", "15 mL"),
+        ("take 2.05 g mixed powder", "mixed powder", "2.05 g"),
+        ("take mixed powder 3.02 g", "mixed powder", "3.02 g"),
+    ],
+)
+def test_an_amount_may_stand_before_or_behind_and_a_strength_belongs_to_the_name(line, substance, amount):
+    said = read(line).payload
+    assert (said.substance, str(said.amount)) == (substance, amount)

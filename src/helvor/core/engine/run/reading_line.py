@@ -267,16 +267,31 @@ def _net(words: list[str], run: Run, step: str) -> Understood:
     return Understood(payload, f"*{portion}* with the tare button: net *{mass}*")
 
 
+_STRENGTHS = ("m", "mol/l", "mm", "%", "n")
+"""Words after a number that belong to the name of a solution: 1 M sodium hydroxide, 10 % sodium carbonate."""
+
+
+def _amount_last(words: list[str]) -> list[str]:
+    """``15mL of water`` with the amount behind the name, as it is read."""
+    if len(words) > 1 and re.fullmatch(r"[\d.,]+(?:mg|g|kg|mL|ml|µL|L)", words[0]) and not _is_number(words[-1]):
+        rest = words[2:] if words[1].casefold() == "of" else words[1:]
+        return [*rest, words[0]]
+    return words
+
+
 def _take(words: list[str], run: Run, step: str) -> Understood:
     instead = ""
     if "instead" in [word.casefold() for word in words]:
         at = [word.casefold() for word in words].index("instead")
         instead = " ".join(word for word in words[at + 1 :] if word.casefold() != "of")
         words = words[:at]
+    words = _amount_last(words)
     # A name may begin with a number itself, such as 3 M hydrochloric acid.
     named_to = max(
         (n for s in run.procedure.substances if same(" ".join(words[: (n := len(s.name.split()))]), s.name)), default=0
     )
+    if not named_to and len(words) > 3 and _is_number(words[0]) and words[1].casefold() in _STRENGTHS:
+        named_to = 2
     numbers = [i for i, word in enumerate(words) if i >= named_to and _is_number(word) and re.search(r"\d", word)]
     if not numbers or numbers[0] == 0:
         raise Unreadable(
