@@ -400,3 +400,13 @@ def test_the_wiring_is_drawn_and_can_be_changed(school, ida, url):
     ):
         refused = edit(ida, url, op="rewire", **bad)
         assert refused.status_code == 422 and says in refused.text
+
+
+def test_a_name_that_is_too_long_is_said_at_the_form_and_layers_beyond_two_are_kept(school, ida, url):
+    edit(ida, url, op="add", kind="extract", at="99")
+    step = steps(ida, url)[-1]
+    fields = sent(ida.get(f"{url}?step={step['id']}").text, "step")
+    refused = edit(ida, url, **(fields | {"as-organic-layer": "e" * 60}))
+    assert refused.status_code == 422 and "e" * 60 in refused.text
+    assert edit(ida, url, **(fields | {"gives": "rag"})).status_code == 200
+    assert steps(ida, url)[-1]["gives"] == ["organic layer", "aqueous layer", "rag"]

@@ -203,7 +203,9 @@ def _environment() -> Environment:
         auto_reload=False,
     )
     icons = {kind.key: kind.icon for kind in STEP_KINDS.values() if kind.icon}
-    environment.globals.update(static=static_url, places_of=places_of, fresh_id=lambda: FRESH_ID, own_icons=icons)
+    environment.globals.update(
+        static=static_url, places_of=places_of, fresh_id=lambda: FRESH_ID, own_icons=icons, step_kinds=STEP_KINDS
+    )
     environment.filters.update(
         hazards=hazards_of,
         on_label=label_of,

@@ -72,6 +72,9 @@ class StepKind:
         rinses: what it adds comes in portions, one after another, and never stands together in the vessel.
         runs_through: what it adds runs through the solid into what was filtered off before.
         weighs: it is done on a balance.
+        takes_off: solvent leaves as vapour; ice: it wants ice.
+        stores: what is there is put away; labels: it is labelled.
+        opens: pages of their own that it is done on: plates, or plates of fractions.
         parameters: what it can be told beyond what every step has.
         icon: the path of its picture, 32 × 32, where the house's own set has none.
         caution: shown beside the step; example: a reading as it is typed there.
@@ -100,6 +103,11 @@ class StepKind:
     rinses: bool = False
     runs_through: bool = False
     weighs: bool = False
+    takes_off: bool = False
+    ice: bool = False
+    stores: bool = False
+    labels: bool = False
+    opens: Literal["", "plates", "fraction plates"] = ""
     parameters: type[Parameters] = Parameters
     icon: str = ""
     caution: str = ""
@@ -201,6 +209,7 @@ GENERAL: tuple[StepKind, ...] = (
         outputs=(Output("residue", "solid", usual=False), Output("vapour", "vapour", usual=False)),
         works_on="liquid",
         airs=True,
+        takes_off=True,
     ),
     StepKind(
         "dry",
@@ -231,7 +240,9 @@ GENERAL: tuple[StepKind, ...] = (
         caution="Hot glass looks like cold glass.",
     ),
     StepKind("cool", "Heat and cool", "cool", "Let cool to room temperature", 1, 10, cools=True, airs=True),
-    StepKind("ice bath", "Heat and cool", "ice bath", "Cool in ice with water", 2, 10, kit=("ice",), cools=True),
+    StepKind(
+        "ice bath", "Heat and cool", "ice bath", "Cool in ice with water", 2, 10, kit=("ice",), cools=True, ice=True
+    ),
     StepKind("wait", "Heat and cool", "wait", "Wait", 0, 10, airs=True),
     StepKind(
         "test",
@@ -244,7 +255,9 @@ GENERAL: tuple[StepKind, ...] = (
     ),
     StepKind("observe", "Observe and test", "observe", "Observe and record", 2, asks=("observation",), airs=True),
     StepKind("photograph", "Observe and test", "photograph", "Take a picture", 2, asks=("photo",), kit=("camera",)),
-    StepKind("label", "Store and discard", "label", "Label it with bench, content, date", 1, kit=("label",)),
+    StepKind(
+        "label", "Store and discard", "label", "Label it with bench, content, date", 1, kit=("label",), labels=True
+    ),
     StepKind(
         "discard",
         "Store and discard",
@@ -255,7 +268,7 @@ GENERAL: tuple[StepKind, ...] = (
         kit=("waste bottle",),
         rules=("throwing-layers",),
     ),
-    StepKind("keep", "Store and discard", "put away", "Store until the next meeting", 2, airs=True),
+    StepKind("keep", "Store and discard", "put away", "Store until the next meeting", 2, airs=True, stores=True),
 )
 
 WASTE: dict[str, str] = {

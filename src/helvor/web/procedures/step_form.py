@@ -70,7 +70,8 @@ def outputs_from(form: Form, kind: StepKind) -> tuple[tuple[str, ...], tuple[str
         gives += names
         roles += [output.role] * len(names)
     more = [name for name in names_of(form.text("gives")) if name not in gives]
-    by_place = Step(id="s1", kind=kind.key, gives=(*gives, *more))
+    # Only to ask what the order says: the names are checked where the step itself is built.
+    by_place = Step.model_construct(id="s1", kind=kind.key, gives=(*gives, *more))
     said = tuple(roles) if kind.layers or roles_of(by_place, kind)[: len(roles)] != tuple(roles) else ()
     return by_place.gives, said
 
@@ -102,7 +103,9 @@ def values_of_step(procedure: Procedure, step: Step, kind: StepKind | None) -> d
     if kind is not None and kind.layers and not any(step.roles):
         added = added_layer(procedure, step) or "aqueous"
         roles = (AQUEOUS, ORGANIC) if added == "aqueous" else (ORGANIC, AQUEOUS)
-        by_role = {role: [name] for role, name in zip(roles, layers_of(step, added), strict=True)}
+        layers = layers_of(step, added)
+        by_role = {role: [name] for role, name in zip(roles, layers, strict=True)}
+        by_role[""] = [name for name in step.gives if name not in layers]
     else:
         for name, role in zip(step.gives, roles_of(step, kind), strict=True):
             by_role.setdefault(role, []).append(name)

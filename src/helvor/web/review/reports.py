@@ -401,7 +401,8 @@ def _blanks(procedure: Procedure, number: int) -> list[str]:
     ]
     what = " with ".join(part for part in (" + ".join(step.container), "" if step.empty else step.on) if part)
     # Drying goes on until two masses agree, so there is room for two.
-    masses = [f"{what}, g" if what else "mass, g"] * (2 if step.kind == "dry" and not step.empty else 1)
+    dries = step.kind in STEP_KINDS and STEP_KINDS[step.kind].dries
+    masses = [f"{what}, g" if what else "mass, g"] * (2 if dries and not step.empty else 1)
     return [*blanks, *(masses if "mass" in step.asks else ()), *(one for one in step.asks if one != "mass")]
 
 

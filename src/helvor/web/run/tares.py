@@ -9,6 +9,7 @@ from helvor.core.engine.run.record import Run
 from helvor.core.engine.run.tares import Tare, is_blank
 from helvor.core.engine.run.work_out import RunWorksheet
 from helvor.core.quantities.measured import shown
+from helvor.core.techniques.registered import STEP_KINDS
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +27,7 @@ def _pans(run: Run) -> dict[frozenset[str], tuple[str, ...]]:
     """Everything that stands or should stand on a pan, by its labels in lower case; blank papers left out."""
     pans: dict[frozenset[str], tuple[str, ...]] = {}
     for step in run.procedure.steps:
-        if step.kind == "weigh" and step.container:
+        if step.container and step.kind in STEP_KINDS and STEP_KINDS[step.kind].weighs:
             pans.setdefault(frozenset(label.casefold() for label in step.container), step.container)
     for on in run.weighings:
         if on.weighed.way == "gross":

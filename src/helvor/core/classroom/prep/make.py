@@ -256,11 +256,13 @@ def _waste(
     thrown: set[str] = set()
     for moment in moments(procedure, STEP_KINDS):
         names = {name.casefold() for name in moment.matter.substances}
-        if moment.step.kind == "discard":
+        if moment.kind is None:
+            continue
+        if moment.kind.ends:
             thrown |= names
             if moment.step.meeting == meeting:
                 goes(moment.step.waste, benches * moment.held.poured)
-        elif moment.step.kind == "evaporate" and caught(moment):
+        elif moment.kind.takes_off and caught(moment):
             thrown |= names
             if moment.step.meeting == meeting:
                 for name, volume in moment.matter.liquids.items():

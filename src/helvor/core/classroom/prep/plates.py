@@ -17,6 +17,7 @@ from helvor.core.laws.planar.prepare import Cut, Part, Spotting, cut, recipe, sp
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.procedure import Procedure, Step
 from helvor.core.techniques.planar.parameters import Developing, OfAPlate
+from helvor.core.techniques.registered import STEP_KINDS
 
 SHEET_MM = (200.0, 200.0)
 CYLINDER_STEP = 1.0
@@ -159,7 +160,7 @@ def spotting_solutions(steps: list[tuple[int, Step]], benches: int) -> tuple[ToS
 
 def ice_for(steps: list[tuple[int, Step]], benches: int) -> Ice | None:
     """Ice for the ice baths of these steps, one filling each; None where there are none."""
-    numbers = tuple(number for number, step in steps if step.kind == "ice bath")
+    numbers = tuple(number for number, step in steps if step.kind in STEP_KINDS and STEP_KINDS[step.kind].ice)
     if not numbers:
         return None
     return Ice("ice", math.ceil(len(numbers) * benches * ICE_G / 500) / 2, numbers)

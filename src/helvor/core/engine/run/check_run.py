@@ -37,7 +37,7 @@ def tare_before_wetting(case: Case) -> Iterator[Finding]:
     if step is None or kind is None or not (kind.wets or kind.heats) or not step.container:
         return
     later = case.run.procedure.steps[case.run.procedure.steps.index(step) + 1 :]
-    weighed = [s for s in later if s.kind == "weigh" and not s.empty and s.container]
+    weighed = [s for s in later if s.container and not s.empty and s.kind in case.kinds and case.kinds[s.kind].weighs]
     for label in step.container:
         if not any(same(label, other) for s in weighed for other in s.container):
             continue
@@ -435,13 +435,16 @@ def drying_skipped(case: Case) -> Iterator[Finding]:
     """A step that gives evidence was left out."""
     for step in case.run.procedure.steps:
         why = case.run.skipped.get(step.id)
-        if why is not None and step.kind in ("dry", "cool", "weigh"):
-            lost = {"dry": "the next portion weighed may be wet", "cool": "the next portion weighed may be warm"}
+        kind = case.kinds.get(step.kind)
+        if why is not None and kind is not None and (kind.dries or kind.cools or kind.weighs):
+            lost = "its value is missing from the mass balance"
+            if kind.dries or kind.cools:
+                lost = f"the next portion weighed may be {'wet' if kind.dries else 'warm'}"
             yield Finding(
                 "step-skipped",
                 "note",
                 f"“{_title(step, case)}” was skipped: {why}.",
-                f"As a result, {lost.get(step.kind, 'its value is missing from the mass balance')}.",
+                f"As a result, {lost}.",
                 about=step.id,
             )
 

@@ -279,6 +279,14 @@ def _amount_last(words: list[str]) -> list[str]:
     return words
 
 
+def _named_to(words: list[str], run: Run) -> int:
+    """How many of the first words are a name that begins with a number itself, such as 3 M hydrochloric acid."""
+    known = [n for s in run.procedure.substances if same(" ".join(words[: (n := len(s.name.split()))]), s.name)]
+    if known:
+        return max(known)
+    return 2 if len(words) > 3 and _is_number(words[0]) and words[1].casefold() in _STRENGTHS else 0
+
+
 def _take(words: list[str], run: Run, step: str) -> Understood:
     instead = ""
     if "instead" in [word.casefold() for word in words]:
@@ -286,12 +294,7 @@ def _take(words: list[str], run: Run, step: str) -> Understood:
         instead = " ".join(word for word in words[at + 1 :] if word.casefold() != "of")
         words = words[:at]
     words = _amount_last(words)
-    # A name may begin with a number itself, such as 3 M hydrochloric acid.
-    named_to = max(
-        (n for s in run.procedure.substances if same(" ".join(words[: (n := len(s.name.split()))]), s.name)), default=0
-    )
-    if not named_to and len(words) > 3 and _is_number(words[0]) and words[1].casefold() in _STRENGTHS:
-        named_to = 2
+    named_to = _named_to(words, run)
     numbers = [i for i, word in enumerate(words) if i >= named_to and _is_number(word) and re.search(r"\d", word)]
     if not numbers or numbers[0] == 0:
         raise Unreadable(

@@ -11,7 +11,7 @@ Standing 3. A label is a step of that kind on the portion, or putting it away; o
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from helvor.core.engine.plan.timeline import touches_all
 from helvor.core.engine.run.record import Run
@@ -32,39 +32,47 @@ class Standing:
     labelled: bool
 
 
-def standing(run: Run, kinds: Mapping[str, StepKind]) -> list[Standing]:
-    """The portions of a run that are there now, in the order in which they came to be."""
-    there: dict[str, str] = {}
-    last: dict[str, Step] = {}
-    vessel: dict[str, str] = {}
-    labelled: set[str] = set()
-    for step in run.procedure.steps:
-        if not run.done.get(step.id):
-            continue
-        kind = kinds.get(step.kind)
+@dataclass(slots=True)
+class _Bench:
+    """What is there while the done steps are gone through, by the portion's name in lower case."""
+
+    there: dict[str, str] = field(default_factory=dict)
+    last: dict[str, Step] = field(default_factory=dict)
+    vessel: dict[str, str] = field(default_factory=dict)
+    labelled: set[str] = field(default_factory=set)
+
+    def after(self, step: Step, kind: StepKind | None) -> None:
+        """Take a step in that was done."""
         for name in step.takes:
             if not any(same(name, given) for given in step.gives):
-                there.pop(name.casefold(), None)
+                self.there.pop(name.casefold(), None)
         for name in step.gives:
-            there.setdefault(name.casefold(), name)
+            self.there.setdefault(name.casefold(), name)
+        stores, labels, ends = (kind.stores, kind.labels, kind.ends) if kind is not None else (False, False, False)
         # Put away or labelled without naming anything means all that is there.
-        for key in touches_all(step) or (tuple(there) if step.kind in ("keep", "label") else ()):
-            if step.kind == "keep":
-                labelled.add(key)
-            if step.kind == "label":
-                labelled.add(key)
-            else:
-                last[key] = step
+        for key in touches_all(step) or (tuple(self.there) if stores or labels else ()):
+            if stores or labels:
+                self.labelled.add(key)
+            if not labels:
+                self.last[key] = step
             if step.container:
-                vessel[key] = " + ".join(step.container)
-            if kind is not None and kind.ends:
-                there.pop(key, None)
+                self.vessel[key] = " + ".join(step.container)
+            if ends:
+                self.there.pop(key, None)
+
+
+def standing(run: Run, kinds: Mapping[str, StepKind]) -> list[Standing]:
+    """The portions of a run that are there now, in the order in which they came to be."""
+    bench = _Bench()
+    for step in run.procedure.steps:
+        if run.done.get(step.id):
+            bench.after(step, kinds.get(step.kind))
     found = []
-    for key, name in there.items():
+    for key, name in bench.there.items():
         if run.procedure.portion(name).by_loss:
             continue
-        place = last[key].place if key in last else ""
+        place = bench.last[key].place if key in bench.last else ""
         weighed = [on.weighed for on in run.weighings if same(on.weighed.portion, name)]
-        container = weighed[-1].name if weighed else vessel.get(key, "")
-        found.append(Standing(name, container, PLACES.get(place, "bench"), key in labelled))
+        container = weighed[-1].name if weighed else bench.vessel.get(key, "")
+        found.append(Standing(name, container, PLACES.get(place, "bench"), key in bench.labelled))
     return found

@@ -84,6 +84,7 @@ STEP_KINDS = (
         8,
         kit=("plate", "capillary", "chamber"),
         example="spots 4-8 ferrocene 3",
+        opens="fraction plates",
     ),
     StepKind(
         "pool",

@@ -70,6 +70,7 @@ STEP_KINDS = (
         caution="Never look into a UV lamp or hold skin under it.",
         rules=("chamber", "putting-on", "stopping-front", "measuring-spot"),
         parameters=OfAPlate,
+        opens="plates",
     ),
 )
 """What this technique brings into procedures."""

@@ -54,7 +54,7 @@ def meetings(plan: Plan) -> Iterator[Advice]:
 
 def _meet(row: Meets, moment: Moment) -> tuple[str, str] | None:
     """What of a step is the one and what the other of a row; None where the two do not come together here."""
-    if moment.step.kind == "discard":
+    if moment.kind is not None and moment.kind.ends:
         return None
     new, old = _there(moment.added), _there(moment.held)
     for one_side, other_side in ((new, old), (old, new), (new, new)):
@@ -112,7 +112,7 @@ def peroxides(plan: Plan) -> Iterator[Advice]:
     for moment in plan.moments:
         heated = moment.kind is not None and (moment.kind.heats or moment.kind.dries)
         care = next((one for one in burning(plan, moment) if one.peroxides), None) if heated else None
-        takes_off = moment.step.kind == "evaporate" or re.search(
+        takes_off = (moment.kind is not None and moment.kind.takes_off) or re.search(
             r"\bevaporat|\bdistil|boil (?:it )?(?:down|off)", moment.step.says, re.IGNORECASE
         )
         if care is None or not takes_off or _PEROXIDE_SAID.search(moment.words):

@@ -175,7 +175,7 @@ def gas_in_bottle(plan: Plan) -> Iterator[Advice]:
     """Acid and carbonate end in one waste bottle, and nothing says that its cap is vented."""
     thrown: dict[tuple[int, str], list[Moment]] = {}
     for moment in plan.moments:
-        if moment.step.kind == "discard" and moment.step.waste:
+        if moment.kind is not None and moment.kind.ends and moment.step.waste:
             thrown.setdefault((moment.step.meeting, moment.step.waste), []).append(moment)
     for together in thrown.values():
         cares = [care for moment in together for care in moment.matter.cares.values()]
