@@ -197,3 +197,20 @@ def test_the_order_in_which_amounts_were_written_changes_nothing():
     backwards = worked(procedure, [*same_step[::-1], *other, *rest])
     assert sorted(ledger_table(straight).splitlines()) == sorted(ledger_table(backwards).splitlines())
     assert [f.what for f in straight.findings] == [f.what for f in backwards.findings]
+
+
+@pytest.mark.parametrize("bench", list(LAYERS)[:4])
+def test_what_nobody_wired_is_known_from_the_law_of_the_layers(bench):
+    """Without "it should hold" the recoveries of an acid, a base and a neutral are what they are with it."""
+    wired = shipped_procedure("three-from-one")
+    bare = wired.model_copy(
+        update={"portions": tuple(portion.model_copy(update={"component": ""}) for portion in wired.portions)}
+    )
+    assert {p.name: p.component for p in TECHNIQUES.wired(bare).portions if p.end == "product"} == {
+        "cinnamic acid crystals": "cinnamic acid",
+        "benzocaine crystals": "benzocaine",
+        "biphenyl crystals": "biphenyl",
+    }
+    assert TECHNIQUES.wired(wired) is wired
+    assert said(worked(bare, LAYERS[bench])) == said(worked(wired, LAYERS[bench]))
+    assert advised(bare) == advised(wired)

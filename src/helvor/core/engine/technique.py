@@ -14,6 +14,7 @@ from helvor.core.engine.figure import Figure
 from helvor.core.record.entry import Payload
 from helvor.core.record.finding import Finding
 from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.procedure import Procedure
 from helvor.core.record.step_kinds import GENERAL, StepKind
 
 if TYPE_CHECKING:
@@ -105,6 +106,7 @@ class Technique:
         describe: an entry of its own in bench words.
         figures: what an entry of its own holds, for tables, workbooks and reports.
         rules, causes: what it judges in a run; plan_rules: in a procedure.
+        expects: which component a portion should hold by the technique's law, portion in lower case → component.
         commands: words of the reading line → how the rest is read.
     """
 
@@ -120,6 +122,7 @@ class Technique:
     causes: tuple[Callable[[Case], Iterator[Cause]], ...] = ()
     plan_rules: tuple[Callable[[Plan], Iterator[Advice]], ...] = ()
     commands: Mapping[str, Command] = field(default_factory=dict)
+    expects: Callable[[Procedure, Mapping[str, StepKind]], Mapping[str, str]] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -136,6 +139,33 @@ class Techniques:
         object.__setattr__(self, "kinds", {kind.key: kind for kind in kinds})
         commands = {word: command for technique in self.all for word, command in technique.commands.items()}
         object.__setattr__(self, "commands", commands)
+
+    def wired(self, procedure: Procedure) -> Procedure:
+        """The procedure with the component of each product that nobody wired, where a technique's law says it."""
+        ends = [
+            name
+            for step in procedure.steps
+            if (kind := self.kinds.get(step.kind)) and kind.weighs and (name := step.on)
+        ]
+        ends += [portion.name for portion in procedure.portions if portion.end == "product"]
+        bare = {name.casefold(): name for name in ends if not procedure.portion(name).component}
+        if not bare or not procedure.components:
+            return procedure
+        expected = {
+            key: component
+            for technique in self.all
+            if technique.expects is not None
+            for key, component in technique.expects(procedure, self.kinds).items()
+            if key in bare
+        }
+        if not expected:
+            return procedure
+        said = {
+            key: procedure.portion(bare[key]).model_copy(update={"component": component})
+            for key, component in expected.items()
+        }
+        known = [said.pop(portion.name.casefold(), portion) for portion in procedure.portions]
+        return procedure.model_copy(update={"portions": (*known, *said.values())})
 
     def checks(self, kind: str, rules: HouseRules | None = None) -> tuple[Check, ...]:
         """The checks of a kind of step; with house rules only those that these ask for."""

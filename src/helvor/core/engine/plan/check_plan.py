@@ -64,6 +64,7 @@ Rule = Callable[[Plan], Iterator[Advice]]
 
 def check_plan(procedure: Procedure, rules: HouseRules, techniques: Techniques) -> list[Advice]:
     """Every finding on a procedure, most serious first, then by step."""
+    procedure = techniques.wired(procedure)
     plan = Plan(procedure, rules.over(procedure.house_rules), list(moments(procedure, techniques.kinds)))
     rules_here = (*RULES, *(rule for technique in techniques.all for rule in technique.plan_rules))
     found = [advice for rule in rules_here for advice in rule(plan)]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from uuid import UUID
 
@@ -145,6 +145,9 @@ def work_out(
         techniques: the techniques that can be carried out in a run; the general kinds of step without.
     """
     run = gather(entries)
+    procedure = techniques.wired(run.procedure)
+    if procedure is not run.procedure:
+        run = replace(run, procedure=procedure)
     known = techniques.kinds
     in_force = (rules or HouseRules()).over(run.procedure.house_rules)
     ledger = build_ledger(run, in_force)

@@ -16,6 +16,7 @@ from helvor.core.record.step_kinds import LAYERS, MIXTURE, Output, StepKind
 from helvor.core.techniques.extraction import findings as rules
 from helvor.core.techniques.extraction.checks import QUENCH, SET_UP, TAKE_DOWN
 from helvor.core.techniques.extraction.entries import AgentAdded, Boiling, Drained, Emulsion, LayerGone, PhRead, Vented
+from helvor.core.techniques.extraction.expected import expected_components
 from helvor.core.techniques.extraction.flow import PARTING
 from helvor.core.techniques.extraction.parameters import OfPh
 from helvor.core.techniques.extraction.plan_findings import check_plan_layers
@@ -360,5 +361,6 @@ TECHNIQUE = Technique(
     rules=(rules.check_run_layers,),
     causes=(stayed_in_layers,),
     plan_rules=(check_plan_layers,),
+    expects=expected_components,
     commands={"vent": _vent, "drain": _drain, "rag": _rag, "ph": _ph, "agent": _agent, "drops": _drops, "gone": _gone},
 )
