@@ -33,6 +33,10 @@ from tests.core.plates import mm
 from tests.notebook.people import PASSWORD, Teacher, plate_with_lane, run_of, teacher
 from tests.photographs import Blob, Scene, take
 
+collect_ignore = ["steam", "carried_through.py"]
+"""A technique that only a process of its own may know."""
+
+
 HTMX = {"HX-Request": "true"}
 _AS_TYPED = re.compile(r"(<(?:textarea|pre)\b.*?</(?:textarea|pre)>)", re.DOTALL)
 
