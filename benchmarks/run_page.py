@@ -39,10 +39,10 @@ def said(number: int) -> str:
     if what == 0:
         return f"dish {dish} {30 + dish % 7}.{dish % 1000:03d}"
     if what == 1:
-        return f"dish {dish} grains {dish} {32 + dish % 7}.{dish % 1000:03d}"
+        return f"dish {dish} new grains {dish} {32 + dish % 7}.{dish % 1000:03d}"
     if what % 3 == 2:
         return f"note dish {dish} looks dry"
-    return f"dish {dish} grains {dish} dried {what} {31 + dish % 7 + 0.5 / what:.3f}"
+    return f"dish {dish} new grains {dish} dried {what} {31 + dish % 7 + 0.5 / what:.3f}"
 
 
 def long_run(length: int) -> list[Entry]:

@@ -11,7 +11,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal, Protocol, Self
+from typing import Any, Literal, Protocol, Self, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
@@ -103,9 +103,12 @@ class Parameters(BaseModel):
     @classmethod
     def of(cls, step: OfAKind) -> Self:
         """What a step says of these; the defaults for what it does not say, or its kind does not know."""
-        known = PARAMETERS.get(step.kind, Parameters).model_fields
         more = step.more
-        return cls.model_validate({name: more[name] for name in cls.model_fields if name in more and name in known})
+        if not more:
+            return _silent(cls)
+        known = PARAMETERS.get(step.kind, Parameters).model_fields
+        said = {name: more[name] for name in cls.model_fields if name in more and name in known}
+        return cls.model_validate(said) if said else _silent(cls)
 
     def words(self) -> Iterator[str]:
         """What is said, in words, for a list."""
@@ -130,6 +133,19 @@ class Parameters(BaseModel):
     def reaction(self) -> Literal["acid", "base", ""] | None:
         """What the step leaves its portion: acid, base or neither; None where the parameters say nothing of it."""
         return None
+
+
+_Model = TypeVar("_Model", bound=Parameters)
+_SILENT: dict[type[Parameters], Parameters] = {}
+
+
+def _silent(model: type[_Model]) -> _Model:
+    """The parameters of a step that says none of them; frozen, so that one does for all."""
+    known = _SILENT.get(model)
+    if known is None:
+        known = _SILENT[model] = model()
+    assert isinstance(known, model)
+    return known
 
 
 PARAMETERS: dict[str, type[Parameters]] = {}

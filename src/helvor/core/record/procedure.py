@@ -246,14 +246,17 @@ class Procedure(_Part):
 
     def made_by(self, name: str) -> list[Step]:
         """Every step that a portion came through, those that only worked on something on its way too; in order."""
+        through: dict[str, list[Step]] = {}
+        for step in self.steps:
+            for given in (*step.gives, *((step.on,) if step.on else ())):
+                through.setdefault(given.casefold(), []).append(step)
         open_, seen, found = {name.casefold()}, set[str](), set[str]()
         while open_:
             key = open_.pop()
             seen.add(key)
-            for step in self.steps:
-                if key in (given.casefold() for given in step.gives) or step.on.casefold() == key:
-                    found.add(step.id)
-                    open_ |= {taken.casefold() for taken in step.takes} - seen
+            for step in through.get(key, ()):
+                found.add(step.id)
+                open_ |= {taken.casefold() for taken in step.takes} - seen
         return [step for step in self.steps if step.id in found]
 
     @property

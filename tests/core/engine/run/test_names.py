@@ -39,6 +39,8 @@ def read(line, page=POWDER, step=""):
         ("beaker 2 sludge 40.118", BLANK, "", "beaker 2", "sludge"),
         ("dish 3 sand 33.9", SALTED, "", "dish 3", "sand"),
         ("lid 12.1", POWDER, "", "lid", ""),
+        ("dish 4 sample 2 33.9", page_of("dish 3 32.514", "dish 3 sample 1 33.120"), "", "dish 4", "sample 2"),
+        ("beaker filtrate B 33.9", page_of("dish filtrate A 33.120"), "", "beaker", "filtrate B"),
     ],
 )
 def test_a_name_that_is_known_or_meant_is_taken(line, page, step, container, portion):

@@ -59,16 +59,25 @@ def plain(name: str) -> tuple[str, ...]:
     return tuple(sorted(word for word in (_ALIKE.get(one, one) for one in words) if word))
 
 
+def _marks(words: set[str]) -> set[str]:
+    """The words of a name that tell it from its sisters: numbers and single letters."""
+    return {word for word in words if len(word) == 1 or any(letter.isdigit() for letter in word)}
+
+
 def near(name: str, known: Iterable[str]) -> list[str]:
     """Known names that *name* may be a slip for, the likeliest first.
 
     >>> near("crystals", ["benzocaine crystals", "filtrate"]), near("papr", ["paper", "dish 3"])
     (['benzocaine crystals'], ['paper'])
+    >>> near("sample 2", ["sample 1", "sample"])
+    ['sample']
     """
     words = set(plain(name))
     scored = []
     for other in dict.fromkeys(known):
         theirs = set(plain(other))
+        if _marks(words) and _marks(theirs) and _marks(words) != _marks(theirs):
+            continue  # filtrate A is not filtrate B, sample 2 no slip for sample 1
         like = SequenceMatcher(None, name.casefold(), other.casefold()).ratio()
         if words and (words < theirs or theirs < words):
             like = max(like, 0.8)
