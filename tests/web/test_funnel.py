@@ -57,3 +57,14 @@ def test_what_is_no_amount_is_refused_where_it_happened(ida, run):
     refused = pour(ida, run, "water", "some")
     assert refused.status_code == 422 and "some" in refused.text
     assert "Enter both liquids" in ida.get(run).text
+
+
+@pytest.mark.parametrize(
+    "name", ["saturated potassium carbonate", "aqueous sodium hydroxide", "1.2.3 M sodium hydroxide"]
+)
+def test_a_solution_of_unknown_strength_is_asked_about_and_never_as_dense_as_water(ida, run, name):
+    """Saturated potassium carbonate, about 1.5 g/mL, sinks in dichloromethane (handbook); water floats on it."""
+    pour(ida, run, "dichloromethane", "20")
+    assert pour(ida, run, name, "20").status_code == 303
+    page = ida.get(run).text
+    assert f"Enter which layer {name} forms" in page and "is the lower layer" not in page

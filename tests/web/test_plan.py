@@ -410,3 +410,9 @@ def test_a_name_that_is_too_long_is_said_at_the_form_and_layers_beyond_two_are_k
     assert refused.status_code == 422 and "e" * 60 in refused.text
     assert edit(ida, url, **(fields | {"gives": "rag"})).status_code == 200
     assert steps(ida, url)[-1]["gives"] == ["organic layer", "aqueous layer", "rag"]
+
+
+def test_a_scaled_start_shows_what_else_grows(school, ida):
+    key = procedure_in_use(school.conn, school.ida, shipped_procedure("three-from-one"))
+    page = ida.get(f"/procedures/{key}/start", params={"factor": "2"}).text
+    assert "step 2, vessel, mL" in page and "250" in page

@@ -57,8 +57,10 @@ def solvent_named(name: str, shelf: Sequence[Item]) -> Substance | None:
     )
 
 
-_SOLUTION = re.compile(r"^([\d.]+)\s*(?:M|mol/L)\s+(.+)$")
-_IN_WORDS = re.compile(r"^(?:aqueous|aq\.?|saturated|satd\.?|dil(?:ute|\.)?)\s+(.+)$", re.IGNORECASE)
+_SOLUTION = re.compile(r"^(\d+(?:\.\d+)?)\s*(?:M|mol/L)\s+(.+)$")
+_DILUTE = re.compile(r"^dil(?:uted?|\.)?\s+(.+)$", re.IGNORECASE)
+"""A dilute solution is as dense as water, near enough to say which layer is below. Of a saturated one, or one of
+unknown strength, nothing is said: saturated potassium carbonate sinks in dichloromethane, which water floats on."""
 
 
 def as_liquid(name: str, shelf: Sequence[Item]) -> Substance | None:
@@ -85,7 +87,7 @@ def as_liquid(name: str, shelf: Sequence[Item]) -> Substance | None:
         if item is not None and item.formula and 0 < molar <= 30:
             density = round(solution_of(said, item.formula, molar).density, 4)
             return Substance(name=said, formula=item.formula, molar=molar, density=density, layer="aqueous")
-    if of := _IN_WORDS.match(said):
+    if of := _DILUTE.match(said):
         item = known_as(shelf, of[1], ("substance",))
         if item is not None and item.formula:
             return Substance(name=said, layer="aqueous", density=round(water_density(), 4))

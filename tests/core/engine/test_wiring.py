@@ -91,3 +91,11 @@ def test_the_melting_point_of_the_only_solid_is_known_at_the_oven_without_being_
 def test_nothing_is_guessed_where_it_can_be_another(procedure):
     assert solids_in(procedure, "crystals") == []
     assert not any(a.finding.code == "too-hot" for a in check_plan(procedure, RULES, TECHNIQUES))
+
+
+def test_a_button_writes_nothing_that_only_the_laws_know():
+    bare = shipped_procedure("three-from-one")
+    bare = bare.model_copy(update={"portions": tuple(p.model_copy(update={"component": ""}) for p in bare.portions)})
+    moved = edit.move_step(bare, "s16", 0)
+    mends = [mend for advice in broken(moved) for mend in advice.mends]
+    assert mends and all(mend.procedure.portions == bare.portions for mend in mends)

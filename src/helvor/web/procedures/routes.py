@@ -401,6 +401,7 @@ def start_page(
         substance=substance,
         trouble=trouble,
         rows=rows,
+        grown=[one for one in differences(base, larger) if one.place.startswith("step ")],
         advice=kit,
         classes=taught,
         start=uuid4(),

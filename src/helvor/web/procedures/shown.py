@@ -157,6 +157,7 @@ class ScalePage(Shell):
     substance: str
     trouble: str
     rows: list[tuple[str, str, str]]
+    grown: list[Difference]
     advice: list[Advice]
     classes: list[tuple[ClassRow, list[classes.Bench]]]
     start: UUID

@@ -155,3 +155,9 @@ def test_a_name_is_the_same_in_any_order_and_capitals(name, random):
 def test_an_amount_may_stand_before_or_behind_and_a_strength_belongs_to_the_name(line, substance, amount):
     said = read(line).payload
     assert (said.substance, str(said.amount)) == (substance, amount)
+
+
+@pytest.mark.parametrize("line", ["dish bead 34.5", "glass beads 33.5", "salt 33.5"])
+def test_another_portions_name_is_asked_about_even_where_a_step_waits_for_one(line):
+    with pytest.raises(NotSure):
+        read(line, step="s5")

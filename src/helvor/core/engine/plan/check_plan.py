@@ -57,6 +57,8 @@ class Plan:
     procedure: Procedure
     rules: HouseRules
     moments: list[Moment]
+    wired: Procedure | None = None
+    """The procedure with what the techniques' laws say of its products; its buttons change the one that was written."""
 
 
 Rule = Callable[[Plan], Iterator[Advice]]
@@ -64,8 +66,8 @@ Rule = Callable[[Plan], Iterator[Advice]]
 
 def check_plan(procedure: Procedure, rules: HouseRules, techniques: Techniques) -> list[Advice]:
     """Every finding on a procedure, most serious first, then by step."""
-    procedure = techniques.wired(procedure)
-    plan = Plan(procedure, rules.over(procedure.house_rules), list(moments(procedure, techniques.kinds)))
+    in_force = rules.over(procedure.house_rules)
+    plan = Plan(procedure, in_force, list(moments(procedure, techniques.kinds)), techniques.wired(procedure))
     rules_here = (*RULES, *(rule for technique in techniques.all for rule in technique.plan_rules))
     found = [advice for rule in rules_here for advice in rule(plan)]
     place = {step.id: i for i, step in enumerate(procedure.steps)}
@@ -237,7 +239,7 @@ def too_hot(plan: Plan) -> Iterator[Advice]:
         melts = [
             (name, point)
             for name in (*step.takes, *step.gives, step.on)
-            if (point := _melts(plan.procedure, name)) is not None
+            if (point := _melts(plan.wired or plan.procedure, name)) is not None
         ]
         for limit in limits(step.container, melts):
             if at > limit.celsius:

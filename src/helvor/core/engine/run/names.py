@@ -1,7 +1,8 @@
 """What somebody means by the name of a portion or a container in a run.
 
 Names 1. A name that is known is taken, whatever its capitals, its punctuation, the order of its words, dry or dried.
-Names 2. At a step that weighs one portion in this container, that portion is meant, whatever it is called.
+Names 2. At a step that weighs one portion in this container, that portion is meant, whatever it is called, unless
+         the name is nearly another portion's.
 Names 3. A name that is nearly known, or not known, is asked about; a new thing is made only on purpose: with the
          word *new*, or where the run knows no portion yet.
 Names 4. Words of command are never names.
@@ -24,12 +25,13 @@ NEAR = 0.72
 """Likeness, 0 to 1, from which a name may be a slip for another. Common practice, no source."""
 MOST_OFFERED = 4
 GLASS = (
+    *("watch glass", "filter paper", "weighing boat", "petri dish"),
     *("dish", "beaker", "flask", "boat", "paper", "vial", "crucible", "bottle", "tube", "cup", "funnel", "jar"),
-    *("watch glass", "filter paper", "weighing boat", "cylinder", "bowl", "pan", "tray", "basin", "petri dish"),
-    *("capillary", "pipette", "burette", "cone", "frit", "foil", "sheet", "glass", "mortar", "box", "can"),
-    *("lid", "disc", "cap", "stopper", "cover", "thimble", "plate", "ring", "tin", "bag", "well"),
+    *("cylinder", "bowl", "pan", "tray", "basin", "capillary", "pipette", "burette", "cone", "frit", "foil", "mortar"),
+    *("lid", "disc", "cap", "stopper", "cover", "thimble", "bag"),
 )
-"""Words that a container's label begins or ends with."""
+"""Words that a container's label begins or ends with, those of two words first. What may as well be what is in it, as
+*glass* in glass beads, is none of them."""
 _ALIKE = {"dry": "dried", "drying": "dried", "wetted": "wet", "damp": "wet", "the": "", "my": "", "our": ""}
 
 
@@ -129,9 +131,9 @@ def portion_meant(
         return Meant(alike[0], typed)
     at = run.procedure.step(step) or run.next_step
     expected = expected_at(at, container, kinds)
-    if expected:
-        return Meant(expected, typed)
     maybe = near(typed, known)
+    if expected and (not maybe or expected in maybe):
+        return Meant(expected, typed)
     if not known or (run.is_blank and not maybe):
         return Meant(typed)
     offered = maybe or list(dict.fromkeys([*_weighed_in(container, run, kinds), *known]))[:MOST_OFFERED]

@@ -31,7 +31,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from helvor.core.engine.run import entries as e
-from helvor.core.engine.run.names import Meant, containers_meant, portion_meant
+from helvor.core.engine.run.names import GLASS, Meant, containers_meant, portion_meant
 from helvor.core.engine.run.record import Run, check, gather
 from helvor.core.engine.technique import NO_TECHNIQUES, Techniques
 from helvor.core.quantities.reading import Reading, Unreadable, parse, parse_amount
@@ -39,23 +39,7 @@ from helvor.core.record.entry import Entry, Payload
 from helvor.core.record.procedure import Procedure, named, same
 
 _COMMANDS = ("take", "net", "vol", "use", "done", "skip", "tried", "check", "timer", "note")
-_GLASS = (
-    ("watch", "glass"),
-    ("filter", "paper"),
-    ("weighing", "boat"),
-    ("dish",),
-    ("beaker",),
-    ("flask",),
-    ("boat",),
-    ("paper",),
-    ("vial",),
-    ("crucible",),
-    ("bottle",),
-    ("tube",),
-    ("cup",),
-    ("funnel",),
-    ("jar",),
-)
+_GLASS = tuple(tuple(glass.split()) for glass in GLASS)
 """Words that a container's label begins with; what follows label and number is what is in it."""
 _STATES = {
     "empty": "empty",
