@@ -11,6 +11,7 @@ from pydantic import BaseModel
 from starlette.responses import Response
 
 from helvor.core.record.entry import Entry
+from helvor.core.techniques.planar.words import describe as describe_plate
 from helvor.notebook import procedures, search, shelf_values
 from helvor.notebook.search import ClassHit, ContainerHit, PageHit, words_of
 from helvor.shelf.shelf import find as on_shelf
@@ -19,7 +20,6 @@ from helvor.web.rendering import Shell, html
 from helvor.web.run.words import NO_STEPS
 from helvor.web.run.words import describe as describe_run
 from helvor.web.security import Visitor, VisitorDep, pool
-from helvor.web.techniques.planar.words import describe as describe_plate
 
 router = APIRouter()
 

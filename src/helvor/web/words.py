@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from helvor.core.record.entry import Entry, Payload
+from helvor.core.techniques.planar import words as plate_words
 from helvor.web.run import words as run_words
-from helvor.web.techniques.planar import words as plate_words
 
 
 def words_of(technique: str, payload: Payload, entries: Sequence[Entry]) -> str:

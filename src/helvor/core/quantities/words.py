@@ -16,6 +16,9 @@ def printable(text: str) -> str:
     return text
 
 
+Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400), AfterValidator(printable)]
+"""What somebody says in a sentence or two."""
+
 Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=120), AfterValidator(printable)]
 """A short printable text."""
 

@@ -24,7 +24,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstra
 
 from helvor.core.quantities.formula import atoms, molar_mass
 from helvor.core.quantities.reading import Amount, Reading, Unreadable, round_to
-from helvor.core.quantities.words import printable
+from helvor.core.quantities.words import Text, printable
 from helvor.core.record.parameters import VESSEL, parameters_of, read_parameters
 
 FORMAT = 2
@@ -34,7 +34,6 @@ In 1 every step had the parameters of every kind, and the order of what it gives
 """
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40), AfterValidator(printable)]
-Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=400), AfterValidator(printable)]
 Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]{1,24}$")]
 Role = Literal["sample", "reagent", "solvent", "aid"]
 Doer = Literal["bench", "instructor", "stockroom"]

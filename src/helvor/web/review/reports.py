@@ -31,6 +31,7 @@ from helvor.core.review import questions
 from helvor.core.review.answers import Marked, SheetSettings
 from helvor.core.review.questions import Question
 from helvor.core.techniques.planar.results import PlateWorksheet
+from helvor.core.techniques.planar.words import describe as describe_plate
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange.pdf import Paper, pdf
 from helvor.notebook import answer_sheets, pages, procedures, report_jobs
@@ -57,7 +58,6 @@ from helvor.web.run.words import describe as describe_run
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 from helvor.web.techniques.planar.drawing import draw_plate
 from helvor.web.techniques.planar.shown import PlateFile
-from helvor.web.techniques.planar.words import describe as describe_plate
 
 router = APIRouter(include_in_schema=False)
 

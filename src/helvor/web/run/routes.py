@@ -16,7 +16,6 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.as_procedure import as_procedure
-from helvor.core.engine.run.names import NotSure
 from helvor.core.engine.run.reading_line import complete, understand
 from helvor.core.engine.run.record import Run, gather
 from helvor.core.engine.run.work_out import RunWorksheet
@@ -24,6 +23,7 @@ from helvor.core.quantities.measured import shown, shown_with_u
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Entry, Line, Problem, before, find, line_up_to
 from helvor.core.record.procedure import same
+from helvor.core.record.typed_line import NotSure
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange.run import ledger_table, reading_table, run_record, weighing_table
 from helvor.notebook import classes, containers, pages, procedures

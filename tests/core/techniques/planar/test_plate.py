@@ -17,13 +17,13 @@ def test_spots_are_named_by_lane_and_order_of_writing_and_listed_from_the_top():
     assert [spot.name for spot in gather(page.entries).spots] == ["P1", "T2", "T1"]
 
 
-def test_a_name_never_moves_on_to_another_spot():
+def test_the_name_of_a_struck_spot_is_free_and_that_of_a_standing_one_never_moves():
     page = Writing()
     first = page.spot("T", 12)
     page.spot("T", 41)
     page.add(Struck(), first, "a speck of dust")
     page.spot("T", 30)
-    assert [spot.name for spot in gather(page.entries).spots] == ["T2", "T3"]
+    assert [spot.name for spot in gather(page.entries).spots] == ["T2", "T1"]
 
 
 def test_a_corrected_spot_keeps_its_key_and_name():

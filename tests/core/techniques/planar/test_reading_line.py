@@ -33,7 +33,7 @@ UNDERSTOOD = [
     ("front T 80.5", "front of lane *T* at *80.5 mm*"),
     ("front off", "front ran off the top, replacing the earlier reading"),
     ("lane X 45 caffeine ref", "lane *X* at *45 mm* from the left edge, caffeine"),
-    ("lane T 22", "lane *T* at *22 mm* from the left edge, was at 20 mm"),
+    ("lane T at 22", "lane *T* at *22 mm* from the left edge, was at 20 mm"),
     ("level 6", "eluent level *6 mm*, replacing the earlier reading"),
     ("eluent hexane : ethyl acetate 4 : 1", "eluent hexane : ethyl acetate *80 : 20*"),
     ("strike T1 a speck of dust", "strike out *T1*: a speck of dust"),

@@ -13,10 +13,10 @@ from uuid import UUID
 from pydantic import Field, StrictBool, StrictInt, StringConstraints, model_validator
 
 from helvor.core.quantities.reading import Mass, Reading, Volume
-from helvor.core.quantities.words import Words
+from helvor.core.quantities.words import Text, Words
 from helvor.core.record.answer import Answered
 from helvor.core.record.entry import Acknowledged, Payload, Struck
-from helvor.core.record.procedure import Id, Name, Portion, Procedure, Step, Substance, Text
+from helvor.core.record.procedure import Id, Name, Portion, Procedure, Step, Substance
 
 State = Literal["empty", "empty, air-dry", "empty, damp", "as is", "wet", "dried"]
 STATES: dict[str, str] = {

@@ -16,9 +16,9 @@ from dataclasses import dataclass
 from difflib import SequenceMatcher
 
 from helvor.core.engine.run.record import Run
-from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.procedure import Step, same
 from helvor.core.record.step_kinds import StepKind
+from helvor.core.record.typed_line import NotSure
 
 NEW = "new"
 NEAR = 0.72
@@ -33,14 +33,6 @@ GLASS = (
 """Words that a container's label begins or ends with, those of two words first. What may as well be what is in it, as
 *glass* in glass beads, is none of them."""
 _ALIKE = {"dry": "dried", "drying": "dried", "wetted": "wet", "damp": "wet", "the": "", "my": "", "our": ""}
-
-
-class NotSure(Unreadable):
-    """A line that may mean something else: the question, and the lines that answer it."""
-
-    def __init__(self, sentence: str, lines: Sequence[str]) -> None:
-        super().__init__(sentence)
-        self.lines = tuple(lines)
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,8 @@ Plate 2. A lane or spot is named for good by the id of its first entry; the name
          see (``T2``) is the lane's label and the spot's number in the order of writing.
 Plate 3. There is one set-up, one eluent, one chamber, one choice of reference, one front
          for the plate and one for each lane; writing another strikes the one that stands.
-Plate 4. A spot that was taken back keeps its number, so that a name never moves on.
+Plate 4. The number of a spot that was taken back is free again for the next one of its lane; a spot that stands
+         keeps its own, so that a name never moves on.
 """
 
 from __future__ import annotations
@@ -20,7 +21,7 @@ from pydantic import BaseModel, ConfigDict, Field, StrictBool, StrictInt, field_
 
 from helvor.core.laws.planar.eluent import Eluent, parse_eluent
 from helvor.core.quantities.reading import Length, Reading
-from helvor.core.quantities.words import Mark, Words
+from helvor.core.quantities.words import Mark, Text, Words
 from helvor.core.record.answer import Answered
 from helvor.core.record.entry import Acknowledged, Entry, Line, Payload, Problem, Struck, corrected_line, lines
 from helvor.core.record.remembered import remembered
@@ -300,6 +301,13 @@ class FrontSeen(Payload):
         return value
 
 
+class PlateNoted(Payload):
+    """What was seen on the plate or in its chamber, in words."""
+
+    kind: Literal["plate-note"] = "plate-note"
+    words: Annotated[Text, Field(min_length=1)]
+
+
 AnyPayload = Annotated[
     SetUp
     | EluentUsed
@@ -311,6 +319,7 @@ AnyPayload = Annotated[
     | Spot
     | ComparedTo
     | Photographed
+    | PlateNoted
     | Answered
     | Struck
     | Acknowledged,
@@ -358,6 +367,7 @@ class Plate:
     developing: datetime | None = None
     seen: list[tuple[datetime, FrontSeen]] = field(default_factory=list)
     photos: list[Photographed] = field(default_factory=list)
+    notes: list[tuple[Line, PlateNoted]] = field(default_factory=list)
     acknowledged: dict[tuple[str, str, str], str] = field(default_factory=dict)
     answers: dict[str, Answered] = field(default_factory=dict)
     lines: list[Line] = field(default_factory=list)
@@ -407,6 +417,8 @@ def gather(entries: Iterable[Entry]) -> Plate:
                 plate.seen.append((line.root.happened, seen_at))
             case Photographed() as photo:
                 plate.photos.append(photo)
+            case PlateNoted() as noted:
+                plate.notes.append((line, noted))
             case ComparedTo() as choice:
                 plate.compared_to = choice.spot
             case Answered() as answered:
@@ -418,17 +430,46 @@ def gather(entries: Iterable[Entry]) -> Plate:
     plate.lanes.sort(key=lambda on: (on.lane.at.value, on.label))
     lane_of = {lane.key: lane for lane in plate.lanes}
     place = {lane.key: index for index, lane in enumerate(plate.lanes)}
+    numbers = _numbered(marks, plate.next_number)
     for line in marks:
         first: Payload = line.root.payload
         assert isinstance(first, Spot)
-        number = plate.next_number.get(first.lane, 1)
-        plate.next_number[first.lane] = number + 1
         now, lane_now = line.head.payload, lane_of.get(first.lane)
         if isinstance(now, Spot) and lane_now is not None:
-            name = spot_name(lane_now.label, number)
+            name = spot_name(lane_now.label, numbers[line.root.id])
             plate.spots.append(SpotOnPlate(line.root.id, name, now, lane_now, line))
     plate.spots.sort(key=lambda on: (place[on.on.key], -on.spot.distance.value, on.name))
     return plate
+
+
+def _numbered(marks: Iterable[Line], following: dict[UUID, int]) -> dict[UUID, int]:
+    """The number of each spot in its lane, by the id of its first entry; *following* gets each lane's next one.
+
+    A spot takes the lowest number that is free as it is written, and gives it back when it is taken back.
+    """
+    events = sorted(
+        ((entry.seq, line.root, isinstance(entry.payload, Spot)) for line in marks for entry in line.entries),
+        key=lambda event: event[0],
+    )
+    held: dict[UUID, dict[int, UUID]] = {}
+    numbers: dict[UUID, int] = {}
+    for _seq, root, stands in events:
+        assert isinstance(root.payload, Spot)
+        there = held.setdefault(root.payload.lane, {})
+        number = numbers.get(root.id)
+        if not stands:
+            there.pop(number or 0, None)
+        elif number is None or there.get(number, root.id) != root.id:
+            numbers[root.id] = _lowest(there)
+            there[numbers[root.id]] = root.id
+        else:
+            there[number] = root.id
+    following.update({lane: _lowest(there) for lane, there in held.items()})
+    return numbers
+
+
+def _lowest(taken: dict[int, UUID]) -> int:
+    return next(number for number in range(1, len(taken) + 2) if number not in taken)
 
 
 SAME_SPOT_MM = 1.0

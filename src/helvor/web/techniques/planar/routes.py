@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import Annotated, Literal
 from urllib.parse import urlencode
 from uuid import UUID
@@ -18,11 +19,13 @@ from starlette.responses import RedirectResponse, Response
 from helvor.core.laws.planar.solvents import freshness
 from helvor.core.quantities.reading import Reading, Unreadable, parse
 from helvor.core.record.entry import Entry, Line, Payload, Problem, Struck, before, line_of
+from helvor.core.record.typed_line import NotSure, ids_from
 from helvor.core.techniques.planar import plate as planar
 from helvor.core.techniques.planar.plate import LIGHTS, PHASES, SWATCHES, Plate, gather, moved
-from helvor.core.techniques.planar.reading_line import complete, understand
+from helvor.core.techniques.planar.reading_line import complete, read_line
 from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
 from helvor.core.techniques.planar.side_by_side import nearest_in_lane, tuning_hint
+from helvor.core.techniques.planar.words import describe
 from helvor.core.techniques.planar.work_out import result_for, work_out
 from helvor.exchange.planar import plate_record, spot_table
 from helvor.notebook import pages
@@ -36,13 +39,12 @@ from helvor.web.history import history_page
 from helvor.web.house_words import line_as_typed_here
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
-from helvor.web.reading import UnderstoodShown, refused
+from helvor.web.reading import UnderstoodShown, drafts_of, moment_of, refused, what_it_says
 from helvor.web.rendering import drawn_once, fragment, html, is_htmx, render, sent
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 from helvor.web.techniques.planar import forms
 from helvor.web.techniques.planar.drawing import SNAP_MM, draw_plate, rows_of
 from helvor.web.techniques.planar.shown import FormFragment, FormPage, FormShown, PlateFile, PlatePage, Work
-from helvor.web.techniques.planar.words import describe
 
 router = APIRouter(include_in_schema=False)
 
@@ -427,15 +429,21 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
     _planar(page)
-    says = trouble = ""
+    says, trouble, answers = "", "", tuple[str, ...]()
     text = line_as_typed_here(text[:200])
     if text.strip():
         try:
-            says = understand(text, entries, view).says
+            says = what_it_says(read_line(text, entries, view, datetime.now(UTC)))
         except Unreadable as unreadable:
             trouble = str(unreadable)
+            answers = unreadable.lines if isinstance(unreadable, NotSure) else ()
     shown = UnderstoodShown(
-        says=says, trouble=trouble, offered=complete(text, entries), stem=text.rpartition(" ")[0], hint=HINT
+        says=says,
+        trouble=trouble,
+        offered=[] if answers else complete(text, entries),
+        answers=answers,
+        stem=text.rpartition(" ")[0],
+        hint=HINT,
     )
     return html("understood.html", shown)
 
@@ -454,8 +462,9 @@ def read(
     """Write a typed reading."""
 
     def compose(entries: list[Entry]) -> list[Draft]:
-        understood = understand(line_as_typed_here(text), before(entries, entry), view)
-        return [Draft(entry, understood.payload, understood.strikes, understood.reason)]
+        there = before(entries, entry)
+        line = line_as_typed_here(text)
+        return drafts_of(entry, read_line(line, there, view, moment_of(entries, entry, who.typed), ids_from(entry)))
 
     try:
         written = _append(request, who, page_id, compose)

@@ -49,6 +49,8 @@ def describe(payload: Payload, entries: Sequence[Entry]) -> str:
             return f"front rising, at {rising.distance}"
         case planar.Photographed() as photo:
             return f"photograph under {LIGHTS[photo.light].lower()}"
+        case planar.PlateNoted() as noted:
+            return f"noted: {noted.words}"
         case Answered() as answered:
             return f"answer, Rf: {answered.written}"
         case planar.ComparedTo():
