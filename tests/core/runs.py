@@ -26,7 +26,7 @@ def page_of(*says: str | Payload, procedure: Procedure | None = None, minutes: f
     entries: list[Entry] = []
     first = [Following(procedure=procedure)] if procedure else []
     for one in (*first, *says):
-        payload = understand(one, entries, techniques=TECHNIQUES).payload if isinstance(one, str) else one
+        payload = understand(one, entries, techniques=TECHNIQUES, sure=True).payload if isinstance(one, str) else one
         at = NOON + timedelta(minutes=minutes * len(entries))
         number = len(entries) + 1
         entries.append(Entry(UUID(int=number), number, payload, None, "", "Ida", at))

@@ -307,7 +307,7 @@ def test_other_kit_stands_beside_what_the_handout_asks_for(school, ida):
 
 
 def test_the_answer_says_that_it_is_in_ink_and_where_the_page_is(school, ida):
-    line = {"entry": str(uuid4()), "text": "dish 32.514", "step": "s2", "view": "step"}
+    line = {"entry": str(uuid4()), "text": "dish empty 32.514", "step": "s2", "view": "step"}
     answer = ida.post(f"{school.run_url}/read", data=line, headers=HTMX)
     assert answer.headers["HX-Reswap"] == "none"
     events = json.loads(answer.headers["HX-Trigger"])

@@ -18,8 +18,8 @@ def history(client, url):
 
 
 READS = [
-    ("url", "T 41.0", "T 43.5", "lane T at 41.0 mm", "lane T at 43.5 mm"),
-    ("run_url", "dish 3 32.514", "dish 3 32.541", "dish 3, empty, dry: 32.514", "dish 3, empty, dry: 32.541"),
+    ("url", "T 41.0", "T 63.5", "lane T at 41.0 mm", "lane T at 63.5 mm"),
+    ("run_url", "dish 3 32.514", "dish 3 32.518", "dish 3, empty, dry: 32.514", "dish 3, empty, dry: 32.518"),
 ]
 
 

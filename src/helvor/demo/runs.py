@@ -451,7 +451,7 @@ def write(
         drafts = list[Draft]()
         for number, line in enumerate(said):
             key, text = beside(line, entries[0].payload.procedure)  # type: ignore[attr-defined]  # a run follows
-            payload = understand(text, entries, key, TECHNIQUES).payload
+            payload = understand(text, entries, key, TECHNIQUES, sure=True).payload
             draft = Draft(uuid5(page_id, f"line {number}"), payload, at=at[number])
             drafts.append(draft)
             entries.append(Entry(draft.id, len(entries) + 1, payload, None, "", author, at[number]))

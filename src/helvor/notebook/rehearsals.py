@@ -75,7 +75,7 @@ def _drafts(entries: Sequence[Entry], lines: Sequence[str], of: UUID, author: st
     procedure = there[0].payload.procedure  # type: ignore[attr-defined]  # a rehearsal's run follows a procedure
     for number, line in enumerate(lines):
         step, text = beside(line, procedure)
-        payload = understand(text, there, step, TECHNIQUES).payload
+        payload = understand(text, there, step, TECHNIQUES, sure=True).payload
         drafts.append(Draft(uuid5(of, str(number)), payload))
         there.append(Entry(drafts[-1].id, len(there) + 1, payload, None, "", author, datetime.now(UTC)))
     return drafts

@@ -247,7 +247,7 @@ def run(asked: RunIn) -> dict[str, Any]:
     if asked.procedure is not None:
         add(Following(procedure=asked.procedure))
     for line in asked.readings:
-        add(understand(line, entries, techniques=TECHNIQUES).payload)
+        add(understand(line, entries, techniques=TECHNIQUES, sure=True).payload)
     return results_of(work_out(entries, HouseRules(known_choices(asked.house_rules)), TECHNIQUES))
 
 

@@ -8,7 +8,8 @@ from helvor.core.engine.figure import Figure
 from helvor.core.engine.plan.check_plan import Advice, check_plan
 from helvor.core.engine.plan.timeline import timeline
 from helvor.core.engine.run.losses import rank
-from helvor.core.engine.run.reading_line import Understood, understand
+from helvor.core.engine.run.reading_line import understand
+from helvor.core.record.typed_line import Understood
 from helvor.core.engine.run.readings import readings
 from helvor.core.engine.run.work_out import work_out
 from helvor.core.engine.technique import Cause, Check, Technique, Techniques, Trial

@@ -39,7 +39,7 @@ def sheet_of(played):
     entries = [Entry(UUID(int=1), 1, Following(procedure=procedure), None, "", "Ida", now)]
     for number, line in enumerate(played.lines):
         step, text = beside(line, procedure)
-        payload = understand(text, entries, step, TECHNIQUES).payload
+        payload = understand(text, entries, step, TECHNIQUES, sure=True).payload
         at = now + timedelta(minutes=20 * number)
         entries.append(Entry(UUID(int=number + 2), number + 2, payload, None, "", "Ida", at))
     return work_out(entries, techniques=TECHNIQUES)

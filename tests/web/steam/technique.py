@@ -6,7 +6,7 @@ from pydantic import BaseModel, Field
 
 from helvor.core.engine.figure import Figure
 from helvor.core.engine.plan.check_plan import Advice
-from helvor.core.engine.run.reading_line import Understood
+from helvor.core.record.typed_line import Understood
 from helvor.core.engine.technique import Cause, Check, Technique
 from helvor.core.quantities.reading import Unreadable, parse_number
 from helvor.core.record.entry import Payload

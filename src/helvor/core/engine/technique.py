@@ -20,8 +20,8 @@ from helvor.core.record.step_kinds import GENERAL, StepKind
 if TYPE_CHECKING:
     from helvor.core.engine.plan.check_plan import Advice, Plan
     from helvor.core.engine.run.case import Case
-    from helvor.core.engine.run.reading_line import Understood
     from helvor.core.engine.run.record import Run
+    from helvor.core.record.typed_line import Understood
 
 
 Sign = Literal["loss", "gain"]

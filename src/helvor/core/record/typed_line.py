@@ -10,7 +10,10 @@ import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from typing import Any, TypeVar
 from uuid import UUID, uuid5
+
+from pydantic import ValidationError
 
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Entry, Payload, Struck, lines
@@ -48,6 +51,22 @@ class Understood:
 
 
 _NOT_YET = datetime.min.replace(tzinfo=UTC)
+
+
+_Said = TypeVar("_Said", bound=Payload)
+
+
+def built(model: type[_Said], **fields: Any) -> _Said:
+    """An entry from what was read.
+
+    Raises:
+        Unreadable: with the sentence of what does not go together.
+    """
+    try:
+        return model(**fields)
+    except ValidationError as invalid:
+        message = invalid.errors()[0]["msg"].removeprefix("Value error, ")
+        raise Unreadable(re.sub(r"^\w+: ", "", message)) from invalid
 
 
 def look_ahead_id(number: int) -> UUID:

@@ -7,7 +7,7 @@ What a page itself calls something by such a word stays: a portion named *filtra
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Container, Iterable, Mapping
 from functools import lru_cache
 
 SYNONYMS: tuple[tuple[str, str], ...] = (
@@ -21,7 +21,7 @@ SYNONYMS: tuple[tuple[str, str], ...] = (
     ("lane", "track|bahn|spur|couloir|piste|calle|carril"),
     ("level", "eluent level|eluent height|eluent depth|depth|füllhöhe|niveau|nivel"),
     ("eluent", "mobile phase|developing solvent|fließmittel|fliessmittel|laufmittel|éluant|eluant|eluyente"),
-    ("dish", "evaporating dish|porcelain dish|schale|abdampfschale|petrischale|coupelle|cápsula|capsula"),
+    ("dish", "schale|abdampfschale|petrischale|coupelle|cápsula|capsula"),
     ("paper", "papier|filterpapier|papier filtre|papier-filtre|papel|papel de filtro"),
     ("beaker", "becherglas|bécher|vaso|vaso de precipitados"),
     ("flask", "kolben|rundkolben|erlenmeyerkolben|erlenmeyer|fiole|ballon|matraz"),
@@ -36,11 +36,12 @@ SYNONYMS: tuple[tuple[str, str], ...] = (
     ("wet", "moist|feucht|nass|humide|mouillé|húmedo|mojado"),
     (
         "dried",
-        "dry|after drying|oven-dried|oven dried|dried again|dry again|getrocknet|trocken|séché|seche|sec|seco|secado",
+        "after drying|oven-dried|oven dried|dried again|dry again|getrocknet|trocken|séché|seche|sec|seco|secado",
     ),
     ("damp", "moistened|wetted"),
     ("air-dry", "airdry|air dry|air-dried|air dried|lufttrocken"),
     ("take", "took|taken|weighed in|weighed out|weigh in|weigh out|added|add|used up|einwaage|prélevé|tomado"),
+    ("use", "used|using"),
     ("vol", "volume|volumen"),
     ("wash", "washed|washed with|wash with|rinse|rinsed|rinsed with|rinse with|gewaschen|waschen|lavé|laver|lavado"),
     ("pour", "poured|pour in|gegossen"),
@@ -58,7 +59,6 @@ SYNONYMS: tuple[tuple[str, str], ...] = (
     ("vent", "vented|shake|shaken|swirl|swirled"),
     ("rag", "emulsion"),
     ("rising", "front now|front is now|front rising|rising front"),
-    ("ref", "reference|standard"),
     ("water", "wasser|eau|agua"),
     ("salt", "salz|sel|sal"),
     ("sand", "sable|arena"),
@@ -72,6 +72,13 @@ _COMMANDS = frozenset(
     )
 )
 """Words that only begin a reading; behind the beginning theirs may belong to a name, as in *water used for rinse*."""
+_NOUNS = frozenset(
+    (
+        *("dish", "paper", "beaker", "flask", "crucible", "watch glass", "weighing boat"),
+        *("filtrate", "residue", "precipitate", "crystals", "water", "salt", "sand"),
+    )
+)
+"""Words for things; behind a technique's own word only theirs are looked for."""
 FREE = frozenset({"note", "strike", "undo", "skip"})
 """What stands behind these is somebody's own words."""
 
@@ -88,11 +95,14 @@ def _table(more: tuple[tuple[str, str], ...]) -> Mapping[tuple[str, ...], str]:
 _LONGEST = 4
 
 
-def in_bench_words(text: str, names: Iterable[str], more: tuple[tuple[str, str], ...] = ()) -> str:
+def in_bench_words(
+    text: str, names: Iterable[str], own: Container[str] = (), more: tuple[tuple[str, str], ...] = ()
+) -> str:
     """A typed line in the words that the reading lines know.
 
     Args:
         names: what the page itself calls its things; these words stay.
+        own: words that begin a reading of a technique; behind one of them words for things alone are looked for.
         more: a house's own rows, as in :data:`SYNONYMS`.
 
     >>> in_bench_words("Solvent front: 80 mm", ()), in_bench_words("Schale 3 leer 32.5", ())
@@ -105,17 +115,25 @@ def in_bench_words(text: str, names: Iterable[str], more: tuple[tuple[str, str],
     words = text.split()
     said: list[str] = []
     place = 0
+    things = False
     while place < len(words):
-        size, word = _phrase(words, place, table, known)
+        size, word = _phrase(words, place, table, known, things=things, own=own)
         said.append(word)
         place += size
         if len(said) == 1 and word.casefold() in FREE:
             return " ".join([*said, *words[place:]])
+        things = things or (len(said) == 1 and word.casefold() in own)
     return " ".join(said)
 
 
 def _phrase(
-    words: list[str], place: int, table: Mapping[tuple[str, ...], str], known: set[tuple[str, ...]]
+    words: list[str],
+    place: int,
+    table: Mapping[tuple[str, ...], str],
+    known: set[tuple[str, ...]],
+    *,
+    things: bool,
+    own: Container[str],
 ) -> tuple[int, str]:
     """How many words from a place on are one thing, and its word in the lines."""
     for size in range(min(_LONGEST, len(words) - place), 0, -1):
@@ -124,7 +142,9 @@ def _phrase(
         if phrase in known:
             return size, " ".join(words[place : place + size])
         word = table.get(phrase)
-        if word is not None and (place == 0 or word not in _COMMANDS):
+        if place == 0 and size == 1 and phrase[0] in own:
+            return 1, phrase[0]
+        if word is not None and (place == 0 or word not in _COMMANDS) and (not things or word in _NOUNS):
             return size, word
         if size == 1 and place == 0 and phrase[0] in _COMMANDS and here[0] != phrase[0]:
             return 1, phrase[0]
@@ -137,12 +157,14 @@ def plain_numbers(line: str) -> str:
     >>> plain_numbers("solvent 5 cm3 , 41 MM, 20 ml"), plain_numbers("33.120 grams, 3 × 5 mL")
     ('solvent 5mL , 41mm, 20mL', '33.120g, 3 x 5mL')
     """
-    line = line.replace("×", "x").replace("−", "-")
+    line = re.sub(r"(?<=\d)x(?=\d)", " x ", line.translate(_SIGNS))
     for pattern, unit in _UNITS:
         line = pattern.sub(rf"\g<1>{unit}", line)
     return line
 
 
+_SIGNS = str.maketrans({"×": "x", "−": "-", **{chr(0xFF10 + digit): str(digit) for digit in range(10)}, "．": "."})
+"""Signs that phones and other keyboards bring, with those that readings know."""
 _UNITS = tuple(
     (re.compile(rf"(?<![\w])(\d[\d.,]*)\s*(?:{words})(?![\w³])", flags), unit)
     for words, unit, flags in (

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Annotated
-from uuid import UUID, uuid4
+from uuid import UUID, uuid4, uuid5
 
 import psycopg
 from fastapi import APIRouter, Query, Request
@@ -16,14 +16,14 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.as_procedure import as_procedure
-from helvor.core.engine.run.reading_line import complete, understand
+from helvor.core.engine.run.reading_line import complete, read_line
 from helvor.core.engine.run.record import Run, gather
 from helvor.core.engine.run.work_out import RunWorksheet
 from helvor.core.quantities.measured import shown, shown_with_u
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Entry, Line, Problem, before, find, line_up_to
 from helvor.core.record.procedure import same
-from helvor.core.record.typed_line import NotSure
+from helvor.core.record.typed_line import MOST_IN_A_LINE, NotSure, ids_from
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange.run import ledger_table, reading_table, run_record, weighing_table
 from helvor.notebook import classes, containers, pages, procedures
@@ -38,9 +38,10 @@ from helvor.web.house_words import line_as_typed_here
 from helvor.web.ink_first import inked, left_behind
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
-from helvor.web.reading import UnderstoodShown, refused
+from helvor.web.reading import UnderstoodShown, drafts_of, moment_of, refused, what_it_says
 from helvor.web.rendering import html, is_htmx, render
 from helvor.web.run import forms
+from helvor.web.run.around import around
 from helvor.web.run.on_page import TECHNIQUE_READERS, craft_values, technique_fields
 from helvor.web.run.scheme import Scheme, draw_scheme
 from helvor.web.run.shown import (
@@ -239,23 +240,27 @@ def _write(
     return written
 
 
-def _said(written: Inked, line: Line | None) -> str:
+def _said(written: Inked, wrote: Sequence[Line]) -> str:
     """What a screen reader hears after writing."""
     if not written.new:
         return "Already saved; no duplicate was made."
-    return f"Saved: {describe(line.head, StepNames(written.entries))}." if line is not None else "Saved."
+    steps = StepNames(written.entries)
+    return f"Saved: {'; '.join(describe(line.head, steps) for line in wrote)}." if wrote else "Saved."
 
 
 def _answer(request: Request, written: Inked, entry_id: UUID, view: str, step: str, said: str = "") -> Response:
     """After writing: that it is in ink, and the run's page as it was looked at."""
     query = "&".join(f"{k}={v}" for k, v in (("view", view if view in VIEWS else ""), ("step", step)) if v)
     address = f"/runs/{written.page.id}{'?' + query if query else ''}"
-    line = line_up_to(written.entries, entry_id)
+    together = [entry_id, *(uuid5(entry_id, str(number)) for number in range(1, MOST_IN_A_LINE))]
+    found = [line_up_to(written.entries, key) for key in together[: max(1, written.new)]]
+    wrote = [line for line in found if line is not None]
 
     def ink() -> str:
-        return render("run/ink.html", ink_of(written.page, line, view)) if line is not None and written.new else ""
+        drawn = [render("run/ink.html", ink_of(written.page, line, view)) for line in wrote]
+        return "".join(drawn) if written.new else ""
 
-    return inked(request, written, address, said or _said(written, line), ink)
+    return inked(request, written, address, said or _said(written, wrote), ink)
 
 
 @router.post("/runs/{page_id}/handout")
@@ -329,15 +334,16 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
     """What a typed reading means, before it is written, and how it could go on."""
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
-    only_run(page)
+        known = around(conn, who.account.id, only_run(page))
     says, trouble, answers = "", "", tuple[str, ...]()
     text = line_as_typed_here(text[:200])
     if text.strip():
         try:
-            understood = understand(text, entries, step[:24], TECHNIQUES)
-            says = understood.says
-            if isinstance(understood.payload, e.Weighed) and understood.payload.portion:
-                _, tare, net, hint = _ahead(page, entries, understood.payload)
+            understood = read_line(text, entries, step[:24], TECHNIQUES, known, datetime.now(UTC))
+            says = what_it_says(understood)
+            weighed = understood[0].payload
+            if len(understood) == 1 and isinstance(weighed, e.Weighed) and weighed.portion:
+                _, tare, net, hint = _ahead(page, entries, weighed)
                 says += f", tare {tare} g, net *{net} g*" if net and tare else f"; {hint}" if hint and not net else ""
         except Unreadable as unreadable:
             trouble = str(unreadable)
@@ -366,10 +372,16 @@ def read(
 ) -> Response:
     """Write a typed reading."""
 
+    with pool(request).connection() as conn:
+        page, _ = pages.open_page(conn, who.account.id, page_id)
+        known = around(conn, who.account.id, only_run(page))
+
     def compose(entries: list[Entry]) -> list[pages.Draft]:
         there = before(entries, entry)
-        draft = pages.Draft(entry, understand(line_as_typed_here(text), there, step, TECHNIQUES).payload)
-        return with_their_substances(gather(there), [draft])
+        at = moment_of(entries, entry, who.typed)
+        line = line_as_typed_here(text)
+        understood = read_line(line, there, step, TECHNIQUES, known, at, ids_from(entry))
+        return with_their_substances(gather(there), drafts_of(entry, understood))
 
     try:
         written = _write(request, who, page_id, compose)

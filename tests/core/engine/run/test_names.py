@@ -63,7 +63,6 @@ ASKED = [
     # a container that is none
     ("papr 0.955", POWDER, "is no container here", "paper 0.955"),
     ("tempreature 45", POWDER, "is no container here", ""),
-    ("temperature 74", POWDER, "is no container here", ""),
     ("bech 3 powder 33.1", POWDER, "is no container here", ""),
     ("tke water 30", POWDER, "the command", "take 30"),
     ("beakr A powder 68.2", POWDER, "is no container here", ""),
@@ -89,9 +88,9 @@ def test_every_answer_that_is_offered_is_understood(line):
 @pytest.mark.parametrize(
     ("line", "says"),
     [
-        ("strike dish 3", "press Strike out"),
-        ("undo", "take back the last reading"),
-        ("delete 4", "press Strike out"),
+        ("strike dish 3", "No reading here is called"),
+        ("undo", "no reading to take back"),
+        ("delete 4", "No reading here is called"),
         ("help", "Press ?"),
         ("level 5", "plate’s page"),
         ("front: 80", "container|plate"),

@@ -42,7 +42,7 @@ def typed(*lines, procedure=THREE):
         if isinstance(line, str):
             place, colon, text = line.partition(": ")
             step = f"s{place}" if colon and place.isdigit() else ""
-            payload = understand(text if step else line, entries, step, TECHNIQUES).payload
+            payload = understand(text if step else line, entries, step, TECHNIQUES, sure=True).payload
         entries.append(Entry(UUID(int=number), number, payload, None, "", "Ida", at))
     return entries
 

@@ -11,11 +11,12 @@ Names 4. Words of command are never names.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from difflib import SequenceMatcher
 
 from helvor.core.engine.run.record import Run
+from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.procedure import Step, same
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.record.typed_line import NotSure
@@ -33,6 +34,69 @@ GLASS = (
 """Words that a container's label begins or ends with, those of two words first. What may as well be what is in it, as
 *glass* in glass beads, is none of them."""
 _ALIKE = {"dry": "dried", "drying": "dried", "wetted": "wet", "damp": "wet", "the": "", "my": "", "our": ""}
+
+
+@dataclass(frozen=True, slots=True)
+class Registered:
+    """A container of the class's register.
+
+    Attributes:
+        label: what is written on it; holds: what is in it; bench: whose it is, 0 for nobody's.
+        tare: of it empty, as text in g; empty where it was not weighed.
+    """
+
+    code: str
+    label: str
+    holds: str = ""
+    bench: int = 0
+    tare: str = ""
+
+
+def _nothing(_: str) -> str:
+    return ""
+
+
+@dataclass(frozen=True)
+class Around:
+    """What is known of names outside the run: by the shelf, and by the class's register of containers.
+
+    Attributes:
+        one_of: which of some names is another name of a substance; empty for none.
+        knows: whether the shelf has a substance of this name.
+        formula: a substance's formula; empty where it has none.
+        grams: so many mmol of a formula in g, as text.
+        register: containers by their code in lower case; own: the number of the bench that types.
+    """
+
+    one_of: Callable[[str, Sequence[str]], str] = lambda name, names: ""
+    knows: Callable[[str], bool] = lambda name: False
+    formula: Callable[[str], str] = _nothing
+    grams: Callable[[str, str], str] = lambda mmol, formula: ""
+    register: Mapping[str, Registered] = field(default_factory=dict)
+    own: int = 0
+
+    def with_labels(self, line: str) -> str:
+        """A line with the code of a registered container, typed or scanned, as the label that is written on it.
+
+        Raises:
+            Unreadable: it is another bench's.
+        """
+        words = line.split(" ")
+        for place, word in enumerate(words):
+            found = self.register.get(word.strip(":;,").casefold())
+            if found is None:
+                continue
+            if found.bench and self.own and found.bench != self.own:
+                holds = f", with {found.holds}" if found.holds else ""
+                raise Unreadable(
+                    f"{found.code} is {found.label} of bench {found.bench}{holds}, not this bench's: if it was handed "
+                    "over, ask the instructor to register it here."
+                )
+            words[place] = found.label
+        return " ".join(words)
+
+
+NOTHING_AROUND = Around()
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +193,9 @@ def portion_meant(
     if not known or (run.is_blank and not maybe):
         return Meant(typed)
     offered = maybe or list(dict.fromkeys([*_weighed_in(container, run, kinds), *known]))[:MOST_OFFERED]
-    sentence = f"No step produces “{typed[:40]}”. Enter {_or(offered)}; if it is something new, write {NEW} before it."
+    sentence = (
+        f"No step produces “{typed[:40]}”. Enter {or_of(offered)}; if it is something new, write {NEW} before it."
+    )
     raise NotSure(sentence, [*(line.format(name) for name in offered), line.format(f"{NEW} {typed}")])
 
 
@@ -164,24 +230,34 @@ def _container(label: str, run: Run, commands: Sequence[str]) -> str:
     if not label or label.split(" ", maxsplit=1)[0].casefold() in commands:
         return ""
     kit = [name for step in run.procedure.steps for name in step.kit]
-    return label if _is_glass(label) or any(same(label, name) for name in kit) else ""
+    return label if called_as_glass(label) or any(same(label, name) for name in kit) else ""
 
 
 def _which_container(label: str, found: Sequence[str], run: Run, commands: Sequence[str], line: str) -> NotSure:
     """The question which container is meant, or which command."""
     first = label.split(" ", maxsplit=1)[0].casefold()
-    command = near(first, commands)
+    command = list(dict.fromkeys(_SPELLED.get(one, one) for one in near(first, [*commands, *_SPELLED])))
     offered = [name for name in near(label, [*run.containers, *GLASS]) if name not in found]
     lines = [line.format(" + ".join([*found, name])) for name in offered]
     lines += [line.replace("{}", name, 1) for name in command]
-    hint = f"Enter {_or(offered)}" if offered else "Begin with a container, such as dish 3"
+    if re.search(r"[^\W\d]", label):
+        lines.append(line.format(" + ".join([*found, f"{NEW} {label}"])))
+        if len(label) > 2 and not label.casefold().startswith("bench"):
+            lines.append(line.format(f"dish 1 {NEW} {label}"))
+    elif label.isdigit():
+        lines.append(line.format(f"dish {label}"))
+    hint = f"Enter {or_of(offered)}" if offered else "Begin with a container, such as dish 3"
     if command:
-        hint += f", or the command {_or(command)}"
+        hint += f", or the command {or_of(command)}"
     said = label[:30]
     return NotSure(f"“{said}” is no container here. {hint}; a new one is written {NEW} {said}.", lines)
 
 
-def _is_glass(label: str) -> bool:
+_SPELLED = {"temperature": "temp", "volume": "vol", "weigh": "weigh", "delete": "strike", "finished": "done"}
+"""Longer words of command, as they may be misspelt."""
+
+
+def called_as_glass(label: str) -> bool:
     """Whether a label is one that a container has: a word for glassware, or a code with a number."""
     words = label.casefold().split(" ")
     alone = {glass for glass in GLASS if " " not in glass}
@@ -191,5 +267,6 @@ def _is_glass(label: str) -> bool:
     return named or (len(words) == 1 and bool(re.search(r"\d", label)) and bool(re.search(r"[a-z]", label.casefold())))
 
 
-def _or(names: Sequence[str]) -> str:
+def or_of(names: Sequence[str]) -> str:
+    """*a, b or c*."""
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} or {names[-1]}"

@@ -6,6 +6,7 @@
     dish 3 salt dried 33.118    after drying; numbered by itself
     dish 3 + paper 2 salt …     several things on the pan together
     net salt 1.312              the tare button took the container off
+    dish 3 32.514, dish 4 31.2  several readings in a line
     take potassium chloride 1.02 g        how much really went in
     take salt 15.214 to 14.203            by difference
     take zinc 0.8 g instead magnesium     something else stood in
@@ -15,81 +16,309 @@
     tried no new cloud          the outcome of the step's trial, in its words, or passed, failed
     check all                   the step's set-up was seen to; check clamped trap for some of it
     timer 20 oven               a timer of 20 minutes
+    temp 45                     what a thermometer showed
     note white fumes            what was seen
-    strike …                    is done with the reading itself, by its button
+    strike dish 3 misread       take a reading back, with the reason
+    undo                        take back what was written last
 
-Masses without a unit are grams; the line says so before it writes.
+Words may stand in another order (``salt in dish 3: 33.120 g``), in other words (``tare dish 3 32.514``) and in
+German, French or Spanish. Masses without a unit are grams; the line says so before it writes.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Any
-
-from pydantic import ValidationError
+from collections.abc import Callable, Sequence
+from datetime import datetime
+from uuid import UUID
 
 from helvor.core.engine.run import entries as e
-from helvor.core.engine.run.names import GLASS, Meant, containers_meant, portion_meant
+from helvor.core.engine.run.names import NEW, NOTHING_AROUND, Around, near, or_of, portion_meant
 from helvor.core.engine.run.record import Run, check, gather
-from helvor.core.engine.technique import NO_TECHNIQUES, Techniques
+from helvor.core.engine.run.strike_line import correct_one, strike_one, take_back
+from helvor.core.engine.run.weighing_line import is_number, mass_of, read_weighing, slips_of
+from helvor.core.engine.technique import NO_TECHNIQUES, Command, Techniques
 from helvor.core.quantities.reading import Reading, Unreadable, parse, parse_amount
-from helvor.core.record.entry import Entry, Payload
-from helvor.core.record.procedure import Procedure, named, same
+from helvor.core.record.entry import Entry
+from helvor.core.record.procedure import Procedure, Substance, named, same
+from helvor.core.record.typed_line import NotSure, Understood, built, look_ahead_id, read_each
+from helvor.core.record.vocabulary import FREE, in_bench_words, plain_numbers
 
-_COMMANDS = ("take", "net", "vol", "use", "done", "skip", "tried", "check", "timer", "note")
-_GLASS = tuple(tuple(glass.split()) for glass in GLASS)
-"""Words that a container's label begins with; what follows label and number is what is in it."""
-_STATES = {
-    "empty": "empty",
-    "airdry": "empty, air-dry",
-    "air-dry": "empty, air-dry",
-    "damp": "empty, damp",
-    "wet": "wet",
-    "dried": "dried",
-    "dry": "dried",
+SURE = "sure"
+"""Behind a line: what looks like a slip was meant."""
+_COMMANDS = ("take", "net", "vol", "use", "done", "skip", "tried", "check", "timer", "temp", "note", "strike", "undo")
+_ELSEWHERE = {
+    "front": "A solvent front is entered on a plate’s page.",
+    "spot": "A spot is entered on a plate’s page.",
+    "lane": "A lane is entered on a plate’s page.",
+    "level": "The level of an eluent is entered on a plate’s page.",
+    "photo": "Add a photograph under Notes and files.",
+    "rf": "An Rf is worked out on a plate’s page from its distances.",
 }
+"""Words that begin a line somewhere else, and what to do here."""
 
 
-@dataclass(frozen=True, slots=True)
-class Understood:
-    """What a typed line means, before it is written; ``says`` has readings between asterisks."""
+def read_line(
+    text: str,
+    entries: Sequence[Entry],
+    step: str = "",
+    techniques: Techniques = NO_TECHNIQUES,
+    around: Around = NOTHING_AROUND,
+    now: datetime | None = None,
+    ids: Callable[[int], UUID] = look_ahead_id,
+) -> list[Understood]:
+    """Every reading of a typed line, each against the run with the ones before it.
 
-    payload: Payload
-    says: str
+    Args:
+        around: what the shelf and the class know of names and codes.
+        now: the time, for what is undone.
+        ids: the id that each will be written under.
+
+    Raises:
+        Unreadable: with one sentence for the person; then none of it is written.
+    """
+    first = in_bench_words(text, _names(gather(entries)), techniques.commands).split(" ", maxsplit=1)[0].casefold()
+
+    def one(piece: str, there: Sequence[Entry]) -> Understood:
+        return understand(piece, there, step, techniques, around, now)
+
+    return read_each(text, entries, one, whole=first in FREE or first == "check", ids=ids)
 
 
 def understand(
-    text: str, entries: Sequence[Entry], step: str = "", techniques: Techniques = NO_TECHNIQUES
+    text: str,
+    entries: Sequence[Entry],
+    step: str = "",
+    techniques: Techniques = NO_TECHNIQUES,
+    around: Around = NOTHING_AROUND,
+    now: datetime | None = None,
+    *,
+    sure: bool = False,
 ) -> Understood:
-    """Read one typed line against the run as it stands.
+    """Read one typed reading against the run as it stands.
 
     Args:
         step: id of the step that is being worked on; the reading is put beside it.
         techniques: bring words of their own.
+        around: what the shelf and the class know of names and codes.
+        now: the time, for what is undone.
+        sure: what looks like a slip was meant, as in a record that is taken over; nobody is there to be asked.
 
     Raises:
         Unreadable: with one sentence for the person.
     """
     run = gather(entries)
-    line = re.sub(r"(?<=[\d.])\s+(?=(?:mg|g|kg|mL|ml|µL|L|mm|min)\b)", "", " ".join(text.split()))
-    words = line.split(" ")
-    if not line:
+    if not text.strip():
         raise Unreadable("Enter a reading, such as dish 3 32.514 or take salt 1.02 g.")
-    first = words[0].casefold()
-    command = _COMMAND.get(first) or techniques.commands.get(first)
-    if first in ("tried", "check"):
-        understood = (_tried if first == "tried" else _checked)(words[1:], run, step, techniques)
-    elif first in _ELSEWHERE:
-        raise Unreadable(_ELSEWHERE[first])
-    else:
-        understood = command(words[1:], run, step) if command else _weighing(words, run, step, techniques)
+    line = _with_points(plain_numbers(in_bench_words(" ".join(text.split()), _names(run), techniques.commands)), run)
+    line, said_so = _sure(around.with_labels(line))
+    sure = sure or said_so
+    words = line.split(" ")
+    first = words[0].casefold().rstrip(":=")
+    if first == "undo":
+        return take_back(entries, " ".join(words[1:]), now, techniques)
+    if first == "strike":
+        return strike_one(words[1:], run, techniques)
+    if first == "correct":
+        return correct_one(_understood(words[1:] or ["?"], run, step, techniques, around, sure=sure), run)
+    understood = _understood(words, run, step, techniques, around, sure=sure)
     try:
         check(run, understood.payload, None)
     except ValueError as problem:
         raise Unreadable(str(problem)) from problem
     return understood
+
+
+def _understood(
+    words: list[str], run: Run, step: str, techniques: Techniques, around: Around, *, sure: bool
+) -> Understood:
+    words = _command_first(words, run, techniques)
+    first = words[0].casefold().rstrip(":=")
+    rest = words[1:]
+    if first in ("tried", "check"):
+        return (_tried if first == "tried" else _checked)(rest, run, step, techniques)
+    if first == "take":
+        return _take(rest, run, step, around, sure=sure)
+    if first == "temp":
+        return _temperature(rest, run, step, techniques)
+    if first == "help":
+        raise _help(run)
+    commands = (*_COMMANDS, *techniques.commands, *_ELSEWHERE)
+    own = techniques.commands.get(first)
+    if own is not None and not _weighs_a(first, words):
+        return _of_technique(own, words, run, step)
+    if first in _ELSEWHERE and not any(same(first, name) for name in _names(run)):
+        raise Unreadable(_ELSEWHERE[first])
+    command = _COMMAND.get(first)
+    if command is not None:
+        return command(rest, run, step)
+    _ask_whether_taken(words, run, around)
+    return read_weighing(words, run, step, techniques, commands, sure=sure)
+
+
+def _weighs_a(first: str, words: Sequence[str]) -> bool:
+    """Whether a word that begins a technique's reading is here the name of what was weighed: ``crystals 34.518``."""
+    return first in ("crystals", "filtrate") and re.fullmatch(r"\d+[.,]\d+g?", words[-1]) is not None
+
+
+def _of_technique(own: Command, words: list[str], run: Run, step: str) -> Understood:
+    """A technique's own reading; a note is offered where this run has no step for it."""
+    try:
+        understood = own(words[1:], run, step)
+    except NotSure:
+        raise
+    except Unreadable as refused:
+        if "No step of this run" not in str(refused):
+            raise
+        raise NotSure(str(refused), [f"note {' '.join(words)}"]) from refused
+    return _whole(understood, words[1:])
+
+
+def _ask_whether_taken(words: list[str], run: Run, around: Around) -> None:
+    """Ask about a substance with a mass and no container: was it taken?
+
+    Raises:
+        NotSure: with the line for it.
+    """
+    said = _amount_last(words)
+    name = " ".join(said[:-1])
+    if len(said) < 2 or not _AMOUNT.fullmatch(said[-1]) or any(same(name, one) for one in run.portion_names):
+        return
+    known = named(run.procedure.substances, name)
+    if known is not None or around.knows(name):
+        raise NotSure(f"Was {said[-1]} of {name} taken?", [f"take {name} {said[-1]}"])
+
+
+_TRAILING = {
+    "net": "net",
+    "vol": "vol",
+    "volume": "vol",
+    "taken": "take",
+    "took": "take",
+    "take": "take",
+    "added": "take",
+    "done": "done",
+    "finished": "done",
+    "timer": "timer",
+    "skipped": "skip",
+    "melts": "melts",
+    "mp": "melts",
+    "drained": "drain",
+    "drain": "drain",
+    "solvent": "solvent",
+}
+"""Words of command that also stand behind what they are of, and how the line begins then."""
+
+
+def _command_first(words: list[str], run: Run, techniques: Techniques) -> list[str]:
+    """The words with that of command in front: ``filtrate vol 24`` as ``vol filtrate 24``."""
+    first = words[0].casefold().rstrip(":=")
+    if first in _COMMAND or first in _COMMANDS or first in techniques.commands:
+        return [first, *(words[2:] if words[1:2] in ([":"], ["="]) else words[1:])]
+    if first == "step" and len(words) > 2 and words[2].casefold() in ("done", "finished", "skipped", "skip"):
+        return [_TRAILING.get(words[2].casefold(), "skip"), words[1], *words[3:]]
+    for place, word in enumerate(words[1:], start=1):
+        command = _TRAILING.get(word.casefold().rstrip(":="))
+        if command == "net":
+            return words  # a weighing with the tare button reads its own order
+        own = command in ("melts", "drain", "solvent")
+        if command is not None and (not own or (command in techniques.commands and not _is_of_a_name(words, run))):
+            return [command, *words[:place], *words[place + 1 :]]
+    if len(words) > 1 and re.fullmatch(r"[\d.,]+(?:mL|L|µL)", words[-1]):
+        name = " ".join(words[:-1]).rstrip(":= ")
+        if any(same(name, portion) for portion in run.portion_names):
+            return ["vol", *words]
+    return words
+
+
+def _is_of_a_name(words: list[str], run: Run) -> bool:
+    """Whether the line begins with a container's label, so that it is a weighing."""
+    return any(words[: len(label.split())] == label.split() for label in run.containers)
+
+
+def _names(run: Run) -> list[str]:
+    substances = [substance.name for substance in run.procedure.substances]
+    return [*run.containers, *run.portion_names, *substances]
+
+
+def _sure(line: str) -> tuple[str, bool]:
+    said = re.sub(rf"\s+{SURE}!?$", "", line, flags=re.IGNORECASE)
+    return said, said != line
+
+
+_COMMA = re.compile(r"(?<![\d.,])(\d{1,3}),(\d{3})(?=g?$)")
+
+
+def _with_points(line: str, run: Run) -> str:
+    """A mass with a decimal comma as one with a point, where the balance of this run shows three decimals.
+
+    Elsewhere ``32,514`` may be a thousand, and is asked about.
+
+    Raises:
+        NotSure: with either.
+    """
+    comma = _COMMA.search(line)
+    first = line.split(" ", maxsplit=1)[0].casefold()
+    if comma is None or first in ("vol", "note", "timer", "pour"):
+        return line
+    point = _COMMA.sub(r"\1.\2", line)
+    read = [on.weighed.mass.resolution for on in run.weighings]
+    if read and min(read) <= 0.0011:
+        return point
+    raise NotSure(
+        f"“{comma[0]}” could be {comma[1]}.{comma[2]} or {comma[1]}{comma[2]}: write it with a decimal point.",
+        [point, _COMMA.sub(r"\1\2", line)],
+    )
+
+
+_FLAGS = frozenset(
+    (
+        *("upper", "lower", "top", "bottom", "layer", "free", "flows", "moves", "enough", "cold", "ice", "hot", "off"),
+        *(
+            "of",
+            "the",
+            "with",
+            "in",
+            "into",
+            "to",
+            "at",
+            "from",
+            "a",
+            "and",
+            "portions",
+            "portion",
+            "times",
+            "x",
+            "each",
+        ),
+        *("gone", "tried", "dry", "bubbles", "stopped", "end", "clear", "cloudy", "again", "accepted", "mL", "g", "mm"),
+        *("without", "from", "read", "yes", "no", "none", "°c", "c", "away", "left", "leaving", "behind", "stays"),
+        *("grains", "move", "freely", "rinse", "mixture", "paper", "ph", "meter", "is", "was", "=", "mixed", "1/min"),
+    )
+)
+"""Words of the techniques' readings that say how, and stand in no entry as they are typed."""
+
+
+def _whole(understood: Understood, words: list[str]) -> Understood:
+    """What was understood, where every word of the line stands in it.
+
+    Raises:
+        NotSure: a word would be lost; the line without it, and a note of it, are offered.
+    """
+    kept = f"{understood.payload.model_dump_json()} {understood.says}".casefold()
+    lost = [
+        word
+        for word in words
+        if word.casefold().strip(":;,=()") not in _FLAGS
+        and not re.search(r"\d", word)
+        and word.casefold().strip(":;,=()").rstrip("s")[:4] not in kept
+    ]
+    if not lost:
+        return understood
+    raise NotSure(
+        f"“{' '.join(lost)[:40]}” has no place in this reading: leave it out, or note it.",
+        [f"note {' '.join(words)}"],
+    )
 
 
 def beside(line: str, procedure: Procedure) -> tuple[str, str]:
@@ -124,142 +353,23 @@ def complete(text: str, entries: Sequence[Entry], techniques: Techniques = NO_TE
     return [word for word in offered if word.casefold().startswith(stub) and word.casefold() != stub][:6]
 
 
-def built(model: type[Payload], **fields: Any) -> Payload:
-    """An entry from what was read.
-
-    Raises:
-        Unreadable: with the sentence of what does not go together.
-    """
-    try:
-        return model(**fields)
-    except ValidationError as invalid:
-        message = invalid.errors()[0]["msg"].removeprefix("Value error, ")
-        raise Unreadable(re.sub(r"^\w+: ", "", message)) from invalid
-
-
-def _mass(word: str, what: str) -> Reading:
-    try:
-        return parse(word, "mass", field_unit="g")
-    except Unreadable as unreadable:
-        raise Unreadable(f"{what}: {unreadable}") from unreadable
-
-
-def _is_number(word: str) -> bool:
-    return re.match(r"[\d.,+\-−–]", word) is not None
-
-
-_ELSEWHERE = {
-    "strike": "To strike a reading out, open it under Last readings and press Strike out.",
-    "delete": "To strike a reading out, open it under Last readings and press Strike out.",
-    "undo": "To take back the last reading, open it under Last readings and press Strike out.",
-    "correct": "To correct a reading, open it under Last readings and press Correct.",
-    "help": "Press ? for all commands; a weighing is a container, its contents and a mass: dish 3 salt 33.120.",
-    "front": "A solvent front is entered on a plate’s page.",
-    "spot": "A spot is entered on a plate’s page.",
-    "level": "The level of an eluent is entered on a plate’s page.",
-    "photo": "Add a photograph under Notes and files.",
-}
-"""Words that begin a line somewhere else, and what to do here."""
-
-
-def _weighing(words: list[str], run: Run, step: str, techniques: Techniques, way: str = "gross") -> Understood:
-    if len(words) < 2 or not _is_number(words[-1]):
-        raise Unreadable(
-            f"“{' '.join(words)[:40]}” is not clear: enter a container, its contents and a mass, such as "
-            "dish 3 salt 33.120; or start with take, vol, done, skip, timer or note."
-        )
-    mass = _mass(words[-1], "The mass")
-    rest, state, number = _state(words[:-1])
-    portion, labels = _split([word.rstrip(":;") for word in rest], run)
-    if not labels:
-        raise Unreadable("Enter the container first, for example: dish 3 salt 33.120.")
-    after = " ".join([*words[len(rest) :]])
-    commands = (*_COMMANDS, *techniques.commands, *_ELSEWHERE)
-    labels = containers_meant(labels, run, commands, " ".join(filter(None, ("{}", portion, after))))
-    meant = Meant(portion)
-    if portion:
-        line = f"{' + '.join(labels)} {{}} {after}"
-        meant = portion_meant(portion, labels, run, step, techniques.kinds, line, state)
-        portion = meant.name
-    if not state:
-        state = "as is" if portion else "empty"
-    if portion and state.startswith("empty"):
-        raise Unreadable(f"“empty” and the content {portion} contradict each other: remove one.")
-    if not portion and not state.startswith("empty"):
-        known = ", ".join(run.portion_names) or "such as salt"
-        raise Unreadable(f"Enter what is in {' '.join(labels)}: {known}.")
-    if state == "dried":
-        number = number or run.next_round(labels, portion)
-    payload = built(
-        e.Weighed, container=tuple(labels), portion=portion, state=state, round=number, way=way, mass=mass, step=step
-    )
-    assert isinstance(payload, e.Weighed)
-    called = f" (“{meant.typed}”)" if meant.typed else ""
-    what = f" with *{portion}*{called}" if portion else ""
-    how = f"{e.STATES[state]} {number}" if number else e.STATES[state]
-    return Understood(payload, f"{payload.name}{what}, {how}: *{mass}*")
-
-
-def _state(words: list[str]) -> tuple[list[str], str, int | None]:
-    """A weighing's words without its state at the end, the state, and the number of a drying."""
-    state, number = "", None
-    if len(words) > 1 and words[-1].isdigit() and words[-2].casefold() in ("dried", "dry"):
-        number, words = int(words[-1]), words[:-1]
-    if len(words) > 1 and words[-1].casefold() in _STATES:
-        state, words = _STATES[words[-1].casefold()], words[:-1]
-    return words, state, number
-
-
-def _split(words: list[str], run: Run) -> tuple[str, list[str]]:
-    """Portion and container labels of ``dish 3 + paper 2 salt``: the longest known portion at the end,
-    else whatever follows the longest known container, or a word for glass, at the start; else no portion.
-    """
-    for size in range(len(words) - 1, 0, -1):
-        tail = " ".join(words[-size:])
-        found = next((name for name in run.portion_names if same(name, tail)), None)
-        if found is not None and not any(same(" ".join(words), label) for label in run.containers):
-            return found, _labels(words[:-size])
-    plus = max((i for i, word in enumerate(words) if word == "+"), default=-1) + 1
-    last = [word.casefold() for word in words[plus:]]
-    glass = next((len(glass) for glass in _GLASS if tuple(last[: len(glass)]) == glass), 0)
-    # A number or a single letter after it belongs to the label: dish 3, beaker A.
-    numbered = glass > 0 and len(last) > glass and (last[glass].isdigit() or len(last[glass]) == 1)
-    size = glass + numbered
-    if not numbered:
-        known = [n for n in range(len(last) - 1, 0, -1) if any(same(" ".join(last[:n]), c) for c in run.containers)]
-        size = known[0] if known else size
-    if not size:
-        size = next((i + 1 for i, word in enumerate(last) if word.isdigit()), 0)
-    if size and size < len(last):
-        return " ".join(words[plus + size :]), _labels(words[: plus + size])
-    return "", _labels(words)
-
-
-def _labels(words: list[str]) -> list[str]:
-    return [label.strip() for label in " ".join(words).split("+") if label.strip()]
-
-
 def _net(words: list[str], run: Run, step: str) -> Understood:
     if len(words) < 2:
         raise Unreadable("Enter the portion, for example: net salt 1.312.")
-    mass = _mass(words[-1], "The net")
-    meant = portion_meant(" ".join(words[:-1]), (), run, step, {}, f"net {{}} {words[-1]}")
-    portion = meant.name
-    payload = built(
-        e.Weighed, container=("tared pan",), portion=portion, state="as is", way="net", mass=mass, step=step
-    )
-    return Understood(payload, f"*{portion}* with the tare button: net *{mass}*")
+    return read_weighing(["net", *words], run, step, NO_TECHNIQUES, _COMMANDS)
 
 
 _STRENGTHS = ("m", "mol/l", "mm", "%", "n")
 """Words after a number that belong to the name of a solution: 1 M sodium hydroxide, 10 % sodium carbonate."""
+_AMOUNT = re.compile(r"[~≈]?[\d.,]+(?:mg|g|kg|mL|µL|L|mmol)")
+_ABOUT = frozenset(("about", "ca", "ca.", "approx", "approximately", "roughly"))
+_LOOSE = frozenset(("of", "the", "=", ":", "was", "is", "were", "taken", "used", "in", "weighs"))
 
 
 def _amount_last(words: list[str]) -> list[str]:
     """``15mL of water`` with the amount behind the name, as it is read."""
-    if len(words) > 1 and re.fullmatch(r"[\d.,]+(?:mg|g|kg|mL|ml|µL|L)", words[0]) and not _is_number(words[-1]):
-        rest = words[2:] if words[1].casefold() == "of" else words[1:]
-        return [*rest, words[0]]
+    if len(words) > 1 and _AMOUNT.fullmatch(words[0]) and not is_number(words[-1]):
+        return [*words[1:], words[0]]
     return words
 
 
@@ -268,54 +378,174 @@ def _named_to(words: list[str], run: Run) -> int:
     known = [n for s in run.procedure.substances if same(" ".join(words[: (n := len(s.name.split()))]), s.name)]
     if known:
         return max(known)
-    return 2 if len(words) > 3 and _is_number(words[0]) and words[1].casefold() in _STRENGTHS else 0
+    return 2 if len(words) > 3 and is_number(words[0]) and words[1].casefold() in _STRENGTHS else 0
 
 
-def _take(words: list[str], run: Run, step: str) -> Understood:
+def _take(words: list[str], run: Run, step: str, around: Around, *, sure: bool) -> Understood:
     instead = ""
     if "instead" in [word.casefold() for word in words]:
         at = [word.casefold() for word in words].index("instead")
         instead = " ".join(word for word in words[at + 1 :] if word.casefold() != "of")
         words = words[:at]
-    words = _amount_last(words)
+    estimated = any(word.casefold() in _ABOUT for word in words) or "~" in " ".join(words)
+    words = _amount_last([word for word in words if word.casefold() not in _LOOSE | _ABOUT])
     named_to = _named_to(words, run)
-    numbers = [i for i, word in enumerate(words) if i >= named_to and _is_number(word) and re.search(r"\d", word)]
+    numbers = [i for i, word in enumerate(words) if i >= named_to and is_number(word) and re.search(r"\d", word)]
     if not numbers or numbers[0] == 0:
-        raise Unreadable(
-            "Enter the substance and its amount, for example: take potassium chloride 1.02 g, or take salt 15.214 "
-            "to 14.203."
-        )
+        raise _no_amount(words, run)
     name = " ".join(words[: numbers[0]])
-    known = named(run.procedure.substances, name)
-    substance = known.name if known else name
+    known = named(run.procedure.substances, name) or _alias(name, run, around)
+    if known is None and not sure:
+        _ask_which_substance(name, words[numbers[0] :], run, around)
+    substance = known.name if known else name.removeprefix(f"{NEW} ")
+    called = f" (“{name}”)" if known is not None and not same(known.name, name) else ""
     rest = [word for word in words[numbers[0] :] if word.casefold() not in ("to", "→", "-")]
+    line = " ".join(words[numbers[0] :])
+    more = {"instead": instead} if instead and not same(instead, substance) else {}
     if len(rest) == 2:
-        before, after = _mass(rest[0], "Before"), _mass(rest[1], "After")
-        payload = built(
-            e.Taken, substance=substance, before=before, after=after, step=step, **_instead(instead, substance)
-        )
-        return Understood(
-            payload, f"*{substance}* by difference: {before} to {after}, *{before.value - after.value:.3f} g*"
-        )
+        before, after = mass_of(rest[0], "Before"), mass_of(rest[1], "After")
+        payload = built(e.Taken, substance=substance, before=before, after=after, step=step, **more)
+        took = f"{before} to {after}, *{before.value - after.value:.3f} g*"
+        return Understood(payload, f"*{substance}*{called} by difference: {took}")
     if len(rest) != 1:
         raise Unreadable(f"“{' '.join(rest)[:30]}” is not an amount: enter it with its unit, such as 1.02 g.")
-    amount = parse_amount(rest[0])
-    payload = built(e.Taken, substance=substance, amount=amount, step=step, **_instead(instead, substance))
+    amount = _amount(rest[0], substance, known, line, around)
+    if known is not None and not sure:
+        _ask_ten_times(amount, known, rest[0])
+    payload = built(e.Taken, substance=substance, amount=amount, step=step, estimated=estimated, **more)
     target = f", {known.amount} planned" if known and known.amount else ""
     stood_in = f" ({instead} instead)" if instead else ""
-    return Understood(payload, f"took *{amount}* of {substance}{stood_in}{target}")
+    about = ", estimated" if estimated else ""
+    return Understood(payload, f"took *{amount}* of {substance}{called}{stood_in}{about}{target}")
 
 
-def _instead(instead: str, substance: str) -> dict[str, str]:
-    return {"instead": instead} if instead and not same(instead, substance) else {}
+def _alias(name: str, run: Run, around: Around) -> Substance | None:
+    """The substance of this run that the shelf knows under this name as well."""
+    other = around.one_of(name, [substance.name for substance in run.procedure.substances])
+    return run.procedure.substance(other) if other else None
+
+
+def _ask_which_substance(name: str, rest: Sequence[str], run: Run, around: Around) -> None:
+    """Ask about a name that is nearly one of this run's, and that the shelf does not know.
+
+    Raises:
+        NotSure: with those it may be.
+    """
+    if name.casefold().startswith(f"{NEW} ") or around.knows(name):
+        return
+    names = [substance.name for substance in run.procedure.substances]
+    maybe = near(name, names)
+    if not maybe and (run.is_blank or around is NOTHING_AROUND):
+        return
+    amount = " ".join(rest)
+    answers = [*(f"take {one} {amount}" for one in maybe), f"take {NEW} {name} {amount}"]
+    hint = f"Enter {or_of(maybe)}?" if maybe else f"If something else was taken, write {NEW} before it."
+    raise NotSure(f"“{name[:40]}” is no substance of this run. {hint}", answers)
+
+
+def _no_amount(words: list[str], run: Run) -> Unreadable:
+    sentence = (
+        "Enter the substance and its amount, for example: take potassium chloride 1.02 g, or take salt 15.214 to "
+    )
+    name = " ".join(words)
+    known = named(run.procedure.substances, name)
+    if known is not None and known.amount is not None:
+        return NotSure(f"{sentence}14.203.", [f"take {known.name} {known.amount}"])
+    return Unreadable(f"{sentence}14.203.")
+
+
+def _amount(word: str, substance: str, known: Substance | None, line: str, around: Around) -> Reading:
+    """An amount with its unit; moles are a mass that was weighed, or a volume that was measured, and are asked.
+
+    Raises:
+        Unreadable: it is none; NotSure with what it may be.
+    """
+    if word.endswith("mmol"):
+        formula = (known.formula if known else "") or around.formula(substance)
+        grams = around.grams(word.removesuffix("mmol"), formula) if formula else ""
+        answers = [f"take {substance} {grams} g"] if grams else []
+        worked = f": {word.removesuffix('mmol')} mmol are {grams} g" if grams else ""
+        raise NotSure(f"Enter the mass or the volume that was measured{worked}.", answers)
+    if re.fullmatch(r"[~≈]?[\d.,]+", word):
+        units = [known.amount.unit] if known is not None and known.amount is not None else ["g", "mL"]
+        sentence = f"“{word}” is not an amount with a unit: write 2.05 g or 25 mL."
+        raise NotSure(sentence, [f"take {substance} {word} {unit}" for unit in units])
+    return parse_amount(word.lstrip("~≈"))
+
+
+def _ask_ten_times(amount: Reading, known: Substance, word: str) -> None:
+    """Ask about an amount that is ten or a hundred times what is planned, or a tenth.
+
+    Raises:
+        NotSure: with what it may have been, and with the line as it stands.
+    """
+    planned = known.amount
+    if planned is None or planned.unit != amount.unit or not planned.value or not amount.value:
+        return
+    ratio = amount.value / planned.value
+    times = next((by for by in (10.0, 100.0, 0.1, 0.01) if 0.8 * by <= ratio <= 1.25 * by), None)
+    if times is None:
+        return
+    number = re.match(r"[\d.,]+", word)
+    slips = slips_of(number[0]) if number else []
+    close = [slip for slip in slips if 0.75 <= float(slip) / planned.value * _unit(word) <= 1.34][:2]
+    much = {10.0: "ten times", 100.0: "a hundred times", 0.1: "a tenth of", 0.01: "a hundredth of"}[times]
+    unit = word.removeprefix(number[0]) if number else ""
+    maybe = f"{or_of([f'{slip} {unit}' for slip in close])}?" if close else "read it again."
+    raise NotSure(
+        f"{amount} is {much} the {planned} planned: {maybe}",
+        [*(f"take {known.name} {slip} {unit}" for slip in close), f"take {known.name} {word} {SURE}"],
+    )
+
+
+def _unit(word: str) -> float:
+    return {"mg": 1e-3, "kg": 1e3, "L": 1e3, "µL": 1e-3}.get(re.sub(r"[\d.,]", "", word), 1.0)
 
 
 def _volume(words: list[str], run: Run, step: str) -> Understood:
+    words = [word for word in words if word.casefold() not in _LOOSE]
+    if len(words) > 1 and is_number(words[0]) and not is_number(words[-1]):
+        words = [*words[1:], words[0]]
     if len(words) < 2:
         raise Unreadable("Enter the portion and its volume, for example: vol filtrate 24.5 mL.")
+    thousand = re.fullmatch(r"(\d{1,3}),(\d{3})(mL|L|µL)?", words[-1])
+    if thousand is not None:
+        said, unit = " ".join(words[:-1]), thousand[3] or "mL"
+        either = f"{thousand[1]}.{thousand[2]}", f"{thousand[1]}{thousand[2]}"
+        raise NotSure(
+            f"“{words[-1]}” could be {or_of(either)}: write it with a decimal point, or without the comma.",
+            [f"vol {said} {one} {unit}" for one in either],
+        )
     volume = parse(words[-1], "volume", field_unit="mL")
     portion = portion_meant(" ".join(words[:-1]), (), run, step, {}, f"vol {{}} {words[-1]}").name
     return Understood(built(e.VolumeRead, portion=portion, volume=volume, step=step), f"*{portion}*: volume *{volume}*")
+
+
+def _temperature(words: list[str], run: Run, step: str, techniques: Techniques) -> Understood:
+    """What a thermometer showed: a technique's own reading where its step is there, else a note of the degrees."""
+    said = [word for word in words if word.casefold() not in ("is", "was", "at", "=", ":", "now")]
+    own = techniques.commands.get("temp")
+    if own is not None:
+        try:
+            return own(said, run, step)
+        except Unreadable:
+            if not said or (run.procedure.step(step) is None and not re.match(r"[-−+]?\d", said[0])):
+                raise
+    degrees = re.fullmatch(r"([-−+]?\d+(?:[.,]\d+)?)(?:°?C)?", said[0]) if said else None
+    if degrees is None:
+        raise Unreadable("Enter the temperature in °C, for example: temp 45, or temp 45 in the oven.")
+    celsius = float(degrees[1].replace(",", ".").replace("−", "-"))
+    about = " ".join(word for word in said[1:] if word not in ("°C", "C"))
+    payload = built(e.Noted, words=about, celsius=celsius, step=step)
+    return Understood(payload, f"noted: *{celsius:g} °C*{f', {about}' if about else ''}")
+
+
+def _help(run: Run) -> NotSure:
+    label = run.containers[0] if run.containers else "dish 3"
+    return NotSure(
+        f"Enter a container, its contents and a mass: {label} 32.514. Press ? for all words.",
+        [f"{label} 32.514", "take … 1.02 g", "vol … 24 mL", "done", "timer 10", "note …", "undo"],
+    )
 
 
 def _use(words: list[str], run: Run, step: str) -> Understood:
@@ -330,24 +560,40 @@ def _use(words: list[str], run: Run, step: str) -> Understood:
 
 
 def _step_at(word: str, run: Run) -> tuple[int, str]:
+    if re.search(r"[^\W\d]{3}", word):
+        called = [
+            number
+            for number, one in enumerate(run.procedure.steps, start=1)
+            if word.casefold() in f"{one.kind} {one.says}".casefold() and one.id not in run.done
+        ]
+        raise NotSure(
+            f"Enter the number of the step, 1 to {len(run.procedure.steps)}.", [f"done {n}" for n in called[:4]]
+        )
     if not word.isdigit() or not 1 <= int(word) <= len(run.procedure.steps):
         raise Unreadable(f"There is no step {word[:10]}: enter 1 to {len(run.procedure.steps)}.")
     return int(word), run.procedure.steps[int(word) - 1].id
 
 
 def _done(words: list[str], run: Run, step: str) -> Understood:
+    words = [word for word in words if word.casefold() not in ("step", "with", "the", "is")]
     if not words:
         if not step:
-            raise Unreadable("Enter the step, for example: done 4.")
+            following = run.next_step
+            answers = [f"done {run.procedure.steps.index(following) + 1}"] if following is not None else []
+            raise NotSure("Enter the step, for example: done 4.", answers)
         return Understood(e.Marked(step=step), "this step is done")
     number, key = _step_at(words[0], run)
     return Understood(e.Marked(step=key), f"step *{number}* is done{' again' if key in run.done else ''}")
 
 
 def _skip(words: list[str], run: Run, step: str) -> Understood:
-    if len(words) < 2:
+    words = [word for word in words if word.casefold() not in ("step", "because")]
+    if not words:
         raise Unreadable("Enter the step and the reason, for example: skip 5 no time.")
     number, key = _step_at(words[0], run)
+    if len(words) < 2:
+        sentence = "Enter the step and the reason, for example: skip 5 no time."
+        raise NotSure(sentence, [f"skip {number} {why}" for why in ("no time", "not needed", "done by another bench")])
     why = " ".join(words[1:])
     return Understood(built(e.Marked, step=key, how="skipped", why=why), f"step *{number}* is skipped: {why}")
 
@@ -380,12 +626,28 @@ def _checked(words: list[str], run: Run, step: str, techniques: Techniques) -> U
     return Understood(payload, f"checked: {', '.join(asked)}")
 
 
+_TIME = re.compile(
+    r"(?<!\S)(?:(?P<clock>\d{1,2}:\d{2})|(?P<number>\d+(?:[.,]\d+)?)\s*"
+    r"(?P<unit>min(?:s|utes?)?|h(?:ours?|rs?)?|s(?:ec(?:s|onds?)?)?|d(?:ays?)?|stunden?|heures?|horas?|)(?!\S))",
+    re.IGNORECASE,
+)
+
+
 def _timer(words: list[str], run: Run, step: str) -> Understood:
-    said = re.match(r"(\d+(?:[.,]\d+)?)\s*(min(?:utes?)?|h(?:ours?|r)?|s(?:ec(?:onds?)?)?|)(?=\s|$)", " ".join(words))
+    line = " ".join(words)
+    said = _TIME.search(line)
     if said is None:
         raise Unreadable("Enter the minutes, for example: timer 20 oven, or timer 1.5 h.")
-    minutes = float(said[1].replace(",", ".")) * {"h": 60, "s": 1 / 60}.get(said[2][:1], 1)
-    label = " ".join(words)[said.end() :].strip()
+    if said["clock"]:
+        hours, minutes_ = said["clock"].split(":")
+        minutes = 60.0 * int(hours) + int(minutes_)
+    else:
+        unit = {"h": 60.0, "s": 1 / 60, "d": 1440.0}.get((said["unit"] or "")[:1].lower(), 1.0)
+        minutes = float(said["number"].replace(",", ".")) * unit
+    label = f"{line[: said.start()].strip()} {line[said.end() :].strip()}".strip()
+    label = label.removeprefix("for ").removesuffix(" for").removesuffix(" of")
+    if re.search(r"\d", label) and _TIME.search(label):
+        raise Unreadable("Enter one time, for example: timer 90 oven, or timer 1.5 h.")
     payload = built(e.TimerSet, minutes=minutes, label=label, step=step)
     return Understood(payload, f"timer of *{minutes:g} min*{f' for {label}' if label else ''}")
 
@@ -394,8 +656,7 @@ def _note(words: list[str], run: Run, step: str) -> Understood:
     return Understood(built(e.Noted, words=" ".join(words), step=step), f"noted: {' '.join(words)}")
 
 
-_COMMAND = {
-    "take": _take,
+_COMMAND: dict[str, Callable[[list[str], Run, str], Understood]] = {
     "net": _net,
     "vol": _volume,
     "use": _use,

@@ -9,7 +9,6 @@ from helvor.core.engine.figure import Figure, figure_of, outcome
 from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.run.case import COVERAGE, Case, join
 from helvor.core.engine.run.ledger import build_ledger
-from helvor.core.engine.run.reading_line import Understood, built
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Cause, Check, Technique
 from helvor.core.laws.column.model import resolution
@@ -19,6 +18,7 @@ from helvor.core.record.entry import Payload
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import named, same
 from helvor.core.record.step_kinds import Output, StepKind
+from helvor.core.record.typed_line import Understood, built
 from helvor.core.techniques.column.entries import ColumnPacked, LevelSeen, Pooled, TubesFilled, TubesSpotted
 from helvor.core.techniques.column.parameters import OfAColumn, OfElution
 from helvor.core.techniques.column.rack import ELUTE, Column, column_of

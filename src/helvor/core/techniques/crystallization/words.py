@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from helvor.core.engine.run.reading_line import Understood, built
+from helvor.core.engine.run.names import portion_meant
 from helvor.core.engine.run.record import Run
 from helvor.core.laws.crystallization.melting import (
     Standard,
@@ -14,6 +14,7 @@ from helvor.core.laws.crystallization.melting import (
 from helvor.core.quantities.reading import Unreadable, parse, parse_number, round_to
 from helvor.core.record.entry import Payload
 from helvor.core.record.procedure import named, same
+from helvor.core.record.typed_line import NotSure, Understood, built
 from helvor.core.techniques.crystallization.entries import (
     REMEDIES,
     WHY,
@@ -103,7 +104,14 @@ def read_crystals(words: list[str], run: Run, step: str) -> Understood:
 
 def read_melts(words: list[str], run: Run, step: str) -> Understood:
     """A melting range: ``crude 113.2-114.1``."""
-    match = _MELTS.match(" ".join(words))
+    line = re.sub(r"(?<=\d)\s*(?:-|–|\bto\b)\s*(?=\d)", "-", " ".join(words))
+    if re.match(r"[\d.,]", line):
+        here = run.procedure.step(step) or run.procedure.step(step_here(run, step, (MELT,), "melted"))
+        if here is None or not here.on:
+            names = [one.on for one in run.procedure.steps if one.kind == MELT and one.on]
+            raise NotSure(f"Which melts from {line[:20]}?", [f"melts {name} {line}" for name in names[:4]])
+        line = f"{here.on} {line}"
+    match = _MELTS.match(line)
     if match is None:
         raise Unreadable(
             "Enter what melted and its range, for example: melts product 113.2-114.1, or melts product with "
@@ -111,7 +119,10 @@ def read_melts(words: list[str], run: Run, step: str) -> Understood:
         )
     seen = read_range(match["range"])
     portion, _, mixed = match["portion"].partition(" with ")
-    known = next((name for name in run.portion_names if same(name, portion.strip())), portion.strip())
+    known = next((name for name in run.portion_names if same(name, portion.strip())), "")
+    if not known:
+        said, rest = portion.strip(), line[match.end("portion") :].strip()
+        known = portion_meant(said, (), run, step, {}, f"melts {{}} {rest}").name
     payload = built(
         MeltingSeen,
         step=step_here(run, step, (MELT,), "melted"),

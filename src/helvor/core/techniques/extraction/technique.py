@@ -6,13 +6,15 @@ import re
 from datetime import datetime
 
 from helvor.core.engine.figure import Figure, figure_of, outcome, value_of
-from helvor.core.engine.run.reading_line import Understood, built
+from helvor.core.engine.run.names import called_as_glass
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Check, Technique, Trial
 from helvor.core.laws.extraction.drying import AGENT, agent_named
 from helvor.core.quantities.reading import Unreadable, parse, parse_number
 from helvor.core.record.entry import Payload
+from helvor.core.record.procedure import same
 from helvor.core.record.step_kinds import LAYERS, MIXTURE, Output, StepKind
+from helvor.core.record.typed_line import NotSure, Understood, built
 from helvor.core.techniques.extraction import findings as rules
 from helvor.core.techniques.extraction.checks import QUENCH, SET_UP, TAKE_DOWN
 from helvor.core.techniques.extraction.entries import AgentAdded, Boiling, Drained, Emulsion, LayerGone, PhRead, Vented
@@ -273,15 +275,21 @@ def _drain(words: list[str], run: Run, step: str) -> Understood:
     rest = words[1:]
     volume = None
     for i, word in enumerate(rest):
-        if re.fullmatch(r"[\d.,]+(mL|ml|L)", word):
-            volume = parse(word, "volume")
+        bare = re.fullmatch(r"\d+(?:[.,]\d+)?", word) and (i == 0 or not called_as_glass(rest[i - 1]))
+        if bare or re.fullmatch(r"[\d.,]+(mL|ml|L)", word):
+            volume = parse(word, "volume", field_unit="mL")
             rest = [*rest[:i], *rest[i + 1 :]]
             break
     given = run.procedure.step(here)
     names = given.gives if given else ()
     said = " ".join(rest)
     portion = next((name for name in names if said.casefold().startswith(name.casefold())), "")
-    vessel = said[len(portion) :].strip() if portion else said
+    vessel = (said[len(portion) :] if portion else said).strip().removeprefix("layer").strip()
+    vessel = vessel.removeprefix("in ").removeprefix("into ")
+    if vessel and not called_as_glass(vessel) and not any(same(vessel, label) for label in run.containers):
+        how = f"drain {place} {volume or ''}".strip()
+        question = f"“{vessel[:30]}” is no vessel here: enter one, such as beaker A, or leave it out."
+        raise NotSure(question, [how, f"{how} beaker {vessel}"])
     portion = portion or rules.expected_name(run, here, place)
     payload = built(Drained, step=here, place=place, portion=portion or f"{place} layer", vessel=vessel, volume=volume)
     return Understood(payload, describe(payload).replace(f"{place} layer", f"*{place}* layer", 1))
@@ -308,10 +316,15 @@ def _ph(words: list[str], run: Run, step: str) -> Understood:
     at = run.procedure.step(here)
     portion = (at.on or (at.gives[0] if at.gives else "")) if at is not None else ""
     if re.match(r"[\d.,\-−]", words[0]):
+        if re.search(r"\d\s*[-–]\s*\d", words[0]):
+            raise NotSure(
+                "A paper is entered by its colour, such as ph red; a meter shows one value, such as ph 2.5.",
+                [f"note pH {words[0]}"],
+            )
         value, _ = parse_number(words[0])
         payload = built(PhRead, step=here, portion=portion, ph=value)
     else:
-        said = " ".join(words).casefold()
+        said = " ".join(word for word in words if word.casefold() not in ("paper", "strip", "=", "is")).casefold()
         paper = next((p for p in ("litmus", "congo red", "universal") if said.startswith(p)), "universal")
         payload = built(
             PhRead, step=here, portion=portion, paper=paper, colour=said.removeprefix(paper).strip() or said

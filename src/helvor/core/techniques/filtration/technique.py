@@ -5,12 +5,14 @@ from __future__ import annotations
 import re
 
 from helvor.core.engine.figure import Figure, figure_of, outcome, value_of
-from helvor.core.engine.run.reading_line import Understood, built
+from helvor.core.engine.run.names import near, or_of
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Check, Technique
 from helvor.core.quantities.reading import Unreadable, parse
 from helvor.core.record.entry import Payload
+from helvor.core.record.procedure import named
 from helvor.core.record.step_kinds import LIQUID_AND_SOLID, SOLID, StepKind
+from helvor.core.record.typed_line import NotSure, Understood, built
 from helvor.core.techniques.filtration.entries import DRYING_PLACES, Drying, Emptied, Filtrate, Poured, Washed
 from helvor.core.techniques.filtration.findings import (
     FILTERS,
@@ -296,27 +298,52 @@ def _empty(words: list[str], run: Run, step: str) -> Understood:
     return Understood(Emptied(step=step_here(run, step, FILTERS, "filtered")), "the receiver was emptied")
 
 
-_WASH = re.compile(
-    r"(?P<liquid>.+?)\s+(?:(?P<times>\d{1,2})\s*[x×]\s*)?(?P<volume>[\d.,]+\s*(?:mL|ml|L)?)(?:\s+(?P<cold>ice-cold|ice|cold|hot))?"
-)
+_TIMES = re.compile(r"(\d{1,2})\s*(?:x|times|portions(?: of)?|mal|fois|veces)\s*")
+_BEHIND = re.compile(r"\b(?:left|leaving|leaves|behind|stays|staying|retained)\s+([\d.,]+(?:mL|L|µL))")
+_EACH = re.compile(r"(?<![\w.,])([\d.,]+)(mL|L|µL)?(?![\w.,])")
+_COLD = {"ice-cold": "ice-cold", "ice": "ice-cold", "iced": "ice-cold", "cold": "ice-cold", "chilled": "ice-cold"}
 
 
 def _wash(words: list[str], run: Run, step: str) -> Understood:
-    match = _WASH.fullmatch(" ".join(words))
-    if match is None:
+    """A wash in any order: ``water 3 x 5 mL cold``, ``3 portions of 5 mL ice water``, ``water 5 x 40 mL left 6 mL``."""
+    line = " ".join(words)
+    named_first = next((s.name for s in run.procedure.substances if line.casefold().startswith(s.name.casefold())), "")
+    head, line = named_first, line[len(named_first) :]
+    behind = _BEHIND.search(line)
+    line = _BEHIND.sub(" ", line)
+    times = _TIMES.search(line)
+    line = _TIMES.sub(" ", line, count=1)
+    volumes = list(_EACH.finditer(line))
+    with_unit = [found for found in volumes if found[2]]
+    volume = with_unit[0] if len(with_unit) == 1 else volumes[-1] if volumes and not with_unit else None
+    if volume is None:
         raise Unreadable("Enter the liquid and the volume, for example: wash water 3 x 5 mL cold.")
-    volume = parse(match["volume"], "volume", field_unit="mL")
-    cold = {"hot": "hot", None: "room"}.get(match["cold"], "ice-cold")
-    known = run.procedure.substance(match["liquid"])
+    rest = f"{line[: volume.start()]} {line[volume.end() :]}".split()
+    cold = next((_COLD[word.casefold()] for word in rest if word.casefold() in _COLD), "")
+    hot = any(word.casefold() == "hot" for word in rest)
+    how_said = {*_COLD, "hot", "of", "with", "each"}
+    name = " ".join([*head.split(), *(word for word in rest if word.casefold() not in how_said)])
+    known = named(run.procedure.substances, name)
+    if not name:
+        raise Unreadable("Enter the liquid and the volume, for example: wash water 3 x 5 mL cold.")
+    maybe = near(name, [substance.name for substance in run.procedure.substances]) if known is None else []
+    if maybe:
+        how = " ".join(
+            filter(None, (f"{times[1]} x" if times else "", volume[0], cold and "cold", "hot" if hot else ""))
+        )
+        question = f"“{name[:30]}” is no liquid of this run: {or_of(maybe)}?"
+        raise NotSure(question, [f"wash {one} {how}" for one in maybe])
     payload = built(
         Washed,
         step=step_here(run, step, ("wash", *FILTERS, "decant"), "washed"),
-        liquid=known.name if known else match["liquid"],
-        volume=volume,
-        times=int(match["times"] or 1),
-        cold=cold,
+        liquid=known.name if known else name,
+        volume=parse(volume[0], "volume", field_unit="mL"),
+        times=int(times[1]) if times else 1,
+        behind=parse(behind[1], "volume", field_unit="mL") if behind else None,
+        cold=cold or ("hot" if hot else "room"),
     )
-    return Understood(payload, describe(payload).replace("washed with ", "washed with *") + "*")
+    left = f", {payload.behind} stays each time" if payload.behind else ""
+    return Understood(payload, describe(payload).replace("washed with ", "washed with *") + f"*{left}")
 
 
 def _filtrate(words: list[str], run: Run, step: str) -> Understood:

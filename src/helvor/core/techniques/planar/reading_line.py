@@ -25,13 +25,11 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from pydantic import ValidationError
-
 from helvor.core.engine.run.names import near
 from helvor.core.laws.planar.eluent import parse_eluent
 from helvor.core.quantities.reading import Reading, Unreadable, parse
-from helvor.core.record.entry import Entry, Payload, Struck
-from helvor.core.record.typed_line import NotSure, Understood, as_written, look_ahead_id, read_each, taken_back
+from helvor.core.record.entry import Entry, Struck
+from helvor.core.record.typed_line import NotSure, Understood, as_written, built, look_ahead_id, read_each, taken_back
 from helvor.core.record.vocabulary import FREE, in_bench_words, plain_numbers
 from helvor.core.techniques.planar.line_words import (
     BETWEEN,
@@ -77,6 +75,7 @@ _ROLES = {
     "ref": "reference",
     "reference": "reference",
     "known": "reference",
+    "standard": "reference",
     "unknown": "unknown",
     "sample": "unknown",
     "co": "co-spot",
@@ -222,14 +221,6 @@ def _length(word: str, what: str) -> Reading:
         return parse(word.lstrip("~≈"), "length", field_unit="mm")
     except Unreadable as unreadable:
         raise Unreadable(f"{what}: {unreadable}") from unreadable
-
-
-def _built(model: type[Payload], **fields: Any) -> Payload:
-    try:
-        return model(**fields)
-    except ValidationError as invalid:
-        message = invalid.errors()[0]["msg"].removeprefix("Value error, ")
-        raise Unreadable(re.sub(r"^\w+: ", "", message)) from invalid
 
 
 def _lane(word: str, plate: Plate) -> LaneOnPlate:
@@ -402,7 +393,7 @@ def _spot(words: list[str], plate: Plate, light: str) -> Understood:
 
 def _new_spot(typed: _Typed, fields: dict[str, Any], plate: Plate, words: list[str]) -> Understood:
     assert typed.lane is not None
-    spot = _built(Spot, **fields)
+    spot = built(Spot, **fields)
     assert isinstance(spot, Spot)
     name = spot_name(typed.lane.label, plate.next_number.get(typed.lane.key, 1))
     again = seen_again(plate, spot)
@@ -451,7 +442,7 @@ def _nearly(lane: LaneOnPlate, spot: Spot, plate: Plate) -> SpotOnPlate | None:
 
 def _read_again(standing: SpotOnPlate, fields: dict[str, Any]) -> Understood:
     kept = moved(standing.spot, fields["distance"]).model_dump()
-    spot = _built(Spot, **{**kept, **fields})
+    spot = built(Spot, **{**kept, **fields})
     assert isinstance(spot, Spot)
     more = [f", {word}" for name in ("strength", "colour") if (word := fields.get(name))]
     if "tail" in fields:
@@ -612,7 +603,7 @@ def _front(words: list[str], plate: Plate) -> Understood:
             f"Measured from the bottom edge it is {over} mm; or did the front run off?",
             [f"front {over}", "front off"],
         )
-    return Understood(_built(Front, lane=key, distance=distance), f"front{where} at *{distance}*")
+    return Understood(built(Front, lane=key, distance=distance), f"front{where} at *{distance}*")
 
 
 def _parts_of(words: list[str], there: Sequence[tuple[str, str, str, UUID]]) -> tuple[UUID, ...]:
@@ -672,7 +663,7 @@ def _add_lane(words: list[str], plate: Plate) -> Understood:
     label, at = words[0], _length(words[1], "The lane's place")
     there = [(on.label, on.lane.substance, on.lane.role, on.key) for on in plate.lanes]
     substance, role, combines = _on_lane([word for word in words[2:] if word != "mm"], there)
-    payload = _built(Lane, label=label, at=at, substance=substance, role=role, combines=combines)
+    payload = built(Lane, label=label, at=at, substance=substance, role=role, combines=combines)
     together = " + ".join(label for label, _s, _r, key in there if key in combines)
     about = substance or together
     says = f"lane *{label}* at *{at}* from the left edge" + (f", {about}" if about else "")
@@ -711,7 +702,7 @@ def lanes_from(text: str, width: float, ids: Sequence[UUID]) -> list[Lane]:
         substance, role, combines = _on_lane(words[1:], there)
         at = round(2 * width * number / (len(pieces) + 1)) / 2
         reading = Reading(written=f"{at:g} mm", value=at, unit="mm", resolution=0.5)
-        lanes.append(_built(Lane, label=words[0], at=reading, substance=substance, role=role, combines=combines))
+        lanes.append(built(Lane, label=words[0], at=reading, substance=substance, role=role, combines=combines))
     return lanes  # type: ignore[return-value]  # _built returns the model it is given
 
 
@@ -740,7 +731,7 @@ def _origin(words: list[str], plate: Plate) -> Understood:
     if len(said) != 1:
         raise Unreadable("Enter the origin's height above the bottom edge, in mm, for example: origin 10.")
     origin = _length(said[0], "The origin")
-    set_up = _built(SetUp, **{**plate.set_up.model_dump(), "origin": origin})
+    set_up = built(SetUp, **{**plate.set_up.model_dump(), "origin": origin})
     return Understood(set_up, f"origin *{origin}* above the bottom edge, was {plate.set_up.origin}")
 
 
@@ -748,7 +739,7 @@ def _note(words: list[str], plate: Plate) -> Understood:
     if not words:
         raise Unreadable("Enter what you saw, for example: note the front was slanted.")
     said = " ".join(words)
-    return Understood(_built(PlateNoted, words=said), f"noted: {said}")
+    return Understood(built(PlateNoted, words=said), f"noted: {said}")
 
 
 def _strike(words: list[str], plate: Plate) -> Understood:
@@ -815,7 +806,7 @@ def _rising(words: list[str], plate: Plate) -> Understood:
     if len(said) != 1:
         raise Unreadable("Enter the front's distance now, in mm from the origin, for example: rising 22.")
     distance = _length(said[0], "The front")
-    return Understood(_built(FrontSeen, distance=distance), f"the front is at *{distance}* now")
+    return Understood(built(FrontSeen, distance=distance), f"the front is at *{distance}* now")
 
 
 def _help(words: list[str], plate: Plate) -> Understood:
