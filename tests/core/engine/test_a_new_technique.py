@@ -9,7 +9,6 @@ from helvor.core.engine.plan.check_plan import Advice, check_plan
 from helvor.core.engine.plan.timeline import timeline
 from helvor.core.engine.run.losses import rank
 from helvor.core.engine.run.reading_line import understand
-from helvor.core.record.typed_line import Understood
 from helvor.core.engine.run.readings import readings
 from helvor.core.engine.run.work_out import work_out
 from helvor.core.engine.technique import Cause, Check, Technique, Techniques, Trial
@@ -19,6 +18,7 @@ from helvor.core.record.finding import Finding
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Portion, Procedure, Step, Substance
 from helvor.core.record.step_kinds import StepKind
+from helvor.core.record.typed_line import Understood
 from tests.core.runs import page_of
 
 MOST = 4000

@@ -6,13 +6,13 @@ from pydantic import BaseModel, Field
 
 from helvor.core.engine.figure import Figure
 from helvor.core.engine.plan.check_plan import Advice
-from helvor.core.record.typed_line import Understood
 from helvor.core.engine.technique import Cause, Check, Technique
 from helvor.core.quantities.reading import Unreadable, parse_number
 from helvor.core.record.entry import Payload
 from helvor.core.record.finding import Finding
 from helvor.core.record.parameters import Asked, Parameters
 from helvor.core.record.step_kinds import Output, StepKind
+from helvor.core.record.typed_line import Understood
 
 KIND = "steam distil"
 

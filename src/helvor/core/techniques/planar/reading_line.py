@@ -199,7 +199,7 @@ def _command_at(words: list[str], plate: Plate) -> int | None:
     if "lane" in plain[1:-1] and all(plate.lane_called(word) is None for word in words):
         return plain.index("lane")
     for place, word in enumerate(plain):
-        if place and word in ("front", "level", "origin", "undo", "strike") and plate.lane_called(words[place]) is None:
+        if place and word in ("front", "level", "origin", "strike") and plate.lane_called(words[place]) is None:
             return None if word == "origin" and plain[place - 1] in ("the", "from", "above") else place
     return None
 
@@ -281,7 +281,7 @@ def _target(
             apart = f"{lane.label} {number}" if int(number) > following else new
             raise NotSure(
                 f"{word} is not on this plate; the next spot in lane {lane.label} is {new}.",
-                [new] if not last else [apart, new],
+                [apart] if last else [new],
             )
     return None
 
