@@ -1,5 +1,6 @@
 """What people type, in their own words and order, and what it must mean, ask or refuse: the tables in ``lines``."""
 
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -236,6 +237,17 @@ def test_any_words_in_any_order_are_shown_asked_or_refused(typed):
 def test_any_text_is_understood_asked_or_refused(typed):
     for read in (on_plate, in_run):
         assert outcome(read, typed)[1]
+
+
+def test_an_undo_within_a_minute_asks_nothing_and_later_asks_why():
+    page = PAGES["powder"]
+    last = page[-1].at
+    soon = run_line.read_line("undo", page, "", TECHNIQUES, now=last + timedelta(seconds=50))
+    assert soon[0].strikes == page[-1].id and soon[0].reason == "undone at once"
+    with pytest.raises(NotSure, match="more than a minute ago") as asked:
+        run_line.read_line("undo", page, "", TECHNIQUES, now=last + timedelta(minutes=2))
+    [late] = run_line.read_line(asked.value.lines[0], page, "", TECHNIQUES, now=last + timedelta(minutes=2))
+    assert late.reason == "misread"
 
 
 def test_a_synonym_means_one_thing():

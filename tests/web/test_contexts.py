@@ -106,6 +106,7 @@ PAGES = [
     ("techniques/planar/photo_body.html", photographs.PhotographFragment),
     ("containers.html", containers.ContainersPage),
     ("labels.html", containers.LabelsPage),
+    ("vessel.html", containers.VesselPage),
     ("procedures/list.html", plans.ProceduresPage),
     ("procedures/builder.html", plans.BuilderPage),
     ("procedures/work.html", plans.BuilderWork),

@@ -16,6 +16,7 @@ from helvor.core.laws.planar.solvents import Freshness, freshness
 from helvor.core.record import container as c
 from helvor.core.record.entry import Payload, Problem
 from helvor.notebook import classes, containers
+from helvor.notebook.classes import Bench, PageOnBoard
 from helvor.notebook.containers import Kept
 from helvor.notebook.page_errors import NotYours
 from helvor.shelf.solvents import boiling_points
@@ -38,6 +39,15 @@ class ContainersPage(Shell):
     errors: dict[str, str]
     about: str
     fresh: Freshness | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class VesselPage(Shell):
+    """A container as a bench sees it; ``run`` is where the bench would weigh it."""
+
+    vessel: c.Container
+    bench: Bench
+    run: PageOnBoard | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -114,10 +124,39 @@ def labels(request: Request, class_id: UUID, who: VisitorDep, code: str = "") ->
     return html("labels.html", page)
 
 
+def _vessel(conn: psycopg.Connection, who: Visitor, class_id: UUID, code: str) -> Response:
+    """What a printed code opens for a joined bench: whose it is, its tare, what it holds.
+
+    Raises:
+        NotYours: it is not of the bench's own class, or there is no such code.
+    """
+    worked_at = classes.bench_worked_at(conn, who.account.id)
+    bench = classes.open_bench(conn, who.account.id, worked_at) if worked_at else None
+    kept = containers.containers_of(conn, who.account.id, class_id)
+    found = next((one for one in kept if code.casefold() in (str(one.id), one.now.code.casefold())), None)
+    if bench is None or bench.class_id != class_id or found is None:
+        raise NotYours
+    runs = [page for page in bench.pages if page.technique == "run" and not page.virtual]
+    row, meeting = shell_of_class(conn, who, class_id)
+    page = VesselPage(
+        visitor=who,
+        place="bench",
+        class_row=row,
+        meeting=meeting,
+        vessel=found.now,
+        bench=bench,
+        run=runs[-1] if runs else None,
+    )
+    return html("vessel.html", page)
+
+
 @router.get("/classes/{class_id}/containers")
-@may(May.STAFF)
+@may(May.BENCH)
 def register(request: Request, class_id: UUID, who: VisitorDep, code: str = "") -> Response:
+    """The register for the staff of the class; for a joined bench the one container that a printed code names."""
     with pool(request).connection() as conn:
+        if who.account.role == "bench":
+            return _vessel(conn, who, class_id, code.strip())
         return _show(conn, who, class_id, code.strip().upper() if len(code.strip()) == 4 else code)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
@@ -17,13 +17,17 @@ from helvor.web.security import Visitor
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HistoryPage(Shell):
-    """``stands`` names the readings that stand: the entry that heads each → the one that names it."""
+    """``stands`` names the readings that stand: the entry that heads each → the one that names it.
+
+    ``forms`` are the kinds of entry that have a form to correct them by.
+    """
 
     page: Page
     entries: Sequence[Entry]
     struck_by: Mapping[UUID, Entry]
     stands: Mapping[UUID, UUID]
     says: Mapping[UUID, str]
+    forms: Container[str]
 
 
 def history_page(
@@ -33,8 +37,9 @@ def history_page(
     page: Page,
     entries: Sequence[Entry],
     says: Mapping[UUID, str],
+    forms: Container[str],
 ) -> Response:
-    """Entries oldest first; *says* puts each in bench words."""
+    """Entries oldest first; *says* puts each in bench words, *forms* names the kinds that a form corrects."""
     shown = HistoryPage(
         visitor=who,
         place="bench",
@@ -50,5 +55,6 @@ def history_page(
             if line.stands and line.head.payload.kind != "following"
         },
         says=says,
+        forms=forms,
     )
     return html("history.html", shown)

@@ -45,6 +45,7 @@ from helvor.web.run.around import around
 from helvor.web.run.on_page import TECHNIQUE_READERS, craft_values, technique_fields
 from helvor.web.run.scheme import Scheme, draw_scheme
 from helvor.web.run.shown import (
+    CORRECTED,
     PICKS,
     TITLES,
     VIEWS,
@@ -71,14 +72,17 @@ HINT = "e.g. dish 3 salt 33.120 · ? for all commands"
 
 @router.get("/runs/{page_id}")
 @may(May.BENCH)
-def run_page(request: Request, page_id: UUID, who: VisitorDep, view: str = "", step: str = "") -> Response:
+def run_page(
+    request: Request, page_id: UUID, who: VisitorDep, view: str = "", step: str = "", line: str = ""
+) -> Response:
+    """The run; ``line`` stands in its reading line, as after *Weigh it now*."""
     with pool(request).connection() as conn:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         only_run(page)
         plates, registered = _plates(conn, who.account.id, page), _registered(conn, who.account.id, page)
         row, meeting = (None, None) if is_htmx(request) else shell_of_class(conn, who, page.class_id)
         full = nearly_full(conn, page_id) if view == "notes" else ""
-    seen = Seen(view, step, who.csrf, plates=plates, registered=registered, file_room=full)
+    seen = Seen(view, step, who.csrf, plates=plates, registered=registered, file_room=full, line=line[:60])
     work = work_of(page, sheet_of(page, entries), seen)
     if is_htmx(request):
         answer = html("run/work.html", RunWork(**work))
@@ -414,7 +418,8 @@ def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         row, meeting = shell_of_class(conn, who, only_run(page).class_id)
     steps = StepNames(entries)
-    return history_page(who, row, meeting, page, entries, {entry.id: describe(entry, steps) for entry in entries})
+    says = {entry.id: describe(entry, steps) for entry in entries}
+    return history_page(who, row, meeting, page, entries, says, CORRECTED)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

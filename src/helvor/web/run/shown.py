@@ -193,6 +193,7 @@ class RunWork:
     file_trouble: str
     file_room: str
     file_words: str
+    line: str
     instrument: Markup
     gaps: list[GapShown]
 
@@ -322,6 +323,7 @@ class Seen:
         view: which part; step: which of its steps; csrf: of who looks.
         plates: of the same bench; registered: tares of the class's register by label.
         file_trouble, file_words: what was wrong with a file, and what was typed to it; file_room: how much is left.
+        line: what stands in the reading line, where an address brings it along.
     """
 
     view: str
@@ -332,6 +334,7 @@ class Seen:
     file_trouble: str = ""
     file_room: str = ""
     file_words: str = ""
+    line: str = ""
 
 
 def work_of(page: Page, sheet: RunWorksheet, seen: Seen) -> dict[str, Any]:
@@ -355,7 +358,7 @@ def work_of(page: Page, sheet: RunWorksheet, seen: Seen) -> dict[str, Any]:
         "amounts": _amounts(chosen.step, sheet) if chosen is not None else [],
         "timers": _timers(sheet.run, now),
         "tares": tares_shown(sheet, seen.registered),
-        "last": _shown(standing, READINGS, 6) if view == "step" else [],
+        "last": _shown(standing, READINGS, {"step": 6, "record": 400}.get(view, 0)),
         "notes": _shown(standing, e.Noted | e.Late | e.Borrowed) if view == "notes" else [],
         "files": [(reading, reading.entry.payload) for reading in files],
         "rows": _rows(sheet) if view == "record" else [],
@@ -372,6 +375,7 @@ def work_of(page: Page, sheet: RunWorksheet, seen: Seen) -> dict[str, Any]:
         "file_trouble": seen.file_trouble,
         "file_room": seen.file_room,
         "file_words": seen.file_words,
+        "line": seen.line,
     }
 
 

@@ -8,6 +8,7 @@ import { isOurs, keepIfLost, watchOutbox } from "./outbox.js";
 import { watchPlan } from "./plan.js";
 import { watchPhoto } from "./photo.js";
 import { watchPlate } from "./plate.js";
+import { watchScan } from "./scan.js";
 import { watchTimers } from "./timers.js";
 import { forgetTyped, watchTyping } from "./typing.js";
 
@@ -146,6 +147,7 @@ document.addEventListener("click", (event) => {
   if (opener) document.getElementById(opener.dataset.opens).showModal();
   const word = event.target.closest("[data-complete]");
   if (word) complete(word.dataset.complete);
+  if (event.target.closest("[data-takes-back]")) takeBack();
   // Menus close when something else is pressed.
   for (const menu of document.querySelectorAll("details.person[open], details.menu[open]")) {
     if (!menu.contains(event.target)) menu.open = false;
@@ -158,6 +160,14 @@ function complete(text) {
   line.value = text;
   line.focus();
   line.dispatchEvent(new Event("input", { bubbles: true }));
+}
+
+// The last thing written is taken back; after a minute the line asks why.
+function takeBack() {
+  const line = document.getElementById("read");
+  if (line.value.trim()) return line.focus();
+  line.value = "undo";
+  line.form.requestSubmit();
 }
 
 function typing(element) {
@@ -179,6 +189,9 @@ document.addEventListener("keydown", (event) => {
   if (focus && document.getElementById(focus)) {
     event.preventDefault();
     document.getElementById(focus).focus();
+  } else if (event.key === "u" && document.getElementById("read")) {
+    event.preventDefault();
+    takeBack();
   } else if (event.key === "?" && keys) {
     event.preventDefault();
     keys.showModal();
@@ -194,6 +207,7 @@ watchTimers(shown);
 watchPlan({ newId });
 watchPlate({ newId, panel });
 watchPhoto();
+watchScan({ complete, say });
 // A slider moves the number beside it; the form listens to the number.
 document.addEventListener("input", (event) => {
   const number = document.getElementById(event.target.dataset?.slides ?? "");

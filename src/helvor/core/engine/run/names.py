@@ -75,15 +75,23 @@ class Around:
     register: Mapping[str, Registered] = field(default_factory=dict)
     own: int = 0
 
-    def with_labels(self, line: str) -> str:
+    def with_labels(self, line: str, known: Sequence[str] = ()) -> str:
         """A line with the code of a registered container, typed or scanned, as the label that is written on it.
 
+        Args:
+            known: labels that this run has already.
+
         Raises:
-            Unreadable: it is another bench's.
+            Unreadable: it is another bench's; NotSure where no container has this code.
         """
         words = line.split(" ")
         for place, word in enumerate(words):
-            found = self.register.get(word.strip(":;,").casefold())
+            scanned = _ADDRESS.search(word)  # a hand scanner types the whole address that is printed
+            found = self.register.get((scanned[1] if scanned else word.strip(":;,")).casefold())
+            if found is None and scanned is not None:
+                raise Unreadable(f"{scanned[1].upper()} is no container of this class’s register.")
+            if found is None and place == 0 and self.register and word not in known and _CODE.fullmatch(word):
+                raise NotSure(f"{word} is no container of this class’s register.", [f"{NEW} {line}"])
             if found is None:
                 continue
             if found.bench and self.own and found.bench != self.own:
@@ -96,6 +104,8 @@ class Around:
         return " ".join(words)
 
 
+_CODE = re.compile(r"(?=.*\d)(?=.*[A-Z])[A-Z0-9]{4}")
+_ADDRESS = re.compile(r"[?&]code=([A-Za-z0-9]{4})\b")
 NOTHING_AROUND = Around()
 
 

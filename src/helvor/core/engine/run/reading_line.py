@@ -111,7 +111,7 @@ def understand(
     if not text.strip():
         raise Unreadable("Enter a reading, such as dish 3 32.514 or take salt 1.02 g.")
     line = _with_points(plain_numbers(in_bench_words(" ".join(text.split()), _names(run), techniques.commands)), run)
-    line, said_so = _sure(around.with_labels(line))
+    line, said_so = _sure(around.with_labels(line, run.containers))
     sure = sure or said_so
     words = line.split(" ")
     first = words[0].casefold().rstrip(":=")

@@ -478,6 +478,10 @@ def read(
     return _answer(request, who, written, view, chosen, _said(written, entry))
 
 
+CORRECTED = frozenset(("set-up", "lane", "spot", "front", "eluent", "chamber"))
+"""Kinds of reading with a form to correct them by; the others are struck through."""
+
+
 @router.get("/plates/{page_id}/history")
 @may(May.BENCH)
 def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
@@ -486,7 +490,7 @@ def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
         page, entries = pages.open_page(conn, who.account.id, page_id)
         row, meeting = shell_of_class(conn, who, _planar(page).class_id)
     says = {entry.id: describe(entry.payload, entries) for entry in entries}
-    return history_page(who, row, meeting, page, entries, says)
+    return history_page(who, row, meeting, page, entries, says, CORRECTED)
 
 
 def _file(page: Page, suffix: str) -> dict[str, str]:
