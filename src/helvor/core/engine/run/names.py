@@ -252,7 +252,7 @@ def _which_container(label: str, found: Sequence[str], run: Run, commands: Seque
     lines += [line.replace("{}", name, 1) for name in command]
     if re.search(r"[^\W\d]", label):
         lines.append(line.format(" + ".join([*found, f"{NEW} {label}"])))
-        if len(label) > 2 and not label.casefold().startswith("bench"):
+        if not offered and len(label) > 2 and not label.casefold().startswith("bench"):
             lines.append(line.format(f"dish 1 {NEW} {label}"))
     elif label.isdigit():
         lines.append(line.format(f"dish {label}"))
