@@ -1,5 +1,7 @@
-"""Writes docs/safety.md from the rules and docs/findings.md from the code. Run it from the project's folder with
-``src`` on the path."""
+"""Writes docs/safety.md from the rules, docs/findings.md from the code, and what one can type into the README.
+
+Run it from the project's folder with ``src`` on the path.
+"""
 
 from __future__ import annotations
 
@@ -8,6 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
+from helvor.core.record.line_help import as_table
 from helvor.core.techniques.safety.catalogue import catalogue
 
 DOCS = Path(__file__).parent
@@ -82,6 +85,17 @@ def findings() -> str:
     return HEAD + "\n".join(lines) + "\n"
 
 
+README = DOCS.parent / "README.md"
+
+
+def with_lines(readme: str) -> str:
+    """The README with the lines that one can type, as the application lists them."""
+    before, _, rest = readme.partition("| you type | meaning |")
+    _, _, after = rest.partition("\n\n")
+    return f"{before}{as_table()}\n\n{after}"
+
+
 if __name__ == "__main__":
+    README.write_text(with_lines(README.read_text(encoding="utf-8")), encoding="utf-8")
     DOCS.joinpath("safety.md").write_text(catalogue(), encoding="utf-8")
     DOCS.joinpath("findings.md").write_text(findings(), encoding="utf-8")

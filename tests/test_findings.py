@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from docs.write_catalogue import findings, rows
+from docs.write_catalogue import findings, rows, with_lines
 
 ROOT = Path(__file__).parents[1]
 
@@ -24,3 +24,8 @@ def test_a_code_means_one_thing_wherever_it_is_said():
     # A plan and a run are held against the same danger, each with words of its own.
     assert all(len(set(places)) == 2 for places in twice.values()), twice
     assert len(levels) > 150
+
+
+def test_the_readme_lists_what_one_can_type():
+    readme = (ROOT / "README.md").read_text(encoding="utf-8")
+    assert readme == with_lines(readme), "run docs/write_catalogue.py"

@@ -1,5 +1,6 @@
 """What people type, in their own words and order, and what it must mean, ask or refuse: the tables in ``lines``."""
 
+import re
 from datetime import timedelta
 from pathlib import Path
 
@@ -9,6 +10,10 @@ from hypothesis import strategies as st
 
 from helvor.core.engine.run import reading_line as run_line
 from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.line_help import ANYWHERE
+from helvor.core.record.line_help import PLATE as PLATE_LINES
+from helvor.core.record.line_help import RUN as RUN_LINES
+from helvor.core.record.line_help import TECHNIQUES as TECHNIQUES_LINES
 from helvor.core.record.typed_line import NotSure, pieces_of
 from helvor.core.record.vocabulary import SYNONYMS, in_bench_words
 from helvor.core.techniques.planar import plate as planar
@@ -60,6 +65,17 @@ def on_plate(line):
 
 def in_run(line, page="powder", step=""):
     return run_line.read_line(line, PAGES[page], step, TECHNIQUES)
+
+
+def in_any(line):
+    """Read on the first page that has a step for it."""
+    refused = Unreadable(line)
+    for page in PAGES:
+        try:
+            return in_run(line, page)
+        except Unreadable as unreadable:
+            refused = unreadable
+    raise refused
 
 
 def rows(name):
@@ -248,6 +264,19 @@ def test_an_undo_within_a_minute_asks_nothing_and_later_asks_why():
         run_line.read_line("undo", page, "", TECHNIQUES, now=last + timedelta(minutes=2))
     [late] = run_line.read_line(asked.value.lines[0], page, "", TECHNIQUES, now=last + timedelta(minutes=2))
     assert late.reason == "misread"
+
+
+LISTED = [
+    *((on_plate, line) for row in (*PLATE_LINES, *ANYWHERE) for line in row.lines if "dish" not in line),
+    *((in_run, line) for row in (*RUN_LINES, *ANYWHERE) for line in row.lines),
+    *((in_any, line) for row in TECHNIQUES_LINES for line in row.lines),
+]
+
+
+@pytest.mark.parametrize(("read", "line"), LISTED, ids=[line for _, line in LISTED])
+def test_what_is_listed_as_a_line_is_one(read, line):
+    found, words, _ = outcome(read, line)
+    assert found in "=?" or re.search("this run|This step|no container|already|First record|no earlier", words), words
 
 
 def test_a_synonym_means_one_thing():

@@ -28,6 +28,7 @@ from helvor.core.quantities.formula import parse_equation, readable
 from helvor.core.quantities.measured import Measured, shown
 from helvor.core.quantities.reading import Unreadable, round_to
 from helvor.core.record.finding import level_word
+from helvor.core.record.line_help import SECTIONS
 from helvor.core.techniques.registered import STEP_KINDS
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.web.house_words import in_house_words
@@ -204,7 +205,12 @@ def _environment() -> Environment:
     )
     icons = {kind.key: kind.icon for kind in STEP_KINDS.values() if kind.icon}
     environment.globals.update(
-        static=static_url, places_of=places_of, fresh_id=lambda: FRESH_ID, own_icons=icons, step_kinds=STEP_KINDS
+        static=static_url,
+        places_of=places_of,
+        fresh_id=lambda: FRESH_ID,
+        own_icons=icons,
+        step_kinds=STEP_KINDS,
+        line_help=SECTIONS,
     )
     environment.filters.update(
         hazards=hazards_of,
