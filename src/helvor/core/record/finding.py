@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from typing import Literal
+from uuid import UUID
 
 Level = Literal["good", "note", "caution", "stop"]
 
@@ -42,6 +43,7 @@ class Finding:
         do: what to do next.
         about: the mark of the thing judged (a spot's or lane's name); empty for the whole.
         acknowledged: the word why with which somebody accepted a *stop*; empty until then.
+        put: a reading and the portion that it belongs to, where one correction mends it.
     """
 
     code: str
@@ -51,6 +53,7 @@ class Finding:
     do: str = ""
     about: str = ""
     acknowledged: str = ""
+    put: tuple[UUID, str] | None = None
 
     @property
     def word(self) -> str:

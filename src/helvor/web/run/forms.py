@@ -8,13 +8,14 @@ from uuid import UUID
 
 from helvor.core.engine.plan.edit import new_step
 from helvor.core.engine.run import entries as e
-from helvor.core.engine.run.names import NEW, NotSure, portion_meant
+from helvor.core.engine.run.names import NEW, portion_meant
 from helvor.core.engine.run.record import Run
 from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Reading, Unreadable, parse
 from helvor.core.record.entry import Payload
 from helvor.core.record.procedure import Portion, Step, Substance
 from helvor.core.record.step_kinds import StepKind
+from helvor.core.record.typed_line import NotSure
 from helvor.core.techniques.registered import STEP_KINDS
 from helvor.notebook.pages import Draft
 from helvor.shelf.shelf import tolerance_of

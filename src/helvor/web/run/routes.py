@@ -160,6 +160,8 @@ def _correcting(run: Run, entries: Sequence[Entry], kind: str, asked: AskedFor) 
     values: dict[str, list[str]] = _named(asked)
     if kind not in ("struck", "timer-stopped"):
         values = {**values_of(said), **forms.values_of_run(said), **craft_values(said)}
+    if kind == "weighed" and asked.name:
+        values["portion"] = [asked.name]
     named = describe(line.head, StepNames(entries))
     return Filled(values=values, strikes=line.head.id, named=named, at=asked.step, view=asked.view)
 

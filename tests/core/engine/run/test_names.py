@@ -10,7 +10,7 @@ from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.procedure import Procedure, Step
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.shelf.procedures import shipped_procedure
-from tests.core.runs import page_of
+from tests.core.runs import codes, page_of, sheet_of
 
 POWDER = page_of(procedure=shipped_procedure("a-mixed-powder"))
 IRON = page_of(procedure=shipped_procedure("colours-of-iron"))
@@ -160,3 +160,18 @@ def test_an_amount_may_stand_before_or_behind_and_a_strength_belongs_to_the_name
 def test_another_portions_name_is_asked_about_even_where_a_step_waits_for_one(line):
     with pytest.raises(NotSure):
         read(line, step="s5")
+
+
+@pytest.mark.parametrize(
+    "lines", [("flask A 55.0", "flask A new red powder 56.392"), ("net new ferrocene powder 1.392",)]
+)
+def test_a_mass_in_a_wrong_place_is_mended_by_one_correction(lines):
+    sheet = sheet_of(*lines, procedure=shipped_procedure("colours-of-iron"))
+    found = next(finding for finding in sheet.findings if finding.code == "out-of-place")
+    assert found.put is not None and found.put[1] == "ferrocene, dry"
+    assert found.put[0] == sheet.run.weighings[-1].key
+
+
+def test_a_mass_in_its_place_is_not_spoken_of():
+    sheet = sheet_of("flask A 55.0", "flask A ferrocene, dry dried 56.392", procedure=shipped_procedure("colours-of-iron"))
+    assert "out-of-place" not in codes(sheet)

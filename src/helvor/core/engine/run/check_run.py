@@ -10,6 +10,8 @@ from collections.abc import Iterator
 from helvor.core.engine.run.account import Yield
 from helvor.core.engine.run.case import COVERAGE, Case, Rule, grams, join, percent
 from helvor.core.engine.run.dryness import drying, milligrams
+from helvor.core.engine.run.entries import Weighed
+from helvor.core.engine.run.names import expected_at, near
 from helvor.core.engine.run.record import WeighedOn
 from helvor.core.engine.run.tares import is_blank
 from helvor.core.engine.run.too_much import cause_words, likely_causes
@@ -54,6 +56,45 @@ def tare_before_wetting(case: Case) -> Iterator[Finding]:
             f"Weigh {label} now, empty and dry.",
             about=label,
         )
+
+
+def out_of_place(case: Case) -> Iterator[Finding]:
+    """A weighing of something that no step gives, where a step waits for another name of it."""
+    procedure = case.run.procedure
+    if case.run.is_blank:
+        return
+    planned = {name.casefold() for name in procedure.portion_names}
+    weighed = {on.weighed.portion.casefold() for on in case.run.weighings}
+    for on in case.run.weighings:
+        said = on.weighed
+        if not said.portion or said.portion.casefold() in planned:
+            continue
+        waiting = [
+            name
+            for step in procedure.steps
+            if (name := step_expects(step, said, case)) and name.casefold() not in weighed
+        ]
+        waiting = list(dict.fromkeys(waiting))
+        waiting = near(said.portion, waiting)[:1] if len(waiting) > 1 else waiting
+        if waiting:
+            yield Finding(
+                "out-of-place",
+                "caution",
+                f"{said.mass} is recorded for {said.portion}, which no step produces.",
+                f"{waiting[0]} has no mass, so its result is missing.",
+                f"If it is {waiting[0]}, put it there.",
+                about=said.portion,
+                put=(on.key, waiting[0]),
+            )
+
+
+def step_expects(step: Step, said: Weighed, case: Case) -> str:
+    """The portion that a step weighs, where a weighing is of its container, or names it nearly."""
+    name = expected_at(step, said.container, case.kinds)
+    if name:
+        return name
+    expected = expected_at(step, step.container, case.kinds) if said.way == "net" else ""
+    return expected if expected and near(said.portion, [expected]) else ""
 
 
 def tare_missing(case: Case) -> Iterator[Finding]:
@@ -458,6 +499,7 @@ RULES: tuple[Rule, ...] = (
     impossible_loss,
     above_possible,
     tare_before_wetting,
+    out_of_place,
     tare_missing,
     paper_air_dry,
     wet_used,

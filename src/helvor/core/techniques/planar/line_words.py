@@ -154,7 +154,7 @@ def read_looks(words: list[str]) -> Looks:
             continue
         else:
             looks.odd.append(word)
-    looks.seen = [light for light in LIGHTS if light in looks.seen]  # type: ignore[misc]  # the keys are lights
+    looks.seen = [light for light in LIGHTS if light in looks.seen]
     return looks
 
 

@@ -703,7 +703,7 @@ def lanes_from(text: str, width: float, ids: Sequence[UUID]) -> list[Lane]:
         at = round(2 * width * number / (len(pieces) + 1)) / 2
         reading = Reading(written=f"{at:g} mm", value=at, unit="mm", resolution=0.5)
         lanes.append(built(Lane, label=words[0], at=reading, substance=substance, role=role, combines=combines))
-    return lanes  # type: ignore[return-value]  # _built returns the model it is given
+    return lanes
 
 
 def _level(words: list[str], plate: Plate) -> Understood:
