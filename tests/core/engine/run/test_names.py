@@ -173,5 +173,7 @@ def test_a_mass_in_a_wrong_place_is_mended_by_one_correction(lines):
 
 
 def test_a_mass_in_its_place_is_not_spoken_of():
-    sheet = sheet_of("flask A 55.0", "flask A ferrocene, dry dried 56.392", procedure=shipped_procedure("colours-of-iron"))
+    sheet = sheet_of(
+        "flask A 55.0", "flask A ferrocene, dry dried 56.392", procedure=shipped_procedure("colours-of-iron")
+    )
     assert "out-of-place" not in codes(sheet)
