@@ -6,8 +6,9 @@ portions in the one ledger. The run knows it only through what stands here.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Literal
 
 from helvor.core.engine.figure import Figure
@@ -19,6 +20,7 @@ from helvor.core.record.step_kinds import GENERAL, StepKind
 
 if TYPE_CHECKING:
     from helvor.core.engine.plan.check_plan import Advice, Plan
+    from helvor.core.engine.plan.matter import Moment
     from helvor.core.engine.run.case import Case
     from helvor.core.engine.run.record import Run
     from helvor.core.record.typed_line import Understood
@@ -33,7 +35,8 @@ class Check:
 
     Attributes:
         key: kept in the record.
-        words: what is so when it is right: ``the stem touches the wall``.
+        words: what is so when it is right: ``the stem touches the wall``; a word in braces is one that the
+            technique names for the step, as ``{solvent}``.
         why: its reason, in one line.
         when: house rule and school under which it is asked; always without.
         safety: leaving it out can hurt somebody.
@@ -102,7 +105,7 @@ class Technique:
         key, title: its names.
         step_kinds: the kinds of step that it brings.
         payloads: its kinds of entry.
-        checks, trials: by kind of step.
+        checks, trials: by kind of step; names: what the words in braces of its checks are, at a step.
         describe: an entry of its own in bench words.
         figures: what an entry of its own holds, for tables, workbooks and reports.
         rules, causes: what it judges in a run; plan_rules: in a procedure.
@@ -116,6 +119,7 @@ class Technique:
     payloads: tuple[type[Payload], ...] = ()
     checks: Mapping[str, tuple[Check, ...]] = field(default_factory=dict)
     trials: Mapping[str, tuple[Trial, ...]] = field(default_factory=dict)
+    names: Callable[[Moment], Mapping[str, str]] | None = None
     describe: Callable[[Payload], str] | None = None
     figures: Callable[[Payload], tuple[Figure, ...]] | None = None
     rules: tuple[Callable[[Case], Iterator[Finding]], ...] = ()
@@ -175,6 +179,17 @@ class Techniques:
             for check in technique.checks.get(kind, ())
             if rules is None or check.when is None or rules[check.when[0]].key == check.when[1]
         )
+
+    def in_words(self, check: Check, moment: Moment | None) -> Check:
+        """A check with its words in braces as they are named at a step."""
+        if "{" not in check.words:
+            return check
+        words = check.words
+        for technique in self.all:
+            if technique.names is not None and moment is not None:
+                for name, said in technique.names(moment).items():
+                    words = words.replace(f"{{{name}}}", said)
+        return replace(check, words=re.sub(r"\{\w+\}", "the right liquid", words))
 
     def trials(self, kind: str) -> tuple[Trial, ...]:
         """The trials of a kind of step."""

@@ -118,7 +118,7 @@ QUESTIONS: tuple[Question, ...] = (
         "Wetting the paper",
         "Filtering",
         ("own-solvent", "with the mixture's own solvent", "the paper does not block, the filtrate is not diluted"),
-        ("water", "always water", "one bottle for all"),
+        ("water", "with water; organic liquids with their own solvent", "one bottle for all that is aqueous"),
     ),
     _q(
         "cloudy-filtrate",

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass
 from math import log10
 
-from helvor.core.laws.filtration.choose import GRAINS, METHODS, SOLVENTS, Choice, Task, choose
+from helvor.core.laws.filtration.choose import FUNNELS_HERE, GRAINS, METHODS, SOLVENTS, Choice, Task, choose
 from helvor.core.laws.filtration.paper import FoldStep, disc_for_plate, fold_guide
 from helvor.core.laws.filtration.wash import best_split, left_after
 from helvor.core.laws.precipitation.gravimetry import determination, factor, factor_working, parallels
@@ -283,7 +283,8 @@ def filters(form: Form, house: House) -> Answer:
     solid, liquid = number_of(form, "solid", "The mass"), number_of(form, "liquid", "The volume")
     minutes, picks = form.number("minutes"), set(form.all("so"))
     grain, solvent = form.text("grain") or "crystals", form.text("solvent") or "water"
-    for name, value, known in (("grain", grain, GRAINS), ("solvent", solvent, SOLVENTS)):
+    here = form.text("here") or "any"
+    for name, value, known in (("grain", grain, GRAINS), ("solvent", solvent, SOLVENTS), ("here", here, FUNNELS_HERE)):
         if value not in known:
             form.errors[name] = "Choose one from the list."
     form.check()
@@ -302,6 +303,7 @@ def filters(form: Form, house: House) -> Answer:
             school=house.rules["filling-cone"].key,
             fold=house.rules["folding"].key,
             solvent=solvent,  # type: ignore[arg-type]  # looked at above
+            here=here,  # type: ignore[arg-type]  # looked at above
         )
     )
     return _chosen(choice, liquid)
@@ -317,7 +319,8 @@ def _chosen(choice: Choice, liquid: float) -> Answer:
             if choice.flask
             else ()
         ),
-        ("it takes", f"about {choice.minutes:.0f} min" + (f", {choice.pours} pours" if choice.pours > 1 else "")),
+        ("it takes", f"about {choice.minutes:.0f} min"),
+        *((("keep the liquid", f"at the line, {CONE_WORDS[choice.filling]}"),) if not choice.flask else ()),
     ]
     answer.head = ("", "")
     answer.steps = list(choice.also)
@@ -498,6 +501,7 @@ AMOUNTS: tuple[Calculator, ...] = (
             Asked("grain", "It is", usual="crystals", options=tuple(GRAINS.items())),
             Asked("minutes", "Time available", unit="min"),
             Asked("solvent", "In", options=tuple(SOLVENTS.items())),
+            Asked("here", "There is", options=tuple(FUNNELS_HERE.items())),
             Asked(
                 "so",
                 "and",

@@ -98,7 +98,7 @@ def _(said: e.Noted, steps: StepNames) -> str:
 @_in_words.register
 def _(said: e.Checked, steps: StepNames) -> str:
     step, kind = steps(said.step)
-    words = {check.key: check.words for check in TECHNIQUES.checks(kind)}
+    words = {check.key: TECHNIQUES.in_words(check, None).words for check in TECHNIQUES.checks(kind)}
     ticked = "; ".join(dict.fromkeys(words[key] for key in said.checks if key in words))
     return f"{step}, set-up checked: {ticked or 'nothing ticked'}"
 

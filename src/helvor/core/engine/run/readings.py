@@ -103,5 +103,6 @@ def _of_trial(said: e.Tried, techniques: Techniques) -> str:
 
 def _of_checks(said: e.Checked, run: Run, techniques: Techniques) -> str:
     step = run.procedure.step(said.step)
-    words = {check.key: check.words for check in techniques.checks(step.kind)} if step else {}
+    checks = techniques.checks(step.kind) if step else ()
+    words = {check.key: techniques.in_words(check, None).words for check in checks}
     return "; ".join(dict.fromkeys(words[key] for key in said.checks if key in words)) or "nothing ticked"

@@ -8,6 +8,7 @@ from functools import cached_property
 from uuid import UUID
 
 from helvor.core.engine.plan.branches import branches
+from helvor.core.engine.plan.matter import moments
 from helvor.core.engine.run.account import Ledger
 from helvor.core.engine.run.case import Case
 from helvor.core.engine.run.check_run import check_run
@@ -187,7 +188,11 @@ def _house(step: Step, kind: StepKind | None, rules: HouseRules) -> tuple[tuple[
 def _checks(step: Step, run: Run, rules: HouseRules, techniques: Techniques) -> tuple[tuple[Check, bool], ...]:
     """The checks that the house rules ask for."""
     ticked = run.checked.get(step.id, frozenset())
-    return tuple((check, check.key in ticked) for check in techniques.checks(step.kind, rules))
+    checks = techniques.checks(step.kind, rules)
+    at = None
+    if any("{" in check.words for check in checks):
+        at = next((one for one in moments(run.procedure, techniques.kinds) if one.step.id == step.id), None)
+    return tuple((techniques.in_words(check, at), check.key in ticked) for check in checks)
 
 
 def _trials(step: Step, run: Run, techniques: Techniques) -> tuple[TrialSeen, ...]:

@@ -20,6 +20,7 @@ from helvor.core.quantities.reading import Unreadable
 Wanted = Literal["solid", "liquid"]
 Grain = Literal["coarse", "crystals", "fine", "gel"]
 Solvent = Literal["water", "organic", "volatile"]
+Here = Literal["any", "cone", "plate"]
 Method = Literal["gravity", "hot-gravity", "vacuum", "crucible", "decant"]
 
 METHODS: dict[str, str] = {
@@ -50,6 +51,16 @@ CONE_PART = 1 / 3
 """Part of a paper cone that the solid may fill."""
 SUCTION_FLASKS = (50, 100, 250, 500, 1000)
 """Usual suction flasks, mL. Common practice."""
+LITTLE_LIQUID = 60.0
+"""Up to this many mL run through a cone in a few minutes, so that nothing is won by a vacuum."""
+SETTLES_FROM = 20.0
+"""From this many mL it is worth while to let a solid settle and decant first."""
+FUNNELS_HERE: dict[str, str] = {
+    "any": "any funnel",
+    "cone": "a glass funnel only, no vacuum",
+    "plate": "a suction funnel only",
+}
+"""What there is to filter with."""
 POURS = 8
 """More pours than this is a long afternoon: take a larger paper, if there is one."""
 DRIP = {"coarse": 10.0, "crystals": 6.0, "fine": 1.5, "gel": 0.5}
@@ -73,6 +84,7 @@ class Task:
         school: the house rule *filling-cone*.
         fold: the house rule *folding*.
         solvent: water, organic, or volatile: boils near room temperature or burns easily.
+        here: what there is to filter with.
     """
 
     wanted: Wanted
@@ -88,6 +100,7 @@ class Task:
     school: str = "half"
     fold: str = "quarter"
     solvent: Solvent = "water"
+    here: Here = "any"
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,40 +156,59 @@ def choose(task: Task) -> Choice:
             "paper and a warm stemless funnel let it through before it cools.",
         )
     if task.wanted == "liquid" or task.aid:
-        if task.settles and not task.aid:
-            return _cone(
-                task,
-                "decant",
-                "You want the liquid and the solid settles: decant most of it, so that only "
-                "the rest goes through paper.",
-            )
-        what = "the drying agent or charcoal" if task.aid else "the solid"
+        return _for_the_liquid(task)
+    return _for_the_solid(task)
+
+
+def _for_the_liquid(task: Task) -> Choice:
+    if task.here == "plate" and not task.aid:
+        return _plate(task, "vacuum", "There is a suction funnel only: a slow paper, gentle vacuum, a clean receiver.")
+    if task.settles and not task.aid:
         return _cone(
             task,
-            "gravity",
-            f"You want the liquid: {what} stays on the paper, and without vacuum no fine "
-            "grains pass and no solvent boils away.",
+            "decant",
+            "You want the liquid and the solid settles: decant most of it, so that only the rest goes through paper.",
         )
-    if task.grain == "gel":
+    what = "the drying agent or charcoal" if task.aid else "the solid"
+    return _cone(
+        task,
+        "gravity",
+        f"You want the liquid: {what} stays on the paper, and without vacuum no fine "
+        "grains pass and no solvent boils away.",
+    )
+
+
+def _for_the_solid(task: Task) -> Choice:
+    """The reasons in the order in which they decide: jelly, a crucible, every grain, settling, no suction."""
+    vacuum = task.here != "cone"
+    if task.grain == "gel" and task.here != "plate":
         return _cone(
             task, "gravity", "With vacuum a gelatinous precipitate clogs the pores; a wide cone keeps flowing."
         )
-    if task.weighed and task.crucibles:
+    if task.weighed and task.crucibles and vacuum:
         return _crucible(task)
-    if task.weighed and task.grain == "fine":
+    if task.weighed and task.grain == "fine" and task.here != "plate":
         return _cone(
             task,
             "gravity",
-            "Every grain counts and the solid is fine: a slow paper that retains it, "
-            "filled to the "
-            "line, loses the least.",
+            "Every grain counts and the solid is fine: a slow paper that retains it, filled to the line, loses the "
+            "least.",
         )
-    if task.settles and task.liquid > 100:
-        return _plate(
+    if task.settles and task.liquid >= SETTLES_FROM:
+        dense = "It is dense and settles: decant the clear liquid and the rinses first, so that little has to pass "
+        if task.weighed and task.here != "plate":
+            return _cone(task, "decant", f"{dense}the paper; a cone then keeps every grain that is weighed.")
+        return _plate(task, "decant", f"{dense}the paper.") if vacuum else _cone(task, "decant", f"{dense}the paper.")
+    if task.weighed and task.liquid <= LITTLE_LIQUID and task.here != "plate" and task.grain in ("coarse", "crystals"):
+        return _cone(
             task,
-            "decant",
-            "It is dense and settles: decant the clear liquid and the rinses first, so "
-            "that little liquid has to pass the paper.",
+            "gravity",
+            "Every grain counts and there is little liquid: it runs through by itself, and a cone with its solid can "
+            "be weighed, with nothing left on a plate.",
+        )
+    if not vacuum:
+        return _cone(
+            task, "gravity", "There is no vacuum here: a cone takes the solid, and it dries longer on its paper."
         )
     return _plate(task, "vacuum", "You want the solid and it is cold: vacuum is quick and leaves it nearly dry.")
 
@@ -189,14 +221,14 @@ def _also(task: Task) -> list[str]:
     also = []
     if task.grain == "fine":
         also.append("If it runs through: digest it warm first, add an electrolyte to the wash, refilter.")
-    if task.settles and task.liquid > 100:
+    if task.settles and task.liquid >= SETTLES_FROM:
         also.append("Rinse by decanting and pour little liquid through the paper: a large rinse takes time.")
     if task.wanted == "liquid":
         also.append(
             "The liquid that wets the paper runs into the receiver: change the receiver if the filtrate must be pure."
         )
     if task.solvent != "water":
-        also.append("Wet the paper with the same solvent: water would block it and contaminate the filtrate.")
+        also.append("Wet the paper with the same solvent, never with water: it would block it and spoil the filtrate.")
     if task.solvent == "volatile":
         also.append(
             "No flame in the room; work in the hood. Under vacuum the solvent boils away and leaves a crust: keep "
@@ -260,7 +292,11 @@ def _plate(task: Task, method: Method, why: str) -> Choice:
         also.append("On a large plate so small an amount would be lost on the paper and the wall.")
     paper = disc_for_plate(plate)
     usual = next((p for p in PAPERS if p == plate), None)
-    also.append(f"Cut the paper to {paper:g} mm" + (f", or trim a {usual} mm circle." if usual else "."))
+    also.append(
+        f"A {usual} mm circle fits; trim only what bends up at the wall. It covers every hole."
+        if usual
+        else f"Cut the paper to {paper:g} mm: flat, covering every hole."
+    )
     minutes = 2 + task.liquid / (40 * (plate / 55) ** 2) * (4 if task.grain == "fine" else 1)
     flask = _flask(task, also)
     return Choice(

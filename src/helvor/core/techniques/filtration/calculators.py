@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, StrictBool
 
-from helvor.core.laws.filtration.choose import Choice, Grain, Solvent, Task, choose
+from helvor.core.laws.filtration.choose import Choice, Grain, Here, Solvent, Task, choose
 from helvor.core.laws.filtration.oven import limits
 from helvor.core.laws.filtration.paper import Fold, cone_of, fill_line, fold_guide, funnel_for_paper
 from helvor.core.laws.filtration.wash import left_after, rinses_for, wash_loss
@@ -28,6 +28,7 @@ class FilterChoiceIn(Asked):
     aid: StrictBool = False
     minutes: Positive | None = None
     filling: Literal["half", "rim"] = "half"
+    here: Here = "any"
 
 
 class FilterChoiceOut(BaseModel):
@@ -60,6 +61,7 @@ def which_filter(asked: FilterChoiceIn) -> FilterChoiceOut:
             minutes=asked.minutes,
             school=asked.filling,
             solvent=asked.solvent,
+            here=asked.here,
         )
     )
     return FilterChoiceOut(

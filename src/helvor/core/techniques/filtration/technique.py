@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from helvor.core.engine.figure import Figure, figure_of, outcome, value_of
+from helvor.core.engine.plan.matter import Moment
 from helvor.core.engine.run.names import near, or_of
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Check, Technique
@@ -31,6 +32,13 @@ from helvor.core.techniques.filtration.findings import (
     washes_dissolve,
 )
 from helvor.core.techniques.filtration.parameters import OfAFilter
+from helvor.core.techniques.filtration.wetting import (
+    is_water,
+    must_pass,
+    washed_with_another,
+    wetted_with_water,
+    wetted_with_water_here,
+)
 
 STEP_KINDS = (
     StepKind(
@@ -158,12 +166,12 @@ _SOURCE_FIRST = Check(
 _WETTED = (
     Check(
         "wetted",
-        "paper wetted with the mixture's own solvent",
+        "paper wetted with {solvent}",
         "the paper does not block, the filtrate is not diluted",
         when=("wetting-paper", "own-solvent"),
         on="paper",
     ),
-    Check("wetted", "paper wetted with water", "one bottle for all", when=("wetting-paper", "water"), on="paper"),
+    Check("wetted", "paper wetted with {wet}", "one bottle for all", when=("wetting-paper", "water"), on="paper"),
 )
 _SUCTION = (
     Check(
@@ -358,16 +366,33 @@ def _filtrate(words: list[str], run: Run, step: str) -> Understood:
     return Understood(payload, describe(payload))
 
 
+def own_words(moment: Moment) -> dict[str, str]:
+    """What the checks of a filter name: the liquid that must pass, and what wets the paper where water is the rule."""
+    passes = must_pass(moment.held)
+    solvent = passes.shown if passes is not None else "the mixture's own solvent"
+    return {"solvent": solvent, "wet": "water" if passes is None or is_water(passes) else solvent}
+
+
 TECHNIQUE = Technique(
     key="filtration",
     title="Filtration",
     step_kinds=STEP_KINDS,
     payloads=(Poured, Emptied, Washed, Filtrate, Drying),
     checks=CHECKS,
+    names=own_words,
     describe=describe,
     figures=figures,
-    rules=(flask_too_full, flammable_in_oven, dried_too_hot, cloudy, washes_dissolve, set_up_unchecked),
+    rules=(
+        flask_too_full,
+        flammable_in_oven,
+        dried_too_hot,
+        cloudy,
+        washes_dissolve,
+        set_up_unchecked,
+        wetted_with_water_here,
+        washed_with_another,
+    ),
     causes=(ran_through, dissolved_in_washes, not_washed, stays_on_paper),
-    plan_rules=(overfilled, disc_in_the_boat),
+    plan_rules=(overfilled, disc_in_the_boat, wetted_with_water),
     commands={"pour": _pour, "emptied": _empty, "wash": _wash, "filtrate": _filtrate},
 )
