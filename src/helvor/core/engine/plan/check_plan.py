@@ -236,11 +236,8 @@ def too_hot(plan: Plan) -> Iterator[Advice]:
         step, at = moment.step, moment.step.celsius
         if at is None or moment.kind is None or not moment.kind.dries:
             continue
-        melts = [
-            (name, point)
-            for name in (*step.takes, *step.gives, step.on)
-            if (point := _melts(plan.wired or plan.procedure, name)) is not None
-        ]
+        wired = plan.wired or plan.procedure
+        melts = [found for name in (*step.takes, *step.gives, step.on) if name for found in melting(wired, name)]
         for limit in limits(step.container, melts):
             if at > limit.celsius:
                 yield Advice(
@@ -254,13 +251,6 @@ def too_hot(plan: Plan) -> Iterator[Advice]:
                     step.id,
                 )
                 break
-
-
-def _melts(procedure: Procedure, portion: str) -> float | None:
-    """The melting point of what a portion should hold, °C, where the procedure knows it."""
-    if not portion:
-        return None
-    return min((point for _, point in melting(procedure, portion)), default=None)
 
 
 def vessel_too_full(plan: Plan) -> Iterator[Advice]:

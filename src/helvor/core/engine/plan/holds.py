@@ -29,8 +29,15 @@ def solids_in(procedure: Procedure, portion: str) -> list[Substance]:
     added = {name.casefold() for step in procedure.steps for name in step.adds}
     on_its_way = {name.casefold() for step in way for name in step.adds}
     there = [s for s in taken if s.name.casefold() in on_its_way or s.name.casefold() not in added]
-    solids = [s for s in there if s.amount is not None and s.amount.unit == "g"]
+    solids = [s for s in there if _is_solid(s)]
     return solids if len(solids) == 1 else []
+
+
+def _is_solid(substance: Substance) -> bool:
+    """Weighed out, or of no planned amount and with nothing said of it as a liquid."""
+    if substance.amount is not None:
+        return substance.amount.unit == "g"
+    return not substance.layer and substance.density is None and substance.molar is None
 
 
 def melting(procedure: Procedure, portion: str) -> list[tuple[str, float]]:

@@ -32,6 +32,7 @@ from helvor.core.techniques.filtration.findings import (
     washes_dissolve,
 )
 from helvor.core.techniques.filtration.parameters import OfAFilter
+from helvor.core.techniques.filtration.still_hot import weighed_too_soon
 from helvor.core.techniques.filtration.wetting import (
     is_water,
     must_pass,
@@ -390,6 +391,7 @@ TECHNIQUE = Technique(
         washes_dissolve,
         set_up_unchecked,
         wetted_with_water_here,
+        weighed_too_soon,
         washed_with_another,
     ),
     causes=(ran_through, dissolved_in_washes, not_washed, stays_on_paper),
