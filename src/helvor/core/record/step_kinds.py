@@ -75,6 +75,8 @@ class StepKind:
         takes_off: solvent leaves as vapour; ice: it wants ice.
         stores: what is there is put away; labels: it is labelled.
         opens: pages of their own that it is done on: plates, or plates of fractions.
+        ordinary: part of the whole that a class usually has in hand after it, at the low end. Common practice, no
+            source.
         parameters: what it can be told beyond what every step has.
         icon: the path of its picture, 32 × 32, where the house's own set has none.
         caution: shown beside the step; example: a reading as it is typed there.
@@ -108,6 +110,7 @@ class StepKind:
     stores: bool = False
     labels: bool = False
     opens: Literal["", "plates", "fraction plates"] = ""
+    ordinary: float = 0.90
     parameters: type[Parameters] = Parameters
     icon: str = ""
     caution: str = ""

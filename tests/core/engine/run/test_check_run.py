@@ -5,6 +5,7 @@ import pytest
 from helvor.core.engine.run import entries as e
 from helvor.core.quantities.reading import parse
 from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.procedure import Procedure, Step
 from tests.core.runs import CHALK, LOSSLESS, POWDER, codes, page_of, sheet_of
 
 
@@ -159,3 +160,29 @@ def test_the_strict_rule_for_constant_mass_asks_for_an_hour_between():
     lines = ("dish 30.0000", "dish salt dried 31.2010", "dish salt dried 31.2009")
     assert "not-an-hour" in codes(sheet_of(*lines, rules=rules))
     assert "not-an-hour" not in codes(sheet_of(*lines, rules=rules, minutes=70))
+
+
+@pytest.mark.parametrize(
+    ("kind", "share", "level"),
+    [("extract", 0.88, "note"), ("weigh", 0.88, "caution"), ("weigh", 0.95, "note"), ("extract", 0.7, "caution")],
+)
+def test_a_mass_balance_is_held_against_what_a_class_usually_has(kind, share, level):
+    procedure = Procedure(
+        title="x",
+        substances=[{"name": "mix", "amount": "2.000 g", "role": "sample"}],
+        steps=[
+            Step(id="s1", kind=kind, adds=("mix",), gives=("one", "two")),
+            Step(id="s2", kind="weigh", on="one", container=("dish",)),
+            Step(id="s3", kind="weigh", on="two", container=("boat",)),
+        ],
+        portions=[{"name": "one", "end": "product"}, {"name": "two", "end": "product"}],
+    )
+    says = ("dish 30.000", "boat 10.000", "take mix 2.000 g")
+    weighed = (f"dish one dried {30 + share:.3f}", f"boat two dried {10 + share:.3f}")
+    found = {finding.code: finding for finding in sheet_of(*says, *weighed, procedure=procedure).findings}
+    assert found["closure-low"].level == level
+
+
+def test_a_name_that_no_step_gives_is_no_second_content():
+    sheet = sheet_of("dish 32.514", "dish new mixture 35.5", "dish residue 34.5", procedure=POWDER)
+    assert "container-twice" not in codes(sheet)

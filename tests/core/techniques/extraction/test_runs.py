@@ -18,6 +18,7 @@ from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Entry
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Substance, procedure_from, scaled
+from helvor.core.record.typed_line import NotSure
 from helvor.core.techniques.extraction.entries import AgentAdded, Emulsion, PhRead
 from helvor.core.techniques.extraction.flow import follow, grams, vessels
 from helvor.core.techniques.extraction.funnel import funnel_now
@@ -568,3 +569,25 @@ def test_a_funnel_in_a_run_without_a_procedure_knows_the_liquids_that_were_taken
 def test_what_a_plan_adds_elsewhere_is_not_added_where_it_was_written():
     run = gather(typed("2: take acidic solution 30 mL", procedure=FUNNEL))
     assert [step.adds for step in run.procedure.steps] == [step.adds for step in FUNNEL.steps]
+
+
+def test_the_whole_of_three_portions_written_once_is_counted_as_planned():
+    ether, acid = "1: take tert-butyl methyl ether 60 mL", "2: take 3 M hydrochloric acid 45 mL"
+    found = {finding.code: finding for finding in sheet(ether, acid).findings}
+    assert "funnel-full" not in found
+    assert "counted as 3 portions of 15.0 mL" in found["portions-assumed"].what
+
+
+def test_the_line_asks_in_how_many_portions():
+    page = typed("1: take tert-butyl methyl ether 60 mL")
+    with pytest.raises(NotSure, match="3 portions are planned") as asked:
+        understand("take 3 M hydrochloric acid 45 mL", page, "s2", TECHNIQUES)
+    one = "take 3 M hydrochloric acid 15 mL"
+    assert asked.value.lines[0] == f"{one}, {one}, {one}"
+
+
+def test_an_emulsion_of_nothing_is_none():
+    found = {finding.code for finding in sheet(*TAKEN, *portion(2), "2: rag 0 mm").findings}
+    assert "emulsion" not in found and "emulsion-gone" not in found
+    after = {finding.code for finding in sheet(*TAKEN, *portion(2), "2: rag 3 mm", "2: rag 0 mm").findings}
+    assert "emulsion-gone" in after

@@ -263,8 +263,10 @@ def drifted(case: Case) -> Iterator[Finding]:
 def used_twice(case: Case) -> Iterator[Finding]:
     """One container holds two portions at the same time."""
     holds: dict[str, dict[str, WeighedOn]] = {}
+    # Of a name that no step gives it is not known what it was made from.
+    planned = {name.casefold() for name in case.run.procedure.portion_names}
     for on in case.run.weighings:
-        if on.weighed.portion:
+        if on.weighed.portion and (case.run.is_blank or on.weighed.portion.casefold() in planned):
             for label in on.weighed.container:
                 holds.setdefault(label.casefold(), {})[on.weighed.portion.casefold()] = on
     lineage = _ancestors(case)
@@ -413,14 +415,45 @@ def closure(case: Case) -> Iterator[Finding]:
         return
     measured = [p for p in leaves if p.mass is not None]
     where = f" {join([p.name for p in measured])} was weighed as a loss." if measured else ""
+    steps = case.run.procedure.steps
+    usual = min((case.kinds[step.kind].ordinary for step in steps if step.kind in case.kinds), default=0.9)
+    placed = _estimated_places(case, ledger.missing.value)
+    explained = placed or ledger.closure.value >= usual
+    dry = "Dry and weigh what is left in the used glassware: a measured loss is better than a guess."
     yield Finding(
         "closure-low",
-        "note" if ledger.closure.value >= 0.9 else "caution",
-        f"{span}; {grams(ledger.missing)} unaccounted for.{where}",
-        "It stayed on glass and rods, went with a decanted liquid, or spat out while drying. "
-        "The weighings alone cannot show at which step.",
-        "Dry and weigh what is left in the used glassware: a measured loss is better than a guess.",
+        "note" if explained else "caution",
+        f"{span}; {grams(ledger.missing)} {'not weighed' if placed else 'unaccounted for'}.{where}",
+        placed
+        or (
+            f"A class usually has {round(100 * usual)} to 100 % of the whole in hand after such work."
+            if explained
+            else "It stayed on glass and rods, went with a decanted liquid, or spat out while drying. "
+            "The weighings alone cannot show at which step."
+        ),
+        "" if explained else dry,
     )
+
+
+EXPLAINED = 0.6
+"""Part of what is missing that estimated places must hold for it to count as explained."""
+
+
+def _estimated_places(case: Case, missing: float) -> str:
+    """Where most of what is missing is known to be, in a sentence; empty where too little of it is."""
+    causes = [
+        cause
+        for technique in case.techniques.all
+        for find in technique.causes
+        for cause in find(case)
+        if cause.sign == "loss" and cause.size is not None and not cause.at_most
+    ]
+    known = sum(cause.size or 0.0 for cause in causes)
+    if missing <= 0 or known < EXPLAINED * missing:
+        return ""
+    largest = sorted(causes, key=lambda cause: -(cause.size or 0.0))[:2]
+    places = " ".join(f"{cause.what} {' '.join(cause.points)}".strip() for cause in largest)
+    return f"About {min(known, missing):.2f} g of it has a place. {places}"
 
 
 def taken_off_target(case: Case) -> Iterator[Finding]:

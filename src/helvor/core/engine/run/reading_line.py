@@ -412,6 +412,7 @@ def _take(words: list[str], run: Run, step: str, around: Around, *, sure: bool) 
     amount = _amount(rest[0], substance, known, line, around)
     if known is not None and not sure:
         _ask_ten_times(amount, known, rest[0])
+        _ask_portions(amount, known, run, step)
     payload = built(e.Taken, substance=substance, amount=amount, step=step, estimated=estimated, **more)
     target = f", {known.amount} planned" if known and known.amount else ""
     stood_in = f" ({instead} instead)" if instead else ""
@@ -495,6 +496,27 @@ def _ask_ten_times(amount: Reading, known: Substance, word: str) -> None:
     raise NotSure(
         f"{amount} is {much} the {planned} planned: {maybe}",
         [*(f"take {known.name} {slip} {unit}" for slip in close), f"take {known.name} {word} {SURE}"],
+    )
+
+
+def _ask_portions(amount: Reading, known: Substance, run: Run, step: str) -> None:
+    """Ask in how many portions the whole of a liquid went in, where its step takes several.
+
+    Raises:
+        NotSure: with the portions as planned, and with one.
+    """
+    here, planned = run.procedure.step(step), known.amount
+    if here is None or here.times < 2 or planned is None or planned.unit != amount.unit or not planned.value:
+        return
+    if not any(same(name, known.name) for name in here.adds) or not 0.95 <= amount.value / planned.value <= 1.05:
+        return
+    if any(same(on.taken.substance, known.name) and on.taken.step == step for on in run.taken):
+        return
+    each = f"{amount.value / here.times:g} {amount.unit}"
+    portions = ", ".join([f"take {known.name} {each}"] * here.times)
+    raise NotSure(
+        f"{here.times} portions are planned: did {amount} go in as {here.times} portions of {each}, or all at once?",
+        [portions, f"take {known.name} {amount} {SURE}"],
     )
 
 

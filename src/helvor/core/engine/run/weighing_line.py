@@ -167,7 +167,7 @@ def _sorted(words: list[str], run: Run) -> _Typed:
             continue
         elif plain in _ORDINALS and following.casefold().startswith("dr"):
             typed.number, typed.state, skip = _ORDINALS[plain], "dried", True
-        elif plain in _COUNTED and rest and _is_container(rest[-1:], run):
+        elif plain in _COUNTED and plain not in labels and rest and _is_container(rest[-1:], run):
             rest.append(_COUNTED[plain])
         elif plain in _IN and plain not in labels:
             typed.into = bool(rest)

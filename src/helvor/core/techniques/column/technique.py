@@ -74,6 +74,7 @@ STEP_KINDS = (
         caution="Flammable eluent: hood, no flame. Never let the liquid fall below the silica.",
         outputs=(Output("fractions", "liquid"), Output("column", name="spent column")),
         parameters=OfElution,
+        ordinary=0.8,
     ),
     StepKind(
         "fraction plate",

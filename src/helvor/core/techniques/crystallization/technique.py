@@ -95,6 +95,7 @@ STEP_KINDS = (
         kit=("ice bath",),
         cools=True,
         example="temp 74 first crystals",
+        ordinary=0.6,
     ),
     StepKind(
         MELT,

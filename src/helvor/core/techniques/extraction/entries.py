@@ -35,6 +35,11 @@ class Emulsion(Payload):
     gone: StrictBool = False
     words: Words = ""
 
+    @property
+    def over(self) -> bool:
+        """Nothing is left of it: it was said to be gone, or is 0 mm thick."""
+        return self.gone or (self.thick is not None and self.thick.value == 0)
+
     @model_validator(mode="after")
     def _known(self) -> Emulsion:
         known = {key for key, _ in REMEDIES}

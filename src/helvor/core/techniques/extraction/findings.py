@@ -27,6 +27,7 @@ from helvor.core.techniques.extraction.flow import (
     Parting,
     follow,
     takings,
+    written_once,
 )
 from helvor.core.techniques.extraction.product_findings import exchanged, wet_product
 from helvor.core.techniques.extraction.reagent_findings import (
@@ -218,6 +219,31 @@ def solids_added(step: Step, run: Run) -> list[str]:
     ]
 
 
+def whole_written_once(case: Case, flow: Flow) -> Iterator[Finding]:
+    """All portions of a liquid stand in one reading: they are counted as they are planned."""
+    for number, step in numbered(case, PARTING):
+        for name in step.adds:
+            substance = case.run.procedure.substance(name)
+            planned = (
+                substance.amount.value if substance and substance.amount and substance.amount.unit == "mL" else None
+            )
+            read = [
+                on.taken.amount.value
+                for on in takings(case.run, step, name)
+                if on.taken.amount is not None and on.taken.amount.unit == "mL"
+            ]
+            if written_once(read, step.times, planned):
+                yield Finding(
+                    "portions-assumed",
+                    "note",
+                    f"Step {number}: {digits(read[0], 3)} mL of {name} is one reading; it is counted as {step.times} "
+                    f"portions of {digits(read[0] / step.times, 3)} mL, as planned.",
+                    "In one portion less is taken out, and the funnel is fuller.",
+                    "If it went in otherwise, correct the reading to one portion and record the others.",
+                    about=f"{step.id} {name}",
+                )
+
+
 def drop_test(case: Case, flow: Flow) -> Iterator[Finding]:
     """A drop of water that joined the layer which the densities do not promise."""
     for number, step in numbered(case, PARTING):
@@ -334,7 +360,9 @@ def emulsion(case: Case, flow: Flow) -> Iterator[Finding]:
         if not seen:
             continue
         tried = {key for said in seen for key in said.tried}
-        if seen[-1].gone:
+        if seen[-1].over and len(seen) == 1 and not seen[-1].tried and not seen[-1].gone:
+            continue  # 0 mm: there was none
+        if seen[-1].over:
             words = [text.split(":")[0] for key, text in REMEDIES if key in tried]
             how = f" after: {join(words)}" if words else ""
             yield Finding("emulsion-gone", "good", f"Step {number}: the emulsion cleared{how}.", about=step.id)
@@ -517,6 +545,7 @@ RULES: tuple[Rule, ...] = (
     drop_test,
     in_the_funnel,
     emulsion,
+    whole_written_once,
     portions,
     ph_reached,
     gone_early,

@@ -11,7 +11,7 @@ Flow 4. A component of which nothing is said about acid, base or neutral is not 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -231,6 +231,15 @@ def takings(run: Run, step: Step, name: str) -> list[TakenOn]:
     return [on for on in run.taken if same(on.taken.substance, name) and on.taken.step in here]
 
 
+def written_once(read: Sequence[float], times: int, planned: float | None) -> bool:
+    """Whether one reading is all of a liquid that goes in by portions: as much as is planned for them together.
+
+    Args:
+        read: mL as written; planned: of all portions together, mL.
+    """
+    return len(read) == 1 and times > 1 and bool(planned) and 0.95 <= read[0] / (planned or 1.0) <= 1.05
+
+
 class _Follower:
     """Goes through the steps once; what a portion holds is known when the step that gives it is reached."""
 
@@ -258,6 +267,8 @@ class _Follower:
             if on.taken.amount is not None and on.taken.amount.unit == "mL"
         ]
         times = step.times if step.kind in PARTING else 1
+        if written_once(read, times, self._planned(name)):
+            return [read[0] / times] * times
         if read:
             settled = step.id in self.run.done or step.kind not in PARTING
             planned = self._planned(name)

@@ -71,7 +71,7 @@ def _since(run: Run, step: Step, seq: int) -> _Since:
             since.vented, since.last = since.vented + 1, "vent"
         elif isinstance(said, Emulsion):
             thick = said.thick.value if said.thick is not None else 2.0
-            since.rag, since.last = None if said.gone else thick, "rag"
+            since.rag, since.last = None if said.over else thick, "rag"
         elif isinstance(said, Drained):
             since.out.add(said.place)
             since.last = "drain"

@@ -45,6 +45,7 @@ STEP_KINDS = (
         rules=("portions", "mixing-funnel", "funnel-fill", "boundary", "top-layer"),
         outputs=LAYERS,
         works_on="liquid",
+        ordinary=0.8,
     ),
     StepKind(
         "wash layer",
@@ -62,6 +63,7 @@ STEP_KINDS = (
         rules=("mixing-funnel", "boundary", "water-wash"),
         outputs=LAYERS,
         works_on="liquid",
+        ordinary=0.8,
     ),
     StepKind(
         "set ph",

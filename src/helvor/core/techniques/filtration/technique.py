@@ -55,6 +55,7 @@ STEP_KINDS = (
         rules=("folding", "filling-cone", "pouring", "wetting-paper", "cloudy-filtrate"),
         outputs=LIQUID_AND_SOLID,
         parameters=OfAFilter,
+        ordinary=0.88,
     ),
     StepKind(
         "hot filter",
@@ -85,6 +86,7 @@ STEP_KINDS = (
         caution="Check the flask for cracks and clamp it first: a flask that tips under vacuum can implode.",
         outputs=LIQUID_AND_SOLID,
         parameters=OfAFilter,
+        ordinary=0.88,
     ),
     StepKind(
         "crucible filter",

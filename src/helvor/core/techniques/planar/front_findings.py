@@ -13,6 +13,8 @@ from helvor.core.techniques.planar.results import PlateWorksheet, SpotResult
 LEVEL_ROOM_MM = 2.0
 OVER_THE_TOP_MM = 1.0
 CLOSE_TO_TOP_MM = 5.0
+EDGE_TO_TOP_MM = 2.5
+"""A front that was stopped on purpose ends farther from the top than this. Common practice, no source."""
 SHORT_RUN = 0.5
 """Part of the way from the origin to the top below which a run counts as stopped short."""
 SLOPE = 0.03
@@ -77,9 +79,10 @@ def front_above_plate(case: Case) -> Iterator[Finding]:
             f"{mm(origin)} mm."
             if fits
             else f"From the origin to the top there are only {mm(height - origin)} mm.",
-            f"Measure again from the origin line; expected: {mm(read)} − {mm(origin)} = {mm(read - origin)} mm."
+            f"Measure again from the origin line; expected: {mm(read)} − {mm(origin)} = {mm(read - origin)} mm. If the "
+            "front was over the top, enter that it ran off."
             if fits
-            else "Measure the front again, from the origin line.",
+            else "Measure the front again, from the origin line; if it was over the top, enter that it ran off.",
             about=name,
         )
 
@@ -93,7 +96,7 @@ def measured_from_edge(case: Case) -> Iterator[Finding]:
     read, origin, height = plate.front.distance.value, set_up.origin.value, set_up.height.value
     top_gap = height - origin - read
     lowest = min(spot.spot.distance.value for spot in plate.spots)
-    if not (0 <= top_gap < CLOSE_TO_TOP_MM and lowest >= origin):
+    if not (0 <= top_gap < EDGE_TO_TOP_MM and lowest >= origin):
         return
     example = max(case.sheet.spots, key=lambda spot: spot.on.spot.distance.value)
     distance = example.on.spot.distance.value
