@@ -171,7 +171,8 @@ def test_a_mass_balance_is_held_against_what_a_class_usually_has(kind, share, le
         title="x",
         substances=[{"name": "mix", "amount": "2.000 g", "role": "sample"}],
         steps=[
-            Step(id="s1", kind=kind, adds=("mix",), gives=("one", "two")),
+            Step(id="s0", kind="add", adds=("mix",), gives=("whole",)),
+            Step(id="s1", kind=kind, takes=("whole",), gives=("one", "two")),
             Step(id="s2", kind="weigh", on="one", container=("dish",)),
             Step(id="s3", kind="weigh", on="two", container=("boat",)),
         ],
