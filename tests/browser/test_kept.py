@@ -123,24 +123,24 @@ def test_what_was_typed_without_a_connection_says_when(plate):
 
 def test_one_id_with_other_words_says_both_and_writes_the_second_as_well(plate):
     page = plate(6)
-    typed(page, "T 22.5")
+    typed(page, "T 5.5")
     written = page.evaluate(
         "async () => { const form = document.querySelector('.reading-line'); const id = form.querySelector('[name=entry]').value;"
         " const send = (text) => fetch(form.action, {method: 'POST', body: new URLSearchParams({...Object.fromEntries(new FormData(form)), entry: id, text})});"
-        " await send('T 23.5'); return id; }"
+        " await send('T 70.5'); return id; }"
     )
     # The same form once more, as after the browser's Back.
     page.evaluate("id => { document.querySelector('.reading-line [name=entry]').value = id; }", written)
-    page.locator("#read").fill("T 24.5")
+    page.locator("#read").fill("T 64.5")
     page.keyboard.press("Enter")
     said = page.locator("#said")
-    expect(said).to_contain_text("Saved: “spot in lane T at 23.5 mm")
-    expect(said).to_contain_text("Not saved: “spot in lane T at 24.5 mm")
-    expect(page.locator("#read")).to_have_value("T 24.5")
+    expect(said).to_contain_text("Saved: “spot in lane T at 70.5 mm")
+    expect(said).to_contain_text("Not saved: “spot in lane T at 64.5 mm")
+    expect(page.locator("#read")).to_have_value("T 64.5")
     page.locator("#read").press("Enter")
     expect(page.locator("#read")).to_have_value("")
     page.goto(page.url.partition("?")[0] + "/history")
-    for words in ("lane T at 23.5 mm", "lane T at 24.5 mm"):
+    for words in ("lane T at 70.5 mm", "lane T at 64.5 mm"):
         expect(page.locator("td", has_text=words)).to_have_count(1)
 
 

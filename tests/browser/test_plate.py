@@ -120,7 +120,7 @@ def test_everything_on_the_drawing_is_reached_by_keyboard(plate):
     expect(page.get_by_label("Origin to centre")).to_have_value("forty")
     page.get_by_label("Origin to centre").fill("37.5")
     page.get_by_role("button", name="Save", exact=True).click()
-    expect(row(page, "P2")).to_contain_text("0.47")
+    expect(row(page, "P1")).to_contain_text("0.47")
     expect(page.locator("#panel")).not_to_be_visible()
 
 

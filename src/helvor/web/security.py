@@ -69,11 +69,13 @@ class Visitor:
     Attributes:
         csrf: goes into every form.
         typed: of a write that a device kept for a while: when it was typed.
+        kept: the device kept it, however short, and sends it by itself: nobody is there to be asked.
     """
 
     account: Account
     csrf: str
     typed: Typed | None = None
+    kept: bool = False
 
 
 def pool(request: Request) -> ConnectionPool:
@@ -119,7 +121,7 @@ async def writer(request: Request, who: Annotated[Visitor, Depends(visitor)]) ->
         given = str(form.get("csrf", ""))
     if not hmac.compare_digest(given.encode(), who.csrf.encode()):
         raise Forged
-    return replace(who, typed=_typed(request))
+    return replace(who, typed=_typed(request), kept="x-typed-at" in request.headers)
 
 
 def _typed(request: Request) -> Typed | None:

@@ -29,6 +29,11 @@ def series(*nets, step=0.001, minutes=15.0):
         ((1.5006, 1.5000), "pharmacopoeia", {"step": 0.0001, "minutes": 20}, "soon"),
         ((1.5009, 1.5000), "pharmacopoeia", {"step": 0.0001, "minutes": 60}, "drying"),
         ((1.50, 1.50), "pharmacopoeia", {"step": 0.01, "minutes": 60}, "coarse"),
+        # Nothing can have dried in between; small steps that only fall are drying.
+        ((1.500, 1.500), "readability", {"minutes": 0.3}, "close"),
+        ((1.500, 1.500), "readability", {"minutes": 10}, "constant"),
+        ((1.504, 1.502, 1.500), "readability", {}, "drying"),
+        ((1.501, 1.502, 1.500), "readability", {}, "constant"),
         ((40.01, 40.00), "pharmacopoeia", {"step": 0.01, "minutes": 60}, "constant"),
     ],
 )

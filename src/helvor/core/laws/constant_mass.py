@@ -21,6 +21,8 @@ EQUALLY_SPACED = 0.25
 ABOVE_NOISE = 3.0
 """Differences count for a prediction from this many standard uncertainties on."""
 USUAL_INTERVAL = 15.0
+SHORTEST_DRYING = 10.0
+"""Minutes between two weighings, at least, for their agreement to say something. Common practice, no source."""
 SHORTEST_INTERVAL = 1.0
 """Minutes; readings closer together were written down in one go, and their times say nothing."""
 
@@ -40,13 +42,14 @@ class Constancy:
 
     Attributes:
         state: *once* weighed only once; *constant*; *drying* still losing; *gaining*;
-            *coarse*: this balance cannot tell; *soon*: agrees, but not after a further hour.
+            *coarse*: this balance cannot tell; *soon*: agrees, but not after a further hour; *close*: agrees, but
+            nothing can have dried in between.
         difference, limit: of the last two nets, g; None after one.
         predicted: the limit of an exponential approach, g, only where three weighings show one.
         again: minutes until it pays to weigh again, or None.
     """
 
-    state: Literal["once", "constant", "drying", "gaining", "coarse", "soon"]
+    state: Literal["once", "constant", "drying", "gaining", "coarse", "soon", "close"]
     difference: float | None = None
     limit: float | None = None
     predicted: float | None = None
@@ -93,12 +96,24 @@ def constancy(weighings: Sequence[Weighing], rule: str) -> Constancy:
         return Constancy("coarse", change, limit, predicted, again)
     if within and rule == "pharmacopoeia" and minutes < STRICT_MINUTES - 1:
         return Constancy("soon", change, limit, predicted, STRICT_MINUTES - minutes)
+    if within and minutes < SHORTEST_DRYING:
+        return Constancy("close", change, limit, predicted, USUAL_INTERVAL)
+    if within and _still_falls(weighings, limit):
+        return Constancy("drying", change, limit, predicted, again or max(SHORTEST_DRYING, minutes))
     if within:
         return Constancy("constant", change, limit, predicted)
     if change > 0:
         return Constancy("gaining", change, limit)
     usual = minutes if SHORTEST_INTERVAL <= minutes < 240 else USUAL_INTERVAL
     return Constancy("drying", change, limit, predicted, again or max(5.0, usual))
+
+
+def _still_falls(weighings: Sequence[Weighing], limit: float) -> bool:
+    """Whether the last three fall steadily by more than the limit together: small steps hide slow drying."""
+    if len(weighings) < 3:
+        return False
+    one, two, three = (weighing.net for weighing in weighings[-3:])
+    return one > two > three and one - three > limit + 1e-9
 
 
 def _prediction(weighings: Sequence[Weighing], step: float, limit: float) -> tuple[float | None, float | None]:

@@ -386,7 +386,7 @@ def read(
         there = before(entries, entry)
         at = moment_of(entries, entry, who.typed)
         line = line_as_typed_here(text)
-        understood = read_line(line, there, step, TECHNIQUES, known, at, ids_from(entry))
+        understood = read_line(line, there, step, TECHNIQUES, known, at, ids_from(entry), sure=who.kept)
         return with_their_substances(gather(there), drafts_of(entry, understood))
 
     try:

@@ -187,3 +187,9 @@ def test_a_mass_balance_is_held_against_what_a_class_usually_has(kind, share, le
 def test_a_name_that_no_step_gives_is_no_second_content():
     sheet = sheet_of("dish 32.514", "dish new mixture 35.5", "dish residue 34.5", procedure=POWDER)
     assert "container-twice" not in codes(sheet)
+
+
+def test_two_weighings_with_no_drying_between_say_nothing():
+    says = ("dish 30.000", "dish salt dried 31.000", "dish salt dried 31.000")
+    assert "no-drying-between" in codes(sheet_of(*says, minutes=0.5))
+    assert "constant-mass" in codes(sheet_of(*says, minutes=12))

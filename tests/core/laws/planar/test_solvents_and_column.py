@@ -68,7 +68,11 @@ def test_column_volumes_apart_do_not_depend_on_the_order(a, b):
     ("rf", "level", "word"),
     [
         ((0.35, 0.15), "good", "Well separated: a column in this eluent should separate them"),
-        ((0.33, 0.20), "note", "small sample"),
+        ((0.33, 0.20), "good", "Well separated"),  # 2.0 column volumes
+        ((0.42, 0.27), "note", "small sample"),  # 1.3
+        ((0.20, 0.12), "note", "late"),  # 3.3, though only 0.08 apart in Rf
+        ((0.50, 0.40), "caution", "overlap"),  # 0.5, though 0.10 apart
+        ((0.60, 0.50), "caution", "too fast"),
         ((0.30, 0.25), "caution", "Tune"),
         ((0.75, 0.50), "caution", "too fast"),
         ((0.30, 0.05), "note", "hardly moves"),

@@ -214,7 +214,7 @@ START = ("1: flask A 48.221", "3: take ferrocene 0.100 g", "3: take acetylferroc
         (("6: head 6 mm",), "low-head", "Refill now"),
         (("6: head bubbles",), "bubbles", "smear"),
         (("4: column 8 mm 150 mm",), "overloaded", "64 mg at most"),
-        (("6: tubes 1-24 5 mL", "7: spots 1-24"), "nothing-came", "column volumes"),
+        (("6: tubes 1-60 5 mL", "7: spots 1-60"), "nothing-came", "column volumes"),
         (
             ("6: tubes 1-6 5 mL", "7: spots 3-4 ferrocene 4", "7: spots 4-5 acetylferrocene 4"),
             "eluent-too-strong",

@@ -15,11 +15,11 @@ from helvor.core.engine.run.work_out import work_out
 from helvor.core.laws.crystallization.melting import (
     Range,
     Standard,
+    by_mixing,
     corrected,
     correction,
     rate_range,
     read_range,
-    same_by_mixing,
 )
 from helvor.core.laws.crystallization.plan import by_volume, ceiling, for_benches, least_volume, recrystallize
 from helvor.core.laws.crystallization.solubility import GAS, ZERO_C, Curve, Point, curve_of, read_curve
@@ -170,8 +170,8 @@ def test_at_a_standard_the_correction_is_its_own_and_between_two_it_lies_between
 def test_a_corrected_range_and_a_mixed_one():
     seen = corrected(Range(112.2, 113.1), [Standard("benzoic acid", 122.4, 121.4)])
     assert (seen.starts, seen.ends) == (pytest.approx(113.2), pytest.approx(114.1))
-    assert same_by_mixing(Range(113, 114), Range(112.5, 114))
-    assert not same_by_mixing(Range(113, 114), Range(95, 108))
+    assert by_mixing(Range(113, 114), Range(112.5, 114)) == "same"
+    assert by_mixing(Range(113, 114), Range(95, 108)) == "another"
 
 
 @pytest.mark.parametrize(
@@ -435,3 +435,31 @@ def test_solvent_for_a_class():
     assert for_benches(plan, 10) == pytest.approx(11 * plan.volume)
     with pytest.raises(Unreadable):
         for_benches(plan, 0)
+
+
+@pytest.mark.parametrize(
+    ("alone", "mixed", "known", "says"),
+    [
+        ((112, 113), (111, 113.5), None, "same"),  # within what the readings are uncertain by
+        ((121, 122), (120.8, 122), None, "same"),
+        ((121, 122), (119, 121), None, "undecided"),
+        ((121, 122), (96, 110), None, "another"),
+        ((112, 113), (116, 117), None, "undecided"),  # higher than alone is not as alone
+        ((108, 112), (107.5, 112.5), (113, 114), "same"),
+        ((121, 122), (112, 119), (121.5, 122.4), "another"),
+    ],
+)
+def test_a_mixed_melting_point_beyond_what_is_uncertain(alone, mixed, known, says):
+    assert by_mixing(Range(*alone), Range(*mixed), Range(*known) if known else None) == says
+
+
+@pytest.mark.parametrize(
+    ("seen", "code"), [((112.5, 114), "fits"), ((111.8, 113.6), "sharp-low"), ((114, 117), "above")]
+)
+def test_a_range_fits_only_where_both_ends_are_near(seen, code):
+    assert rate_range(Range(*seen), 114.0, "acetanilide").code == code
+
+
+def test_a_mixture_that_decides_nothing_is_said_so():
+    lines = ["13: melts acetanilide, dry 112.5-114", "13: melts acetanilide, dry with acetanilide 110.6-112.4"]
+    assert "side by side" in codes(*lines)["mixed-undecided"].do

@@ -33,12 +33,12 @@ RULES = HouseRules()
 ETHER = Substance(name="diethyl ether", density=0.713, layer="organic", flammable=True, boils=34.6)
 
 
-def typed(*lines, procedure=THREE):
+def typed(*lines, procedure=THREE, minutes=2):
     """Entries typed beside their steps: ``3: vent 4``."""
     entries = page_of(procedure=procedure)
     for line in lines:
         number = len(entries) + 1
-        at = NOON + timedelta(minutes=2 * number)
+        at = NOON + timedelta(minutes=minutes * number)
         payload = line
         if isinstance(line, str):
             place, colon, text = line.partition(": ")
@@ -248,7 +248,7 @@ def test_a_wet_product_names_what_its_way_lacked():
     assert "no brine wash" in finding.what
     spectrum = Attached(file=UUID(int=1), name="biphenyl.jdx", media="text/plain", words="", step="")
     assert found(sheet(*heavy, spectrum), "wet-for-ir")
-    assert not found(sheet(*LAYERS[1], spectrum), "wet-for-ir")
+    assert not found(sheet(*LAYERS[1], spectrum, minutes=12), "wet-for-ir")
 
 
 def test_evaporating_hotter_than_the_solid_stands():
@@ -591,3 +591,17 @@ def test_an_emulsion_of_nothing_is_none():
     assert "emulsion" not in found and "emulsion-gone" not in found
     after = {finding.code for finding in sheet(*TAKEN, *portion(2), "2: rag 3 mm", "2: rag 0 mm").findings}
     assert "emulsion-gone" in after
+
+
+@pytest.mark.parametrize(
+    ("colour", "code"),
+    [("red", "ph-reached"), ("orange", "ph-paper-coarse"), ("yellow", "ph-not-reached"), ("2.1", "ph-reached")],
+)
+def test_a_paper_s_whole_range_must_lie_on_the_right_side(colour, code):
+    """Going down to pH 2: red may be −1 to 2.5, orange 2.5 to 4.5, which cannot tell."""
+    found_ = {finding.code for finding in sheet(f"6: ph {colour}").findings if finding.code.startswith("ph-")}
+    assert found_ == {code}
+
+
+def test_litmus_cannot_tell_a_strong_acid():
+    assert found(sheet("6: ph litmus red"), "ph-paper-coarse")

@@ -87,6 +87,17 @@ def _too_soon(name: str, mass: Measured, dry: Constancy) -> Finding:
     )
 
 
+def _close(name: str, mass: Measured, dry: Constancy) -> Finding:
+    return Finding(
+        "no-drying-between",
+        "note",
+        f"{name}: the last two agree within {milligrams(dry.limit)}, but were written within minutes of each other.",
+        "Two weighings with no drying between them say nothing about constant mass.",
+        "Dry at least 10 min more, cool, weigh again. If they were copied in one go, go by your own times.",
+        about=name,
+    )
+
+
 DRYNESS: dict[str, Callable[[str, Measured, Constancy], Finding]] = {
     "once": _dried_once,
     "constant": _constant,
@@ -94,6 +105,7 @@ DRYNESS: dict[str, Callable[[str, Measured, Constancy], Finding]] = {
     "gaining": _gaining,
     "coarse": _coarse,
     "soon": _too_soon,
+    "close": _close,
 }
 """How far drying has come → what is said of it."""
 

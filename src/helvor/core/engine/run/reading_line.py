@@ -66,6 +66,8 @@ def read_line(
     around: Around = NOTHING_AROUND,
     now: datetime | None = None,
     ids: Callable[[int], UUID] = look_ahead_id,
+    *,
+    sure: bool = False,
 ) -> list[Understood]:
     """Every reading of a typed line, each against the run with the ones before it.
 
@@ -73,6 +75,7 @@ def read_line(
         around: what the shelf and the class know of names and codes.
         now: the time, for what is undone.
         ids: the id that each will be written under.
+        sure: what looks like a slip was meant; nobody is there to be asked, as when a device sends what it kept.
 
     Raises:
         Unreadable: with one sentence for the person; then none of it is written.
@@ -80,7 +83,7 @@ def read_line(
     first = in_bench_words(text, _names(gather(entries)), techniques.commands).split(" ", maxsplit=1)[0].casefold()
 
     def one(piece: str, there: Sequence[Entry]) -> Understood:
-        return understand(piece, there, step, techniques, around, now)
+        return understand(piece, there, step, techniques, around, now, sure=sure)
 
     return read_each(text, entries, one, whole=first in FREE or first == "check", ids=ids)
 

@@ -33,6 +33,8 @@ FLASH: tuple[tuple[float, float, float, float, float], ...] = (
 BED_CM = 15.0
 GOOD = (0.2, 0.35)
 EASY, HARD = 0.2, 0.1
+MARGINAL_CV, GOOD_CV = 0.9, 1.9
+"""Column volumes between two peaks, 1/Rf₂ − 1/Rf₁: about 1 is marginal, 2 good. Common practice, no source."""
 SILICA_G_PER_ML, LIQUID_PART = 0.5, 0.8
 TABLE_RF = (0.28, 0.42)
 """Rf near enough to the table's 0.35 to take its eluent volume."""
@@ -70,20 +72,20 @@ def suitability(rf_a: float, rf_b: float) -> Suitability:
     fast, slow = max(rf_a, rf_b), min(rf_a, rf_b)
     # Two decimals in, so that 0.35 and 0.15 are 0.20 apart and not a hair less.
     delta, cv = round(fast - slow, 6), 1 / slow - 1 / fast
-    if delta < HARD:
-        level, says = (
-            "caution",
-            "The Rf values are within 0.1: a column of this size will not separate them. Tune the eluent first.",
-        )
-    elif fast > GOOD[1] + 0.15:
+    if fast > GOOD[1] + 0.15:
         level, says = (
             "caution",
             "They run too fast: on a column they elute together at the start. Use a weaker eluent.",
         )
+    elif cv < MARGINAL_CV:
+        overlap = "they overlap on a column of this kind. Tune the eluent first."
+        level, says = "caution", f"Their peaks come {cv:.1f} column volumes apart: {overlap}"
     elif slow < 0.1:
         level, says = "note", "The slower one hardly moves: change to a stronger eluent once the first is out."
-    elif delta < EASY:
+    elif cv < GOOD_CV:
         level, says = "note", "It works with a small sample and small fractions."
+    elif delta < HARD:
+        level, says = "note", "They part well, but late: much eluent, or a stronger one once the first is out."
     else:
         level, says = "good", "Well separated: a column in this eluent should separate them."
     return Suitability(fast, slow, delta, cv, level, says)

@@ -95,7 +95,7 @@ def rate_range(seen: Range, published: float, what: str) -> Verdict:
             "another substance.",
             "Check the thermometer with a standard, then repeat slowly.",
         )
-    if seen.width <= SHARP and abs(seen.ends - published) <= NEAR:
+    if seen.width <= SHARP and max(abs(seen.ends - published), abs(seen.starts - published)) <= NEAR:
         return Verdict(
             "fits",
             "good",
@@ -133,13 +133,35 @@ def too_fast(rate: float | None) -> bool:
     return rate is not None and rate > SLOW
 
 
-def same_by_mixing(alone: Range, mixed: Range) -> bool:
-    """Whether a mixture with the known substance melts as the sample alone does (Melting 4).
+Mixing = Literal["same", "another", "undecided"]
+EACH = 1.0
+"""°C that each end of a range is uncertain by, as it is read. Common practice, no source."""
 
-    >>> same_by_mixing(Range(121, 122), Range(120.8, 122)), same_by_mixing(Range(121, 122), Range(96, 110))
-    (True, False)
+
+def by_mixing(alone: Range, mixed: Range, known: Range | None = None) -> Mixing:
+    """What a mixture with the known substance says of a sample (Melting 4).
+
+    Another substance lowers and widens the range by more than the readings are uncertain; a mixture that melts as the
+    sample does, no lower and hardly wider, is the same; between the two, and where it melts higher, it is undecided.
+
+    Args:
+        known: the range of the known substance on the same thermometer, where it was measured.
+
+    >>> by_mixing(Range(121, 122), Range(120.8, 122)), by_mixing(Range(121, 122), Range(96, 110))
+    ('same', 'another')
+    >>> by_mixing(Range(112, 113), Range(111, 113.5)), by_mixing(Range(112, 113), Range(116, 117))
+    ('same', 'undecided')
     """
-    return mixed.starts >= alone.starts - NEAR and mixed.width <= max(SHARP, alone.width + 1)
+    others = [alone, known] if known is not None else [alone]
+    lower = min(one.starts for one in others) - mixed.starts
+    wider = mixed.width - max(one.width for one in others)
+    if mixed.ends > max(one.ends for one in others) + NEAR:
+        return "undecided"
+    if lower > 2 * EACH and lower + max(wider, 0.0) > 3 * EACH:
+        return "another"
+    if lower <= 1.5 * EACH and wider <= 2 * EACH:
+        return "same"
+    return "undecided"
 
 
 @dataclass(frozen=True, slots=True)

@@ -48,6 +48,7 @@ class Dry:
             rule = "two weighings, the second after a further hour, differ by at most 0.50 mg for each gram"
         else:
             rule = f"two weighings in a row agree within twice the balance's {self.step:g} g"
+        rule = f"{rule}; three that fall steadily by more than that together are still drying"
         return f"Dry enough means: {rule}. Choose the first weighing at which you may stop, or none."
 
     def marked(self, picked: str) -> Verdict:
@@ -68,6 +69,7 @@ class Dry:
                 "constant": "dry enough",
                 "soon": "within the limit, but not after an hour",
                 "drying": "still losing",
+                "close": "weighed again at once: nothing can have dried in between",
                 "gaining": "heavier: it was warm at the last weighing, or it is absorbing moisture",
             }[now.state]
             working.append(f"{count}: {apart}, limit {limit}: {says}")

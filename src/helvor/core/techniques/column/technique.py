@@ -27,7 +27,9 @@ from helvor.core.techniques.filtration.findings import step_here
 GROUP = "Column"
 EARLY = 1.3
 """Column volumes within which everything came if the eluent was too strong. Common practice."""
-NOTHING_FOR = 4
+LATE = 1.5
+"""Times its predicted volume after which a band is missing. Common practice, no source."""
+NOTHING_FOR = 7
 """Column volumes after which something should have come. Common practice."""
 POOR = 1.0
 """Resolution below which bands overlap much: at 1.0 two equal ones share 2 %. From its definition."""
@@ -255,7 +257,9 @@ def _elution(number: int, column: Column) -> Iterator[Finding]:
             about=column.step,
         )
     spotted = [tube for tube in column.tubes if tube.seen is not None]
-    if spotted and not found and column.passed > NOTHING_FOR * column.volume:
+    expected = [band.volume for band in column.predicted if band.volume is not None]
+    late = LATE * max(expected) if expected else NOTHING_FOR * column.volume
+    if spotted and not found and column.passed > late:
         yield Finding(
             "nothing-came",
             "caution",

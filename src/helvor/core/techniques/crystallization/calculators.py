@@ -9,10 +9,10 @@ from pydantic import BaseModel, Field
 from helvor.core.laws.crystallization.melting import (
     Range,
     Standard,
+    by_mixing,
     corrected,
     correction,
     rate_range,
-    same_by_mixing,
     too_fast,
 )
 from helvor.core.laws.crystallization.plan import USUAL_EXTRA, by_volume, recrystallize, working_of
@@ -220,6 +220,6 @@ def melting(asked: MeltingIn) -> MeltingOut:
         do=verdict.do,
         correction=correction(asked.range[0], standards) if standards else 0.0,
         too_fast=too_fast(asked.rate),
-        same=same_by_mixing(true, mixed) if mixed is not None else None,
+        same={"same": True, "another": False}.get(by_mixing(true, mixed)) if mixed is not None else None,
         mixed=(mixed.starts, mixed.ends) if mixed is not None else None,
     )

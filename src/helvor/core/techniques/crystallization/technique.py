@@ -9,14 +9,15 @@ from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.run.case import COVERAGE, Case
 from helvor.core.engine.technique import Cause, Check, Technique
 from helvor.core.laws.crystallization.melting import (
+    Mixing,
+    by_mixing,
     rate_range,
-    same_by_mixing,
     too_fast,
 )
 from helvor.core.laws.crystallization.plan import GREEDY, TEACHING
 from helvor.core.quantities.reading import digits
 from helvor.core.record.entry import Payload
-from helvor.core.record.finding import Finding
+from helvor.core.record.finding import Finding, Level
 from helvor.core.record.procedure import same
 from helvor.core.record.step_kinds import MIXTURE, StepKind
 from helvor.core.techniques.crystallization.entries import (
@@ -315,7 +316,8 @@ def _ranges(case: Case) -> Iterator[Finding]:
                 "melted-fast",
                 "note",
                 f"{one.said.portion}: heated at {one.said.rate:g} °C a minute.",
-                "The thermometer lags, so the range reads too high and too wide.",
+                "In a block the sample lags, so its range reads too high; in a bath the thermometer lags and reads too "
+                "low. It is too wide in either.",
                 "Measure again at 1 to 2 °C a minute.",
                 about=one.said.portion,
             )
@@ -325,18 +327,45 @@ def _ranges(case: Case) -> Iterator[Finding]:
         by_itself = alone.get(one.said.portion.casefold())
         if by_itself is None:
             continue
-        same_ = same_by_mixing(by_itself.true, one.true)
+        known = alone.get(one.said.mixed_with.casefold())
+        verdict_ = by_mixing(by_itself.true, one.true, known.true if known is not None else None)
+        code, level, seen, because, do = MIXED[verdict_]
+        if verdict_ == "undecided" and one.true.ends > by_itself.true.ends:
+            seen = "neither as alone nor clearly lower"
         yield Finding(
-            "mixed-same" if same_ else "mixed-other",
-            "good" if same_ else "caution",
-            f"{one.said.portion} mixed with {one.said.mixed_with}: {one.true.shown} °C, "
-            f"{'as alone' if same_ else 'lower than alone'}.",
-            "The melting point is unchanged, so they are the same substance."
-            if same_
-            else "The melting point is depressed, so they are different compounds.",
-            "" if same_ else "Mix it with another reference, or identify it in another way.",
+            code,
+            level,
+            f"{one.said.portion} mixed with {one.said.mixed_with}: {one.true.shown} °C, {seen}.",
+            because,
+            do,
             about=one.said.portion,
         )
+
+
+MIXED: dict[Mixing, tuple[str, Level, str, str, str]] = {
+    "same": (
+        "mixed-same",
+        "good",
+        "as alone",
+        "The melting point is unchanged within what the readings are uncertain by, so they are the same substance.",
+        "",
+    ),
+    "another": (
+        "mixed-other",
+        "caution",
+        "lower and wider than alone",
+        "The melting point is depressed, so they are different compounds.",
+        "Mix it with another reference, or identify it in another way.",
+    ),
+    "undecided": (
+        "mixed-undecided",
+        "note",
+        "a little lower or wider than alone",
+        "It is within what the readings are uncertain by, or one of the two is not pure: it decides nothing.",
+        "Measure all three side by side: the sample, the known one and their mixture, slowly.",
+    ),
+}
+"""What a mixed melting point says: code, level, what is seen, why, what to do."""
 
 
 def where_it_stayed(case: Case) -> Iterator[Cause]:

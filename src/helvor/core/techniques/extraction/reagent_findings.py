@@ -120,7 +120,19 @@ def ph_reached(case: Case, flow: Flow) -> Iterator[Finding]:
             continue
         low, high = read[-1].range
         missed = low > asked + NEAR if down else high < asked - NEAR
-        if missed:
+        # A colour stands for a range: all of it must lie on the right side.
+        sure = high <= asked + NEAR if down else low >= asked - NEAR
+        if low != high and not missed and not sure:
+            yield Finding(
+                "ph-paper-coarse",
+                "caution",
+                f"Step {number}: the paper shows pH {_range(low, high)}: it cannot tell if pH {asked:g} is reached.",
+                "Part of the product may still be ionized and stay dissolved.",
+                f"Add more in small portions until its colour lies {'below' if down else 'above'} pH {asked:g}, or use "
+                "a finer paper.",
+                about=step.id,
+            )
+        elif missed:
             yield Finding(
                 "ph-not-reached",
                 "caution",

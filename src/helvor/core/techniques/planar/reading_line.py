@@ -94,6 +94,8 @@ def read_line(
     light: str = "",
     now: datetime | None = None,
     ids: Callable[[int], UUID] = look_ahead_id,
+    *,
+    sure: bool = False,
 ) -> list[Understood]:
     """Every reading of a typed line, each against the page with the ones before it.
 
@@ -101,6 +103,7 @@ def read_line(
         light: the light that a new spot without one is seen under; empty is daylight.
         now: the time, for what is undone.
         ids: the id that each will be written under.
+        sure: a spot near another is another one; nobody is there to be asked, as when a device sends what it kept.
 
     Raises:
         Unreadable: with one sentence for the person; then none of it is written.
@@ -109,12 +112,14 @@ def read_line(
     whole = first in FREE or first in ("lane", "eluent")
 
     def one(piece: str, there: Sequence[Entry]) -> Understood:
-        return understand(piece, there, light, now)
+        return understand(piece, there, light, now, sure=sure)
 
     return read_each(text, entries, one, whole=whole, ids=ids)
 
 
-def understand(text: str, entries: Sequence[Entry], light: str = "", now: datetime | None = None) -> Understood:
+def understand(
+    text: str, entries: Sequence[Entry], light: str = "", now: datetime | None = None, *, sure: bool = False
+) -> Understood:
     """Read one typed reading against the page as it stands.
 
     Args:
@@ -122,6 +127,7 @@ def understand(text: str, entries: Sequence[Entry], light: str = "", now: dateti
         entries: all entries of the page.
         light: the light that a new spot without one is seen under; empty is daylight.
         now: the time, for what is undone.
+        sure: a spot near another is another one.
 
     Raises:
         Unreadable: with one sentence for the person.
@@ -136,7 +142,7 @@ def understand(text: str, entries: Sequence[Entry], light: str = "", now: dateti
         return taken_back(entries, " ".join(words[1:]), now, lambda entry: describe(entry.payload, entries), _REASONS)
     at = _command_at(words, plate)
     if at is None:
-        understood = _spot(words, plate, light)
+        understood = _spot(words, plate, light, sure=sure)
     else:
         command = words[at].casefold().rstrip(":=")
         rest = [*words[:at], *words[at + 1 :]]
@@ -337,7 +343,7 @@ def _by_label(words: list[str], plate: Plate) -> list[str]:
     return line.split(" ")
 
 
-def _spot(words: list[str], plate: Plate, light: str) -> Understood:
+def _spot(words: list[str], plate: Plate, light: str, *, sure: bool = False) -> Understood:
     typed = _sorted(words, plate)
     if typed.lane is None:
         words = _by_label(words, plate)
@@ -388,6 +394,7 @@ def _spot(words: list[str], plate: Plate, light: str) -> Understood:
         fields["seen"] = (light,)
     if typed.spot is not None:
         return _read_again(typed.spot, fields)
+    typed.another = typed.another or sure
     return _new_spot(typed, fields, plate, words)
 
 
@@ -397,7 +404,7 @@ def _new_spot(typed: _Typed, fields: dict[str, Any], plate: Plate, words: list[s
     assert isinstance(spot, Spot)
     name = spot_name(typed.lane.label, plate.next_number.get(typed.lane.key, 1))
     again = seen_again(plate, spot)
-    if again is not None and not typed.another:
+    if again is not None and "new" not in [word.casefold() for word in words]:
         says = f"spot *{again.name}* at *{again.spot.distance}*, seen under {_lights(spot)} too"
         return Understood(also_seen(again.spot, spot), says, again.line.head.id, "seen under another light")
     sure = typed.another or typed.named.casefold() == name.casefold()

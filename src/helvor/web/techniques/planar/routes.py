@@ -464,7 +464,8 @@ def read(
     def compose(entries: list[Entry]) -> list[Draft]:
         there = before(entries, entry)
         line = line_as_typed_here(text)
-        return drafts_of(entry, read_line(line, there, view, moment_of(entries, entry, who.typed), ids_from(entry)))
+        at = moment_of(entries, entry, who.typed)
+        return drafts_of(entry, read_line(line, there, view, at, ids_from(entry), sure=who.kept))
 
     try:
         written = _append(request, who, page_id, compose)
