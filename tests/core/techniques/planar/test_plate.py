@@ -5,7 +5,8 @@ from pydantic import ValidationError
 
 from helvor.core.record.entry import Problem, Struck
 from helvor.core.techniques.planar import plate as planar
-from helvor.core.techniques.planar.plate import check, gather, moved, spot_name, standing_twin
+from helvor.core.techniques.planar.plate import check, gather, moved, standing_twin
+from helvor.core.techniques.planar.spot_names import spot_name
 from tests.core.plates import Writing, mm
 
 

@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Struck
 from helvor.core.techniques.planar import plate as planar
-from helvor.core.techniques.planar.reading_line import complete, lanes_from, understand
+from helvor.core.techniques.planar.lane_line import lanes_from
+from helvor.core.techniques.planar.reading_line import complete, understand
 from tests.core.plates import Writing, mm
 
 

@@ -413,25 +413,31 @@ def closure(case: Case) -> Iterator[Finding]:
             "The amount expected from its solubility is shown at the step and on the scheme.",
         )
         return
-    measured = [p for p in leaves if p.mass is not None]
+    yield _closure_low(case, ledger.closure, ledger.missing, span)
+
+
+def _closure_low(case: Case, found: Measured, missing: Measured, span: str) -> Finding:
+    """What is missing, held against what a class usually has, and against the places that are known to hold some."""
+    measured = [p for p in case.ledger.portions.values() if p.said.end == "waste" and p.mass is not None]
     where = f" {join([p.name for p in measured])} was weighed as a loss." if measured else ""
     steps = case.run.procedure.steps
     usual = min((case.kinds[step.kind].ordinary for step in steps if step.kind in case.kinds), default=0.9)
-    placed = _estimated_places(case, ledger.missing.value)
-    explained = placed or ledger.closure.value >= usual
-    dry = "Dry and weigh what is left in the used glassware: a measured loss is better than a guess."
-    yield Finding(
+    placed = _estimated_places(case, missing.value)
+    explained = bool(placed) or found.value >= usual
+    because = (
+        "It stayed on glass and rods, went with a decanted liquid, or spat out while drying. "
+        "The weighings alone cannot show at which step."
+    )
+    if explained:
+        because = placed or f"A class usually has {round(100 * usual)} to 100 % of the whole in hand after such work."
+    return Finding(
         "closure-low",
         "note" if explained else "caution",
-        f"{span}; {grams(ledger.missing)} {'not weighed' if placed else 'unaccounted for'}.{where}",
-        placed
-        or (
-            f"A class usually has {round(100 * usual)} to 100 % of the whole in hand after such work."
-            if explained
-            else "It stayed on glass and rods, went with a decanted liquid, or spat out while drying. "
-            "The weighings alone cannot show at which step."
-        ),
-        "" if explained else dry,
+        f"{span}; {grams(missing)} {'not weighed' if placed else 'unaccounted for'}.{where}",
+        because,
+        ""
+        if explained
+        else "Dry and weigh what is left in the used glassware: a measured loss is better than a guess.",
     )
 
 

@@ -33,19 +33,18 @@ from datetime import datetime
 from uuid import UUID
 
 from helvor.core.engine.run import entries as e
-from helvor.core.engine.run.names import NEW, NOTHING_AROUND, Around, near, or_of, portion_meant
+from helvor.core.engine.run.names import NOTHING_AROUND, Around, or_of, portion_meant
 from helvor.core.engine.run.record import Run, check, gather
 from helvor.core.engine.run.strike_line import correct_one, strike_one, take_back
-from helvor.core.engine.run.weighing_line import is_number, mass_of, read_weighing, slips_of
+from helvor.core.engine.run.taken_line import AMOUNT, LOOSE, SURE, amount_last, read_taken
+from helvor.core.engine.run.weighing_line import is_number, read_weighing
 from helvor.core.engine.technique import NO_TECHNIQUES, Command, Techniques
-from helvor.core.quantities.reading import Reading, Unreadable, parse, parse_amount
+from helvor.core.quantities.reading import Unreadable, parse
 from helvor.core.record.entry import Entry
-from helvor.core.record.procedure import Procedure, Substance, named, same
+from helvor.core.record.procedure import Procedure, named, same
 from helvor.core.record.typed_line import NotSure, Understood, built, look_ahead_id, read_each
 from helvor.core.record.vocabulary import FREE, in_bench_words, plain_numbers
 
-SURE = "sure"
-"""Behind a line: what looks like a slip was meant."""
 _COMMANDS = ("take", "net", "vol", "use", "done", "skip", "tried", "check", "timer", "temp", "note", "strike", "undo")
 _ELSEWHERE = {
     "front": "A solvent front is entered on a plate’s page.",
@@ -141,7 +140,7 @@ def _understood(
     if first in ("tried", "check"):
         return (_tried if first == "tried" else _checked)(rest, run, step, techniques)
     if first == "take":
-        return _take(rest, run, step, around, sure=sure)
+        return read_taken(rest, run, step, around, sure=sure)
     if first == "temp":
         return _temperature(rest, run, step, techniques)
     if first == "help":
@@ -183,9 +182,9 @@ def _ask_whether_taken(words: list[str], run: Run, around: Around) -> None:
     Raises:
         NotSure: with the line for it.
     """
-    said = _amount_last(words)
+    said = amount_last(words)
     name = " ".join(said[:-1])
-    if len(said) < 2 or not _AMOUNT.fullmatch(said[-1]) or any(same(name, one) for one in run.portion_names):
+    if len(said) < 2 or not AMOUNT.fullmatch(said[-1]) or any(same(name, one) for one in run.portion_names):
         return
     known = named(run.procedure.substances, name)
     if known is not None or around.knows(name):
@@ -362,173 +361,8 @@ def _net(words: list[str], run: Run, step: str) -> Understood:
     return read_weighing(["net", *words], run, step, NO_TECHNIQUES, _COMMANDS)
 
 
-_STRENGTHS = ("m", "mol/l", "mm", "%", "n")
-"""Words after a number that belong to the name of a solution: 1 M sodium hydroxide, 10 % sodium carbonate."""
-_AMOUNT = re.compile(r"[~≈]?[\d.,]+(?:mg|g|kg|mL|µL|L|mmol)")
-_ABOUT = frozenset(("about", "ca", "ca.", "approx", "approximately", "roughly"))
-_LOOSE = frozenset(("of", "the", "=", ":", "was", "is", "were", "taken", "used", "in", "weighs"))
-
-
-def _amount_last(words: list[str]) -> list[str]:
-    """``15mL of water`` with the amount behind the name, as it is read."""
-    if len(words) > 1 and _AMOUNT.fullmatch(words[0]) and not is_number(words[-1]):
-        return [*words[1:], words[0]]
-    return words
-
-
-def _named_to(words: list[str], run: Run) -> int:
-    """How many of the first words are a name that begins with a number itself, such as 3 M hydrochloric acid."""
-    known = [n for s in run.procedure.substances if same(" ".join(words[: (n := len(s.name.split()))]), s.name)]
-    if known:
-        return max(known)
-    return 2 if len(words) > 3 and is_number(words[0]) and words[1].casefold() in _STRENGTHS else 0
-
-
-def _take(words: list[str], run: Run, step: str, around: Around, *, sure: bool) -> Understood:
-    instead = ""
-    if "instead" in [word.casefold() for word in words]:
-        at = [word.casefold() for word in words].index("instead")
-        instead = " ".join(word for word in words[at + 1 :] if word.casefold() != "of")
-        words = words[:at]
-    estimated = any(word.casefold() in _ABOUT for word in words) or "~" in " ".join(words)
-    words = _amount_last([word for word in words if word.casefold() not in _LOOSE | _ABOUT])
-    named_to = _named_to(words, run)
-    numbers = [i for i, word in enumerate(words) if i >= named_to and is_number(word) and re.search(r"\d", word)]
-    if not numbers or numbers[0] == 0:
-        raise _no_amount(words, run)
-    name = " ".join(words[: numbers[0]])
-    known = named(run.procedure.substances, name) or _alias(name, run, around)
-    if known is None and not sure:
-        _ask_which_substance(name, words[numbers[0] :], run, around)
-    substance = known.name if known else name.removeprefix(f"{NEW} ")
-    called = f" (“{name}”)" if known is not None and not same(known.name, name) else ""
-    rest = [word for word in words[numbers[0] :] if word.casefold() not in ("to", "→", "-")]
-    line = " ".join(words[numbers[0] :])
-    more = {"instead": instead} if instead and not same(instead, substance) else {}
-    if len(rest) == 2:
-        before, after = mass_of(rest[0], "Before"), mass_of(rest[1], "After")
-        payload = built(e.Taken, substance=substance, before=before, after=after, step=step, **more)
-        took = f"{before} to {after}, *{before.value - after.value:.3f} g*"
-        return Understood(payload, f"*{substance}*{called} by difference: {took}")
-    if len(rest) != 1:
-        raise Unreadable(f"“{' '.join(rest)[:30]}” is not an amount: enter it with its unit, such as 1.02 g.")
-    amount = _amount(rest[0], substance, known, line, around)
-    if known is not None and not sure:
-        _ask_ten_times(amount, known, rest[0])
-        _ask_portions(amount, known, run, step)
-    payload = built(e.Taken, substance=substance, amount=amount, step=step, estimated=estimated, **more)
-    target = f", {known.amount} planned" if known and known.amount else ""
-    stood_in = f" ({instead} instead)" if instead else ""
-    about = ", estimated" if estimated else ""
-    return Understood(payload, f"took *{amount}* of {substance}{called}{stood_in}{about}{target}")
-
-
-def _alias(name: str, run: Run, around: Around) -> Substance | None:
-    """The substance of this run that the shelf knows under this name as well."""
-    other = around.one_of(name, [substance.name for substance in run.procedure.substances])
-    return run.procedure.substance(other) if other else None
-
-
-def _ask_which_substance(name: str, rest: Sequence[str], run: Run, around: Around) -> None:
-    """Ask about a name that is nearly one of this run's, and that the shelf does not know.
-
-    Raises:
-        NotSure: with those it may be.
-    """
-    if name.casefold().startswith(f"{NEW} ") or around.knows(name):
-        return
-    names = [substance.name for substance in run.procedure.substances]
-    maybe = near(name, names)
-    if not maybe and (run.is_blank or around is NOTHING_AROUND):
-        return
-    amount = " ".join(rest)
-    answers = [*(f"take {one} {amount}" for one in maybe), f"take {NEW} {name} {amount}"]
-    hint = f"Enter {or_of(maybe)}?" if maybe else f"If something else was taken, write {NEW} before it."
-    raise NotSure(f"“{name[:40]}” is no substance of this run. {hint}", answers)
-
-
-def _no_amount(words: list[str], run: Run) -> Unreadable:
-    sentence = (
-        "Enter the substance and its amount, for example: take potassium chloride 1.02 g, or take salt 15.214 to "
-    )
-    name = " ".join(words)
-    known = named(run.procedure.substances, name)
-    if known is not None and known.amount is not None:
-        return NotSure(f"{sentence}14.203.", [f"take {known.name} {known.amount}"])
-    return Unreadable(f"{sentence}14.203.")
-
-
-def _amount(word: str, substance: str, known: Substance | None, line: str, around: Around) -> Reading:
-    """An amount with its unit; moles are a mass that was weighed, or a volume that was measured, and are asked.
-
-    Raises:
-        Unreadable: it is none; NotSure with what it may be.
-    """
-    if word.endswith("mmol"):
-        formula = (known.formula if known else "") or around.formula(substance)
-        grams = around.grams(word.removesuffix("mmol"), formula) if formula else ""
-        answers = [f"take {substance} {grams} g"] if grams else []
-        worked = f": {word.removesuffix('mmol')} mmol are {grams} g" if grams else ""
-        raise NotSure(f"Enter the mass or the volume that was measured{worked}.", answers)
-    if re.fullmatch(r"[~≈]?[\d.,]+", word):
-        units = [known.amount.unit] if known is not None and known.amount is not None else ["g", "mL"]
-        sentence = f"“{word}” is not an amount with a unit: write 2.05 g or 25 mL."
-        raise NotSure(sentence, [f"take {substance} {word} {unit}" for unit in units])
-    return parse_amount(word.lstrip("~≈"))
-
-
-def _ask_ten_times(amount: Reading, known: Substance, word: str) -> None:
-    """Ask about an amount that is ten or a hundred times what is planned, or a tenth.
-
-    Raises:
-        NotSure: with what it may have been, and with the line as it stands.
-    """
-    planned = known.amount
-    if planned is None or planned.unit != amount.unit or not planned.value or not amount.value:
-        return
-    ratio = amount.value / planned.value
-    times = next((by for by in (10.0, 100.0, 0.1, 0.01) if 0.8 * by <= ratio <= 1.25 * by), None)
-    if times is None:
-        return
-    number = re.match(r"[\d.,]+", word)
-    slips = slips_of(number[0]) if number else []
-    close = [slip for slip in slips if 0.75 <= float(slip) / planned.value * _unit(word) <= 1.34][:2]
-    much = {10.0: "ten times", 100.0: "a hundred times", 0.1: "a tenth of", 0.01: "a hundredth of"}[times]
-    unit = word.removeprefix(number[0]) if number else ""
-    maybe = f"{or_of([f'{slip} {unit}' for slip in close])}?" if close else "read it again."
-    raise NotSure(
-        f"{amount} is {much} the {planned} planned: {maybe}",
-        [*(f"take {known.name} {slip} {unit}" for slip in close), f"take {known.name} {word} {SURE}"],
-    )
-
-
-def _ask_portions(amount: Reading, known: Substance, run: Run, step: str) -> None:
-    """Ask in how many portions the whole of a liquid went in, where its step takes several.
-
-    Raises:
-        NotSure: with the portions as planned, and with one.
-    """
-    here, planned = run.procedure.step(step), known.amount
-    if here is None or here.times < 2 or planned is None or planned.unit != amount.unit or not planned.value:
-        return
-    if not any(same(name, known.name) for name in here.adds) or not 0.95 <= amount.value / planned.value <= 1.05:
-        return
-    if any(same(on.taken.substance, known.name) and on.taken.step == step for on in run.taken):
-        return
-    each = f"{amount.value / here.times:g} {amount.unit}"
-    portions = ", ".join([f"take {known.name} {each}"] * here.times)
-    raise NotSure(
-        f"{here.times} portions are planned: did {amount} go in as {here.times} portions of {each}, or all at once?",
-        [portions, f"take {known.name} {amount} {SURE}"],
-    )
-
-
-def _unit(word: str) -> float:
-    return {"mg": 1e-3, "kg": 1e3, "L": 1e3, "µL": 1e-3}.get(re.sub(r"[\d.,]", "", word), 1.0)
-
-
 def _volume(words: list[str], run: Run, step: str) -> Understood:
-    words = [word for word in words if word.casefold() not in _LOOSE]
+    words = [word for word in words if word.casefold() not in LOOSE]
     if len(words) > 1 and is_number(words[0]) and not is_number(words[-1]):
         words = [*words[1:], words[0]]
     if len(words) < 2:

@@ -145,35 +145,16 @@ def _sorted(words: list[str], run: Run) -> _Typed:
     typed = _Typed([])
     labels = {word.casefold() for label in (*run.containers, *run.portion_names) for word in label.split()}
     rest: list[str] = []
-    skip = False
-    for place, given in enumerate(words):
-        if skip:
-            skip = False
-            continue
+    place = 0
+    while place < len(words):
+        given = words[place]
         word = given.rstrip(":;=,") if len(given) > 1 else given
         if given.endswith(",") and re.fullmatch(r"\d+[.,]\d+g?", word):
             raise Unreadable("Two readings in a line stand between commas; each needs its container.")
-        plain = word.casefold()
-        following = words[place + 1] if place + 1 < len(words) else ""
-        if plain == "balance" and following and place + 2 < len(words):
-            typed.balance, skip = following, True
-        elif plain in _WARM:
-            typed.hot = True
-        elif plain in _ABOUT:
-            typed.estimated = True
-        elif plain == "net":
-            typed.net = True
-        elif plain in _BETWEEN and plain not in labels:
-            continue
-        elif plain in _ORDINALS and following.casefold().startswith("dr"):
-            typed.number, typed.state, skip = _ORDINALS[plain], "dried", True
-        elif plain in _COUNTED and plain not in labels and rest and _is_container(rest[-1:], run):
-            rest.append(_COUNTED[plain])
-        elif plain in _IN and plain not in labels:
-            typed.into = bool(rest)
-            rest.append("in")
-        elif word:
-            rest.append(word)
+        size = _how(word.casefold(), words[place + 1 :], typed)
+        if not size and word:
+            size = _kept(word, labels, rest, run, typed)
+        place += max(size, 1)
     typed.mass, rest = _mass_among(rest, run)
     others = [word for word in rest if re.fullmatch(r"\d+[.,]\d+g?", word)]
     if typed.mass and others:
@@ -186,29 +167,69 @@ def _sorted(words: list[str], run: Run) -> _Typed:
     return typed
 
 
+def _how(plain: str, behind: Sequence[str], typed: _Typed) -> int:
+    """How many words say how it was weighed, kept in *typed*; 0 where this one says something else."""
+    if plain == "balance" and len(behind) > 1:
+        typed.balance = behind[0]
+        return 2
+    if plain in _ORDINALS and behind and behind[0].casefold().startswith("dr"):
+        typed.number, typed.state = _ORDINALS[plain], "dried"
+        return 2
+    if plain in _WARM:
+        typed.hot = True
+    elif plain in _ABOUT:
+        typed.estimated = True
+    elif plain == "net":
+        typed.net = True
+    else:
+        return 0
+    return 1
+
+
+def _kept(word: str, labels: set[str], rest: list[str], run: Run, typed: _Typed) -> int:
+    """Keep a word of a container or its contents; what says nothing by itself is left out."""
+    plain = word.casefold()
+    if plain in labels:
+        rest.append(word)
+    elif plain in _BETWEEN:
+        return 1
+    elif plain in _COUNTED and rest and _is_container(rest[-1:], run):
+        rest.append(_COUNTED[plain])
+    elif plain in _IN:
+        typed.into = bool(rest)
+        rest.append("in")
+    else:
+        rest.append(word)
+    return 1
+
+
 def _mass_among(words: list[str], run: Run) -> tuple[str, list[str]]:
     """The word that is the mass, and the others: one with a unit, else the last number, else the first."""
     numbers = [place for place, word in enumerate(words) if _NUMBER.fullmatch(word)]
-    with_unit = [place for place in numbers if words[place].endswith("g")]
-    at = None
-    if len(with_unit) == 1:
-        at = with_unit[0]
-    elif words and is_number(words[-1]) and (len(words) > 1 or _NUMBER.fullmatch(words[-1])):
-        at = len(words) - 1
-    elif numbers and numbers[0] == 0 and re.search(r"[.,]", words[0]):
-        at = 0
-    alone = at is not None and words[at].isdigit() and 0 < at < 3 and _is_container(words[:at], run)
-    if at is not None and alone and len(words) == at + 1 and int(words[at]) < 25:
-        line = " ".join(words)
-        raise NotSure(f"Is {words[at]} the label, or the mass in g? Enter the mass.", [f"{line} g"])
+    at = _place_of_mass(words, numbers)
+    if at is not None and len(words) == at + 1 and _may_be_a_label(words, at, run):
+        raise NotSure(f"Is {words[at]} the label, or the mass in g? Enter the mass.", [f"{' '.join(words)} g"])
     if at is None or _is_of_a_name(words, at, run):
         fine = [place for place in numbers if re.search(r"\d[.,]\d", words[place])]
-        if any(words[place + 1 : place + 2] and _OTHER_UNIT.fullmatch(words[place + 1]) for place in fine):
-            return "", words
-        at = fine[0] if len(fine) == 1 else None
+        behind = [words[place + 1] for place in fine if place + 1 < len(words)]
+        at = fine[0] if len(fine) == 1 and not any(_OTHER_UNIT.fullmatch(word) for word in behind) else None
     if at is None:
         return "", words
     return words[at], [*words[:at], *words[at + 1 :]]
+
+
+def _place_of_mass(words: list[str], numbers: list[int]) -> int | None:
+    with_unit = [place for place in numbers if words[place].endswith("g")]
+    if len(with_unit) == 1:
+        return with_unit[0]
+    if words and is_number(words[-1]) and (len(words) > 1 or _NUMBER.fullmatch(words[-1])):
+        return len(words) - 1
+    return 0 if numbers and numbers[0] == 0 and re.search(r"[.,]", words[0]) else None
+
+
+def _may_be_a_label(words: list[str], at: int, run: Run) -> bool:
+    """Whether a small whole number right behind a word for glass may be the end of its label: ``dish 3``."""
+    return words[at].isdigit() and int(words[at]) < 25 and 0 < at < 3 and _is_container(words[:at], run)
 
 
 def _is_of_a_name(words: list[str], at: int, run: Run) -> bool:
@@ -449,37 +470,49 @@ def _slips(said: e.Weighed, typed: _Typed, run: Run, line: str) -> None:
     Raises:
         NotSure: with what may have been read, and with the line as it stands.
     """
+    tares = [on.weighed.mass for on in run.weighings if on.weighed.pan == said.pan and not on.weighed.portion]
+    tare = tares[-1] if tares else None
+    _ask_beyond_reason(said, typed, line)
+    if not said.portion:
+        _ask_same_container(said, tare, typed, line)
+    elif tare is not None and said.way == "gross":
+        _ask_too_much(said, tare.value, typed, run, line)
+        _ask_below_tare(said, tare, typed, line)
+
+
+def _slips_to(typed: _Typed, low: float, high: float) -> list[str]:
+    """What the mass may have been before a slip, between two masses, g; three at most."""
+    return [slip for slip in slips_of(typed.mass.removesuffix("g")) if low < float(slip) < high][:3]
+
+
+def _ask(question: str, maybe: Sequence[str], typed: _Typed, line: str) -> NotSure:
+    return NotSure(question, [*(line.replace(typed.mass, slip) for slip in maybe), f"{line} sure"])
+
+
+def _ask_beyond_reason(said: e.Weighed, typed: _Typed, line: str) -> None:
     grams = said.mass.value
     if grams > _HEAVIEST and not re.search(r"[.,]", typed.mass):
-        moved = [slip for slip in slips_of(typed.mass.removesuffix("g")) if float(slip) < _HEAVIEST / 10]
-        raise NotSure(
-            f"{said.mass} is more than a laboratory balance carries: where is the decimal point?",
-            [*(line.replace(typed.mass, slip) for slip in moved[:3]), f"{line} sure"],
-        )
+        maybe = _slips_to(typed, 0.0, _HEAVIEST / 10)
+        question = f"{said.mass} is more than a laboratory balance carries: where is the decimal point?"
+        raise _ask(question, maybe, typed, line)
     if not said.portion and 0 < grams < _LIGHTEST_GLASS and typed.mass.endswith("mg"):
-        raise NotSure(
-            f"{said.name} of {typed.mass} is lighter than any container: grams?",
-            [line.replace(typed.mass, typed.mass.removesuffix("mg")), f"{line} sure"],
-        )
-    tares = [on.weighed.mass for on in run.weighings if on.weighed.pan == said.pan and not on.weighed.portion]
-    if not said.portion and tares and not 0.8 < grams / max(tares[-1].value, 1e-9) < 1.25:
-        maybe = [slip for slip in slips_of(typed.mass.removesuffix("g")) if _near(slip, tares[-1].value)]
-        raise NotSure(
-            f"{said.name} weighed {tares[-1]} empty before: is {said.mass} the same one, empty?",
-            [*(line.replace(typed.mass, slip) for slip in maybe[:3]), f"{line} sure"],
-        )
-    if said.portion and tares and said.way == "gross":
-        _ask_too_much(said, tares[-1].value, typed, run, line)
-    if not said.portion or said.way == "net" or not tares or grams >= tares[-1].value - 2 * tares[-1].resolution:
+        number = typed.mass.removesuffix("mg")
+        raise _ask(f"{said.name} of {typed.mass} is lighter than any container: grams?", [number], typed, line)
+
+
+def _ask_same_container(said: e.Weighed, tare: Reading | None, typed: _Typed, line: str) -> None:
+    if tare is None or 0.8 < said.mass.value / max(tare.value, 1e-9) < 1.25:
         return
-    maybe = [
-        slip for slip in slips_of(typed.mass.removesuffix("g")) if tares[-1].value < float(slip) < 2 * tares[-1].value
-    ]
+    maybe = _slips_to(typed, 0.99 * tare.value, 1.01 * tare.value)
+    raise _ask(f"{said.name} weighed {tare} empty before: is {said.mass} the same one, empty?", maybe, typed, line)
+
+
+def _ask_below_tare(said: e.Weighed, tare: Reading, typed: _Typed, line: str) -> None:
+    if said.mass.value >= tare.value - 2 * tare.resolution:
+        return
+    maybe = _slips_to(typed, tare.value, 2 * tare.value)
     question = f"{or_of(maybe)}?" if maybe else "check both."
-    raise NotSure(
-        f"{said.mass} is less than {said.name} weighed empty, {tares[-1]}: {question}",
-        [*(line.replace(typed.mass, slip) for slip in maybe[:3]), f"{line} sure"],
-    )
+    raise _ask(f"{said.mass} is less than {said.name} weighed empty, {tare}: {question}", maybe, typed, line)
 
 
 _LIQUID = re.compile(r"wet|solution|liquor|filtrate|layer|extract|slurry|water", re.IGNORECASE)
@@ -501,17 +534,11 @@ def _ask_too_much(said: e.Weighed, tare: float, typed: _Typed, run: Run, line: s
     )
     if not solids or said.mass.value - tare < 1.6 * solids:
         return
-    maybe = [s for s in slips_of(typed.mass.removesuffix("g")) if 0 < float(s) - tare <= 1.1 * solids]
+    maybe = _slips_to(typed, tare, tare + 1.1 * solids)[:2]
     if maybe:
         net = said.mass.value - tare
-        raise NotSure(
-            f"That would be {net:.2f} g of {said.portion}, of {solids:.2f} g taken: {or_of(maybe[:2])}?",
-            [*(line.replace(typed.mass, slip) for slip in maybe[:2]), f"{line} sure"],
-        )
-
-
-def _near(slip: str, grams: float) -> bool:
-    return abs(float(slip) - grams) < 0.01 * grams
+        question = f"That would be {net:.2f} g of {said.portion}, of {solids:.2f} g taken: {or_of(maybe)}?"
+        raise _ask(question, maybe, typed, line)
 
 
 def slips_of(number: str) -> list[str]:

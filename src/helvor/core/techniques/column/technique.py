@@ -243,6 +243,13 @@ def _tubes(number: int, column: Column) -> Iterator[Finding]:
             )
 
 
+def _is_late(column: Column) -> bool:
+    """Whether so much went through that the last band should have come: by the prediction, else by the bed."""
+    expected = [band.volume for band in column.predicted if band.volume is not None]
+    late = LATE * max(expected) if expected else NOTHING_FOR * column.volume
+    return any(tube.seen is not None for tube in column.tubes) and column.passed > late
+
+
 def _elution(number: int, column: Column) -> Iterator[Finding]:
     seen = {name: column.found(name) for tube in column.tubes for name in tube.holds}
     found = {name: band for name, band in seen.items() if band is not None}
@@ -256,10 +263,7 @@ def _elution(number: int, column: Column) -> Iterator[Finding]:
             "Use a weaker eluent: aim at Rf 0.2 to 0.35 on the plate.",
             about=column.step,
         )
-    spotted = [tube for tube in column.tubes if tube.seen is not None]
-    expected = [band.volume for band in column.predicted if band.volume is not None]
-    late = LATE * max(expected) if expected else NOTHING_FOR * column.volume
-    if spotted and not found and column.passed > late:
+    if not found and _is_late(column):
         yield Finding(
             "nothing-came",
             "caution",

@@ -27,8 +27,8 @@ from helvor.core.techniques.extraction.flow import (
     Parting,
     follow,
     takings,
-    written_once,
 )
+from helvor.core.techniques.extraction.portions import written_once
 from helvor.core.techniques.extraction.product_findings import exchanged, wet_product
 from helvor.core.techniques.extraction.reagent_findings import (
     MEANT,

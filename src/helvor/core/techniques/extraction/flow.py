@@ -11,7 +11,7 @@ Flow 4. A component of which nothing is said about acid, base or neutral is not 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -27,6 +27,7 @@ from helvor.core.record.outputs import Makes, in_phase, layers_of, makes_of
 from helvor.core.record.procedure import Component, Procedure, Step, Substance, same
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.extraction.entries import Drained
+from helvor.core.techniques.extraction.portions import written_once
 
 PARTING = ("extract", "wash layer")
 UNKNOWN_K = 1000.0
@@ -229,15 +230,6 @@ def takings(run: Run, step: Step, name: str) -> list[TakenOn]:
     adding = [one.id for one in run.procedure.steps if any(same(added, name) for added in one.adds)]
     here = {step.id, ""} if adding == [step.id] else {step.id}
     return [on for on in run.taken if same(on.taken.substance, name) and on.taken.step in here]
-
-
-def written_once(read: Sequence[float], times: int, planned: float | None) -> bool:
-    """Whether one reading is all of a liquid that goes in by portions: as much as is planned for them together.
-
-    Args:
-        read: mL as written; planned: of all portions together, mL.
-    """
-    return len(read) == 1 and times > 1 and bool(planned) and 0.95 <= read[0] / (planned or 1.0) <= 1.05
 
 
 class _Follower:

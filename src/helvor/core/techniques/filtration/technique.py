@@ -318,43 +318,56 @@ _COLD = {"ice-cold": "ice-cold", "ice": "ice-cold", "iced": "ice-cold", "cold": 
 def _wash(words: list[str], run: Run, step: str) -> Understood:
     """A wash in any order: ``water 3 x 5 mL cold``, ``3 portions of 5 mL ice water``, ``water 5 x 40 mL left 6 mL``."""
     line = " ".join(words)
-    named_first = next((s.name for s in run.procedure.substances if line.casefold().startswith(s.name.casefold())), "")
-    head, line = named_first, line[len(named_first) :]
-    behind = _BEHIND.search(line)
-    line = _BEHIND.sub(" ", line)
-    times = _TIMES.search(line)
-    line = _TIMES.sub(" ", line, count=1)
-    volumes = list(_EACH.finditer(line))
-    with_unit = [found for found in volumes if found[2]]
-    volume = with_unit[0] if len(with_unit) == 1 else volumes[-1] if volumes and not with_unit else None
-    if volume is None:
+    head = next((s.name for s in run.procedure.substances if line.casefold().startswith(s.name.casefold())), "")
+    line = line[len(head) :]
+    behind, line = _BEHIND.search(line), _BEHIND.sub(" ", line)
+    times, line = _TIMES.search(line), _TIMES.sub(" ", line, count=1)
+    volume = _one_volume(line)
+    rest = f"{line[: volume.start()]} {line[volume.end() :]}".split() if volume is not None else []
+    said = [word.casefold() for word in rest]
+    how = next((_COLD[word] for word in said if word in _COLD), "hot" if "hot" in said else "room")
+    spoken = {*_COLD, "hot", "of", "with", "each"}
+    name = " ".join([*head.split(), *(word for word in rest if word.casefold() not in spoken)])
+    if volume is None or not name:
         raise Unreadable("Enter the liquid and the volume, for example: wash water 3 x 5 mL cold.")
-    rest = f"{line[: volume.start()]} {line[volume.end() :]}".split()
-    cold = next((_COLD[word.casefold()] for word in rest if word.casefold() in _COLD), "")
-    hot = any(word.casefold() == "hot" for word in rest)
-    how_said = {*_COLD, "hot", "of", "with", "each"}
-    name = " ".join([*head.split(), *(word for word in rest if word.casefold() not in how_said)])
-    known = named(run.procedure.substances, name)
-    if not name:
-        raise Unreadable("Enter the liquid and the volume, for example: wash water 3 x 5 mL cold.")
-    maybe = near(name, [substance.name for substance in run.procedure.substances]) if known is None else []
-    if maybe:
-        how = " ".join(
-            filter(None, (f"{times[1]} x" if times else "", volume[0], cold and "cold", "hot" if hot else ""))
-        )
-        question = f"“{name[:30]}” is no liquid of this run: {or_of(maybe)}?"
-        raise NotSure(question, [f"wash {one} {how}" for one in maybe])
+    many = f"{times[1]} x {volume[0]}" if times else volume[0]
     payload = built(
         Washed,
         step=step_here(run, step, ("wash", *FILTERS, "decant"), "washed"),
-        liquid=known.name if known else name,
+        liquid=_liquid_here(name, many, how, run),
         volume=parse(volume[0], "volume", field_unit="mL"),
         times=int(times[1]) if times else 1,
         behind=parse(behind[1], "volume", field_unit="mL") if behind else None,
-        cold=cold or ("hot" if hot else "room"),
+        cold=how,
     )
     left = f", {payload.behind} stays each time" if payload.behind else ""
     return Understood(payload, describe(payload).replace("washed with ", "washed with *") + f"*{left}")
+
+
+def _one_volume(line: str) -> re.Match[str] | None:
+    """The volume of a wash: the only one with a unit, else the last number."""
+    volumes = list(_EACH.finditer(line))
+    with_unit = [found for found in volumes if found[2]]
+    if len(with_unit) == 1:
+        return with_unit[0]
+    return volumes[-1] if volumes and not with_unit else None
+
+
+def _liquid_here(name: str, many: str, how: str, run: Run) -> str:
+    """A liquid of the run by its name; one that is nearly called so is asked about.
+
+    Raises:
+        NotSure: with those it may be.
+    """
+    known = named(run.procedure.substances, name)
+    if known is not None:
+        return known.name
+    maybe = near(name, [substance.name for substance in run.procedure.substances])
+    if maybe:
+        behind = {"ice-cold": " cold", "hot": " hot"}.get(how, "")
+        question = f"“{name[:30]}” is no liquid of this run: {or_of(maybe)}?"
+        raise NotSure(question, [f"wash {one} {many}{behind}" for one in maybe])
+    return name
 
 
 def _filtrate(words: list[str], run: Run, step: str) -> Understood:

@@ -27,6 +27,7 @@ from helvor.core.record.entry import Acknowledged, Entry, Line, Payload, Problem
 from helvor.core.record.remembered import remembered
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.planar.parameters import OfAPlate
+from helvor.core.techniques.planar.spot_names import numbered, spot_name
 
 Phase = Literal["silica", "alumina", "paper", "C18"]
 Backing = Literal["aluminium", "plastic", "glass", "none"]
@@ -386,11 +387,6 @@ class Plate:
         return [spot for spot in self.spots if spot.on.key == key]
 
 
-def spot_name(label: str, number: int) -> str:
-    """``T2``; with a stroke where the label itself ends in a digit: ``14/2``."""
-    return f"{label}/{number}" if label[-1].isdigit() else f"{label}{number}"
-
-
 @remembered(most=64)
 def gather(entries: Iterable[Entry]) -> Plate:
     """Fold the entries of a page into the plate they describe. Spots come from the top of each lane down."""
@@ -430,7 +426,8 @@ def gather(entries: Iterable[Entry]) -> Plate:
     plate.lanes.sort(key=lambda on: (on.lane.at.value, on.label))
     lane_of = {lane.key: lane for lane in plate.lanes}
     place = {lane.key: index for index, lane in enumerate(plate.lanes)}
-    numbers = _numbered(marks, plate.next_number)
+    lanes_of = {line.root.id: line.root.payload.lane for line in marks if isinstance(line.root.payload, Spot)}
+    numbers = numbered(marks, lanes_of, plate.next_number)
     for line in marks:
         first: Payload = line.root.payload
         assert isinstance(first, Spot)
@@ -440,36 +437,6 @@ def gather(entries: Iterable[Entry]) -> Plate:
             plate.spots.append(SpotOnPlate(line.root.id, name, now, lane_now, line))
     plate.spots.sort(key=lambda on: (place[on.on.key], -on.spot.distance.value, on.name))
     return plate
-
-
-def _numbered(marks: Iterable[Line], following: dict[UUID, int]) -> dict[UUID, int]:
-    """The number of each spot in its lane, by the id of its first entry; *following* gets each lane's next one.
-
-    A spot takes the lowest number that is free as it is written, and gives it back when it is taken back.
-    """
-    events = sorted(
-        ((entry.seq, line.root, isinstance(entry.payload, Spot)) for line in marks for entry in line.entries),
-        key=lambda event: event[0],
-    )
-    held: dict[UUID, dict[int, UUID]] = {}
-    numbers: dict[UUID, int] = {}
-    for _seq, root, stands in events:
-        assert isinstance(root.payload, Spot)
-        there = held.setdefault(root.payload.lane, {})
-        number = numbers.get(root.id)
-        if not stands:
-            there.pop(number or 0, None)
-        elif number is None or there.get(number, root.id) != root.id:
-            numbers[root.id] = _lowest(there)
-            there[numbers[root.id]] = root.id
-        else:
-            there[number] = root.id
-    following.update({lane: _lowest(there) for lane, there in held.items()})
-    return numbers
-
-
-def _lowest(taken: dict[int, UUID]) -> int:
-    return next(number for number in range(1, len(taken) + 2) if number not in taken)
 
 
 SAME_SPOT_MM = 1.0

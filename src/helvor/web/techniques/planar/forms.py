@@ -11,8 +11,8 @@ from helvor.core.laws.planar.eluent import parse_eluent
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Payload, Problem
 from helvor.core.techniques.planar import plate as planar
+from helvor.core.techniques.planar.lane_line import lanes_from
 from helvor.core.techniques.planar.plate import MAX_LANES, Plate
-from helvor.core.techniques.planar.reading_line import lanes_from
 from helvor.notebook.pages import Draft
 from helvor.web.errors import sentence_of
 from helvor.web.forms import FieldErrors, Form, acknowledged, struck

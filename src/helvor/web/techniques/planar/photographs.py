@@ -31,7 +31,8 @@ from helvor.core.techniques.planar.photo.proposal import (
     Proposal,
     Stage,
 )
-from helvor.core.techniques.planar.plate import LIGHTS, Photographed, Plate, gather, spot_name
+from helvor.core.techniques.planar.plate import LIGHTS, Photographed, Plate, gather
+from helvor.core.techniques.planar.spot_names import spot_name
 from helvor.notebook import pages, photographs
 from helvor.notebook.file_space import nearly_full
 from helvor.notebook.page_errors import NotYours
