@@ -6,7 +6,7 @@ import chemicals
 import pytest
 from chemicals.identifiers import CAS_from_any
 
-from helvor.core.laws.extraction.acid_base import Solute, Water, ph_of, ph_to_move, to_reach
+from helvor.core.laws.extraction.acid_base import Solute, Water, ph_of, ph_to_move, reagent, to_reach
 from helvor.core.laws.extraction.distribution import left, limit, with_clinging
 from helvor.core.laws.extraction.drying import AGENT
 from helvor.core.laws.extraction.layers import settle
@@ -120,6 +120,24 @@ def test_ph_of_mixtures_agrees_with_phcalc(strong, carbonate, weak, ph):
     parts = [one.split(":") for one in weak.split()]
     solutes = [Solute("it", acts, float(pka), 0.0, float(mol)) for acts, pka, mol in parts]
     assert ph_of(Water(1000.0, float(strong), float(carbonate)), solutes) == pytest.approx(float(ph), abs=0.01)
+
+
+POLYPROTIC = [line.split(";") for line in (HERE / "ph_polyprotic.csv").read_text(encoding="utf-8").splitlines()[1:]]
+
+
+@pytest.mark.parametrize(("name", "acts", "pkas", "mol", "strong", "ph"), POLYPROTIC)
+def test_ph_of_acids_and_bases_of_several_steps_agrees_with_phcalc(name, acts, pkas, mol, strong, ph):
+    """Phosphoric, citric and oxalic acid, glycine and ethylenediamine with strong acid or base by pHcalc 0.2."""
+    first, *further = (float(pka) for pka in pkas.split())
+    plus = 1 if acts == "zwitterion" else None
+    one = Solute(name, "acid" if acts == "zwitterion" else acts, first, 0.0, float(mol), tuple(further), plus)
+    assert ph_of(Water(1000.0, float(strong)), [one]) == pytest.approx(float(ph), abs=0.02)
+
+
+def test_phosphoric_acid_to_neutral_takes_both_steps():
+    """50 mL of 0.100 M: 5.00 mmol for the first step and 1.93 mmol of the second at pH 7, by its pKa of 7.20."""
+    found = to_reach(7.0, reagent("H3PO4", 0.005, 50.0), [], 1.0)
+    assert found.volume == pytest.approx(6.93, abs=0.03)
 
 
 CHARGED = [line.split(";") for line in (HERE / "charged.csv").read_text(encoding="utf-8").splitlines()[1:]]

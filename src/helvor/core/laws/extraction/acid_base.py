@@ -47,6 +47,9 @@ class Solute:
         pka: of the acid, or of the base's conjugate acid; None for a neutral one.
         k: concentration of the uncharged form in the organic layer over that in water.
         mol: how much of it there is in both layers.
+        further: the pKa of its other steps, where it has more than one.
+        plus: charge of the form with every proton on, where it is neither 0 (an acid) nor one for each pKa (a base):
+            1 for an amino acid.
     """
 
     name: str
@@ -54,13 +57,38 @@ class Solute:
     pka: float | None = None
     k: float = 0.0
     mol: float = 0.0
+    further: tuple[float, ...] = ()
+    plus: int | None = None
+
+    def _forms(self, ph: float) -> tuple[list[float], int]:
+        """Parts of its forms in water, from every proton on to every proton off, and the place of the uncharged one.
+
+        αᵢ = β ᵢ h⁻ⁱ ÷ Σ β ⱼ h⁻ʲ with βᵢ = K₁ … Kᵢ: the distribution of a polyprotic acid, as every text of analytical
+        chemistry has it.
+        """
+        pkas = sorted((self.pka or 0.0, *self.further))
+        powers = [0.0]
+        for pka in pkas:
+            powers.append(powers[-1] + ph - pka)
+        most = max(powers)
+        parts = [_ten(max(power - most, -300.0)) for power in powers]
+        whole = sum(parts)
+        usual = 0 if self.acts == "acid" else len(pkas)
+        return [part / whole for part in parts], self.plus if self.plus is not None else usual
 
     def charged(self, ph: float) -> float:
         """Part of what is in the water that is charged, 0 to 1."""
         if self.acts == "neutral" or self.pka is None:
             return 0.0
-        power = ph - self.pka if self.acts == "acid" else self.pka - ph
-        return 1 / (1 + _ten(min(max(-power, -300.0), 300.0)))
+        parts, uncharged = self._forms(ph)
+        return 1 - parts[uncharged]
+
+    def charge(self, ph: float) -> float:
+        """Mean charge of what is in the water, in units of the proton's."""
+        if self.acts == "neutral" or self.pka is None:
+            return 0.0
+        parts, plus = self._forms(ph)
+        return sum(part * (plus - off) for off, part in enumerate(parts))
 
     def d(self, ph: float) -> float:
         """Distribution ratio, organic over water, all forms counted (Acid–base 1)."""
@@ -106,7 +134,10 @@ class Water:
         return Water(self.volume * share, self.strong * share, self.carbonate * share, weak)
 
 
-BROUGHT: dict[str, tuple[float, float, tuple[Acts, float] | None]] = {
+PHOSPHORIC = (2.15, 7.20, 12.35)
+CITRIC = (3.13, 4.76, 6.40)
+"""pKa at 25 °C. CRC Handbook; from memory."""
+BROUGHT: dict[str, tuple[float, float, tuple[Acts, tuple[float, ...]] | None]] = {
     "NaOH": (1, 0, None),
     "KOH": (1, 0, None),
     "HCl": (-1, 0, None),
@@ -116,15 +147,22 @@ BROUGHT: dict[str, tuple[float, float, tuple[Acts, float] | None]] = {
     "Na2CO3": (2, 1, None),
     "K2CO3": (2, 1, None),
     "KHCO3": (1, 1, None),
-    "H2SO4": (-1, 0, ("acid", 1.99)),
-    "NaHSO4": (0, 0, ("acid", 1.99)),
-    "NH3": (0, 0, ("base", 9.25)),
-    "C2H4O2": (0, 0, ("acid", 4.76)),
-    "H3PO4": (0, 0, ("acid", 2.15)),
-    "C6H8O7": (0, 0, ("acid", 3.13)),
+    "H2SO4": (-1, 0, ("acid", (1.99,))),
+    "NaHSO4": (0, 0, ("acid", (1.99,))),
+    "NH3": (0, 0, ("base", (9.25,))),
+    "NH4Cl": (-1, 0, ("base", (9.25,))),
+    "C2H4O2": (0, 0, ("acid", (4.76,))),
+    "C2H3NaO2": (1, 0, ("acid", (4.76,))),
+    "C2H2O4": (0, 0, ("acid", (1.25, 4.27))),
+    "H3PO4": (0, 0, ("acid", PHOSPHORIC)),
+    "NaH2PO4": (1, 0, ("acid", PHOSPHORIC)),
+    "KH2PO4": (1, 0, ("acid", PHOSPHORIC)),
+    "Na2HPO4": (2, 0, ("acid", PHOSPHORIC)),
+    "K2HPO4": (2, 0, ("acid", PHOSPHORIC)),
+    "Na3PO4": (3, 0, ("acid", PHOSPHORIC)),
+    "C6H8O7": (0, 0, ("acid", CITRIC)),
 }
-"""Formula of a reagent → strong charge and carbonate that a mol brings, and its weak step. pKa from memory;
-of acids with more steps only the first counts, which is the one that reaches a low pH."""
+"""Formula of a reagent → strong charge and carbonate that a mol brings, and its weak steps. pKa from memory."""
 
 
 def reagent(formula: str, mol: float, volume: float) -> Water | None:
@@ -133,7 +171,10 @@ def reagent(formula: str, mol: float, volume: float) -> Water | None:
     if known is None:
         return None
     strong, carbonate, weak = known
-    return Water(volume, strong * mol, carbonate * mol, (Solute(formula, weak[0], weak[1], 0.0, mol),) if weak else ())
+    if weak is None:
+        return Water(volume, strong * mol, carbonate * mol)
+    acts, (pka, *further) = weak
+    return Water(volume, strong * mol, carbonate * mol, (Solute(formula, acts, pka, 0.0, mol, tuple(further)),))
 
 
 def _carbonate(ph: float) -> tuple[float, float]:
@@ -158,8 +199,7 @@ def _imbalance(ph: float, water: Water, solutes: Iterable[Solute], organic: floa
     for one in (*water.weak, *solutes):
         if one.acts == "neutral" or one.mol <= 0:
             continue
-        ions = one.mol * (1 - one.in_organic(ph, water.volume, organic)) * one.charged(ph)
-        charge += ions if one.acts == "base" else -ions
+        charge += one.mol * (1 - one.in_organic(ph, water.volume, organic)) * one.charge(ph)
     return charge
 
 

@@ -245,13 +245,19 @@ def distribution(asked: DistributionIn) -> DistributionOut:
 
 
 class SoluteIn(Asked):
-    """A weak acid, a base or a neutral substance: mol in both layers."""
+    """A weak acid, a base or a neutral substance: mol in both layers.
+
+    ``further_pka`` are its other steps, for a diprotic acid or a diamine; ``zwitterion`` is an amino acid, whose form
+    with every proton on is charged once.
+    """
 
     name: str = Field("it", max_length=40)
     acts: Acts
     pka: Pka | None = None
     k: NotNegative = 0.0
     mol: NotNegative
+    further_pka: list[Pka] = Field([], max_length=5)
+    zwitterion: StrictBool = False
 
 
 class WaterIn(Asked):
@@ -274,7 +280,10 @@ def _water(asked: WaterIn) -> Water:
 
 
 def _solutes(asked: WaterIn) -> list[Solute]:
-    return [Solute(s.name, s.acts, s.pka, s.k, s.mol) for s in asked.solutes]
+    return [
+        Solute(s.name, s.acts, s.pka, s.k, s.mol, tuple(s.further_pka), 1 if s.zwitterion else None)
+        for s in asked.solutes
+    ]
 
 
 def water_ph(asked: WaterIn) -> float:
