@@ -605,3 +605,13 @@ def test_a_paper_s_whole_range_must_lie_on_the_right_side(colour, code):
 
 def test_litmus_cannot_tell_a_strong_acid():
     assert found(sheet("6: ph litmus red"), "ph-paper-coarse")
+
+
+def test_brine_is_advised_against_an_emulsion_only_where_the_water_is_below():
+    """Brine makes the water denser: over a heavy solvent the layers would come closer."""
+    tried = ("2: rag 3 mm wait swirl",)
+    below = found(sheet(*TAKEN, *portion(2), *tried), "emulsion")[0]
+    assert "brine" in below.do
+    heavy = changed(**{"substances__tert-butyl_methyl_ether": {"density": 1.33}})
+    above = found(sheet(*TAKEN, *portion(2), *tried, procedure=heavy), "emulsion")[0]
+    assert "brine" not in above.do and "plug" in above.do

@@ -334,3 +334,11 @@ def test_an_unknown_with_no_spot_where_a_reference_has_one_is_said_to_be_unlike(
     page.add(planar.Spot(lane=keys["P"], distance=mm(40)))
     page.add(planar.Spot(lane=keys["X"], distance=mm(60)))
     assert "no spot at the Rf of a reference" in page.finding("unknown-unlike")
+
+
+def test_a_plate_on_which_nothing_shows_is_not_only_praised():
+    page = Writing(lanes=("P", "T"))
+    page.front("80.0")
+    assert "stain the plate" in page.sheet.findings[0].do and "nothing-shows" in page.codes()
+    page.spot("P", 30)
+    assert "nothing-shows" not in page.codes() and "nothing-seen" in page.codes()

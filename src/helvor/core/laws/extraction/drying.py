@@ -65,7 +65,7 @@ AGENTS: tuple[Agent, ...] = (
         10,
         "decant",
         "for hydrocarbons and halides",
-        "alcohols, amines or phenols: it binds them",
+        "alcohols, amines, phenols or acids: it binds them",
     ),
     Agent(
         "potassium-carbonate",

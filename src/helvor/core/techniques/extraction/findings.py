@@ -367,7 +367,11 @@ def emulsion(case: Case, flow: Flow) -> Iterator[Finding]:
             how = f" after: {join(words)}" if words else ""
             yield Finding("emulsion-gone", "good", f"Step {number}: the emulsion cleared{how}.", about=step.id)
             continue
-        left = next((text for key, text in REMEDIES if key not in tried), "")
+        # Brine makes the water denser: it helps only where the water is the lower layer.
+        parting = flow.partings.get(step.id)
+        settled = parting.settled if parting is not None else None
+        above = settled is not None and settled.where("aqueous") == "upper"
+        left = next((text for key, text in REMEDIES if key not in tried and not (above and key == "brine")), "")
         thick = next((said.thick for said in reversed(seen) if said.thick), None)
         yield Finding(
             "emulsion",

@@ -22,6 +22,7 @@ from helvor.core.techniques.planar.front_findings import (
     front_while_it_runs,
     level_against_origin,
     measured_from_edge,
+    nothing_shows,
     spot_beyond_front,
 )
 from helvor.core.techniques.planar.plate import LaneOnPlate, SpotOnPlate
@@ -393,6 +394,7 @@ RULES: tuple[Rule, ...] = (
     front_over_top,
     front_position,
     front_sloping,
+    nothing_shows,
     spot_beyond_front,
     rf_says_nothing,
     all_high_or_low,

@@ -184,6 +184,23 @@ def front_position(case: Case) -> Iterator[Finding]:
         yield Finding("front-good", "good", f"The front is {mm(gap)} mm below the top edge.")
 
 
+def nothing_shows(case: Case) -> Iterator[Finding]:
+    """The front is marked, and no spot is on record."""
+    plate = case.sheet.plate
+    if plate.set_up is None or not plate.lanes or plate.spots or not case.fronts:
+        return
+    lamp = "254 nm, where spots are dark on a glowing layer" if plate.set_up.indicator else "254 nm"
+    yield Finding(
+        "nothing-shows",
+        "note",
+        "The front is marked, but no spot is recorded.",
+        "If nothing shows: the compounds may need a lamp or a stain, too little was put on, or the spots stood in the "
+        "eluent and went into it.",
+        f"Look in daylight, under {lamp}, under 365 nm, then stain the plate. If it stays empty, check that the level "
+        "was below the origin and spot a new plate two or three times in each place.",
+    )
+
+
 def front_sloping(case: Case) -> Iterator[Finding]:
     """Fronts of single lanes differ."""
     read = [front.distance.value for _, front in case.fronts if front.distance]
