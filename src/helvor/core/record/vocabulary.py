@@ -17,6 +17,7 @@ SYNONYMS: tuple[tuple[str, str], ...] = (
         "solvent front|eluent front|liquid front|sf|fließmittelfront|fliessmittelfront|laufmittelfront"
         "|front du solvant|front de solvant|frente|frente del disolvente|frente de disolvente",
     ),
+    ("origin", "baseline|base line|start line|starting line|origin line|startlinie|ligne de base|línea de base"),
     ("spot", "fleck|substanzfleck|tache|mancha"),
     ("lane", "track|bahn|spur|couloir|piste|calle|carril"),
     ("level", "eluent level|eluent height|eluent depth|depth|füllhöhe|niveau|nivel"),
@@ -32,27 +33,29 @@ SYNONYMS: tuple[tuple[str, str], ...] = (
     ("residue", "rückstand|rueckstand|résidu|residu|residuo"),
     ("precipitate", "ppt|niederschlag|précipité|precipitado"),
     ("crystals", "kristalle|cristaux|cristales"),
-    ("empty", "tare|tared|leer|vide|vacío|vacio|tara"),
+    ("empty", "tare|tared|clean and dry|clean, dry|clean|leer|vide|vacío|vacio|tara"),
     ("wet", "moist|feucht|nass|humide|mouillé|húmedo|mojado"),
     (
         "dried",
-        "after drying|oven-dried|oven dried|dried again|dry again|getrocknet|trocken|séché|seche|sec|seco|secado",
+        "after drying|after heating|heated|after the oven|oven-dried|oven dried|dried again|dry again"
+        "|getrocknet|trocken|séché|seche|sec|seco|secado",
     ),
     ("damp", "moistened|wetted"),
     ("air-dry", "airdry|air dry|air-dried|air dried|lufttrocken"),
     ("take", "took|taken|weighed in|weighed out|weigh in|weigh out|added|add|used up|einwaage|prélevé|tomado"),
     ("use", "used|using"),
+    ("net", "yield|obtained|net mass|ausbeute|rendement|rendimiento"),
     ("vol", "volume|volumen"),
     ("wash", "washed|washed with|wash with|rinse|rinsed|rinsed with|rinse with|gewaschen|waschen|lavé|laver|lavado"),
     ("pour", "poured|pour in|gegossen"),
-    ("timer", "set timer|set a timer|start timer|countdown|wecker|minuterie|temporizador"),
+    ("timer", "alarm|set timer|set a timer|start timer|countdown|wecker|minuterie|temporizador"),
     ("note", "noted|remark|comment|observation|notiz|bemerkung|remarque|nota"),
     ("temp", "temperature|temperatur|température|temperatura"),
     ("done", "finished|complete|completed|fertig|erledigt|fini|hecho"),
     ("skip", "skipped|left out|leave out|omit|omitted"),
     ("strike", "delete|remove|cross out|strike out|cancel|erase|löschen|streichen|supprimer|borrar"),
     ("undo", "take back|oops|rückgängig|annuler|deshacer"),
-    ("correct", "change|amend|fix"),
+    ("correct", "change|amend|fix|move"),
     ("help", "?|hilfe|aide|ayuda"),
     ("melts", "melting|melting point|melting range|mp|m.p.|melted|schmelzpunkt|smp|fusion|fusión"),
     ("drain", "drained|drained off|run off"),
@@ -158,6 +161,7 @@ def plain_numbers(line: str) -> str:
     ('solvent 5mL , 41mm, 20mL', '33.120g, 3 x 5mL')
     """
     line = re.sub(r"(?<=\d)x(?=\d)", " x ", line.translate(_SIGNS))
+    line = re.sub(r"(?<=[^\W\d])=(?=\d)", " ", line)
     for pattern, unit in _UNITS:
         line = pattern.sub(rf"\g<1>{unit}", line)
     return line
@@ -177,7 +181,7 @@ _UNITS = tuple(
         (r"inch|inches|in(?=\s*(?:$|[,;]))", "in", re.IGNORECASE),  # not *41 in lane T*
         (r"mg|milligrams?", "mg", 0),
         (r"kg|kilograms?", "kg", 0),
-        (r"g|gr|grams?|gramm|grammes?", "g", 0),
+        (r"g|G|gr|grams?|gramm|grammes?", "g", 0),
         (r"mmol", "mmol", 0),
         (r"min|mins|minutes?", "min", 0),
     )

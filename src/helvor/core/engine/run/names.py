@@ -33,6 +33,19 @@ GLASS = (
 )
 """Words that a container's label begins or ends with, those of two words first. What may as well be what is in it, as
 *glass* in glass beads, is none of them."""
+KINDS_OF_GLASS = frozenset(
+    (
+        *("red", "blue", "green", "yellow", "white", "black", "brown", "clear", "amber", "small", "large", "big"),
+        *("tall", "flat", "round", "bottom", "bottomed", "conical", "pear", "volumetric", "erlenmeyer", "petri"),
+        *("evaporating", "porcelain", "glass", "plastic", "steel", "metal", "paper", "filter", "suction", "separating"),
+        *("weighing", "watch", "sample", "test", "screw", "spare", "second", "third", "first", "other", "old", "left"),
+        *("right", "büchner", "buchner", "hirsch", "receiving", "receiver", "tared", "melting", "point", "reaction"),
+        *("measuring", "crystallizing", "crystallising", "bench", "blank", "folded", "fluted", "dropping", "addition"),
+        *("separatory",),
+    )
+)
+"""Words before a word for glassware that say which it is; another one is asked about."""
+_NO_VESSELS = frozenset(("oven", "hotplate", "plate", "bath", "burner", "mantle", "balance", "lamp", "hood", "pump"))
 _ALIKE = {"dry": "dried", "drying": "dried", "wetted": "wet", "damp": "wet", "the": "", "my": "", "our": ""}
 
 
@@ -240,6 +253,8 @@ def _container(label: str, run: Run, commands: Sequence[str]) -> str:
     if not label or label.split(" ", maxsplit=1)[0].casefold() in commands:
         return ""
     kit = [name for step in run.procedure.steps for name in step.kit]
+    if set(label.casefold().split()) & _NO_VESSELS:
+        return ""
     return label if called_as_glass(label) or any(same(label, name) for name in kit) else ""
 
 
@@ -250,6 +265,12 @@ def _which_container(label: str, found: Sequence[str], run: Run, commands: Seque
     offered = [name for name in near(label, [*run.containers, *GLASS]) if name not in found]
     lines = [line.format(" + ".join([*found, name])) for name in offered]
     lines += [line.replace("{}", name, 1) for name in command]
+    if set(label.casefold().split()) & _NO_VESSELS:
+        degrees = re.search(r"\{\}\s*(\d+)", line)
+        if degrees is not None:
+            return NotSure(
+                f"“{label}” is no container: is {degrees[1]} its temperature?", [f"temp {degrees[1]} {label}"]
+            )
     if re.search(r"[^\W\d]", label):
         lines.append(line.format(" + ".join([*found, f"{NEW} {label}"])))
         if not offered and len(label) > 2 and not label.casefold().startswith("bench"):
@@ -268,13 +289,19 @@ _SPELLED = {"temperature": "temp", "volume": "vol", "weigh": "weigh", "delete": 
 
 
 def called_as_glass(label: str) -> bool:
-    """Whether a label is one that a container has: a word for glassware, or a code with a number."""
+    """Whether a label is a container's: a word for glassware with what says which, or a code with a number."""
     words = label.casefold().split(" ")
     alone = {glass for glass in GLASS if " " not in glass}
     if any(label.casefold().startswith(glass) for glass in GLASS if " " in glass):
         return True
-    named = any(word in alone or word.removesuffix("s") in alone for word in words)
-    return named or (len(words) == 1 and bool(re.search(r"\d", label)) and bool(re.search(r"[a-z]", label.casefold())))
+    at = next((n for n, word in enumerate(words) if word in alone or word.removesuffix("s") in alone), None)
+    if at is not None:
+        return all(word in KINDS_OF_GLASS or _is_mark(word) for word in words[:at])
+    return len(words) == 1 and bool(re.search(r"\d", label)) and bool(re.search(r"[a-z]", label.casefold()))
+
+
+def _is_mark(word: str) -> bool:
+    return len(word) == 1 or bool(re.search(r"\d", word))
 
 
 def or_of(names: Sequence[str]) -> str:

@@ -112,17 +112,20 @@ def understand(
     run = gather(entries)
     if not text.strip():
         raise Unreadable("Enter a reading, such as dish 3 32.514 or take salt 1.02 g.")
-    line = _with_points(plain_numbers(in_bench_words(" ".join(text.split()), _names(run), techniques.commands)), run)
+    spaced = _numbered_glass(plain_numbers(" ".join(text.split())), run)
+    line = _with_points(plain_numbers(in_bench_words(spaced, _names(run), techniques.commands)), run)
     line, said_so = _sure(around.with_labels(line, run.containers))
     sure = sure or said_so
     words = line.split(" ")
     first = words[0].casefold().rstrip(":=")
     if first == "undo":
-        return take_back(entries, " ".join(words[1:]), now, techniques)
+        return take_back(entries, words[1:], now, run, techniques)
     if first == "strike":
         return strike_one(words[1:], run, techniques)
     if first == "correct":
-        return correct_one(_understood(words[1:] or ["?"], run, step, techniques, around, sure=sure), run)
+        if len(words) < 3:
+            raise Unreadable("Enter the reading as it should be, for example: correct dish 3 32.516.")
+        return correct_one(_understood(words[1:], run, step, techniques, around, sure=sure), run)
     understood = _understood(words, run, step, techniques, around, sure=sure)
     try:
         check(run, understood.payload, None)
@@ -182,13 +185,17 @@ def _ask_whether_taken(words: list[str], run: Run, around: Around) -> None:
     Raises:
         NotSure: with the line for it.
     """
-    said = amount_last(words)
-    name = " ".join(said[:-1])
-    if len(said) < 2 or not AMOUNT.fullmatch(said[-1]) or any(same(name, one) for one in run.portion_names):
+    said = amount_last([word for word in words if word.casefold() not in ("weigh", "weighed")])
+    if len(said) == 2 and re.fullmatch(r"\d[\d.,]*", said[0]) and not is_number(said[1]):
+        said = [said[1], said[0]]
+    name, amount = " ".join(said[:-1]), said[-1]
+    if len(said) < 2 or not is_number(amount) or any(same(name, one) for one in run.portion_names):
         return
     known = named(run.procedure.substances, name)
-    if known is not None or around.knows(name):
-        raise NotSure(f"Was {said[-1]} of {name} taken?", [f"take {name} {said[-1]}"])
+    unit = f" {known.amount.unit}" if known is not None and known.amount is not None else " g"
+    if known is not None or (around.knows(name) and AMOUNT.fullmatch(amount)):
+        whole = amount if AMOUNT.fullmatch(amount) else f"{amount}{unit}"
+        raise NotSure(f"Was {whole} of {name} taken?", [f"take {name} {whole}"])
 
 
 _TRAILING = {
@@ -215,10 +222,33 @@ _TRAILING = {
 def _command_first(words: list[str], run: Run, techniques: Techniques) -> list[str]:
     """The words with that of command in front: ``filtrate vol 24`` as ``vol filtrate 24``."""
     first = words[0].casefold().rstrip(":=")
+    plain = {word.casefold() for word in words}
+    if first == "use" and len(words) > 2 and not {"for", "instead"} & plain:
+        return ["take", *words[1:]]
     if first in _COMMAND or first in _COMMANDS or first in techniques.commands:
         return [first, *(words[2:] if words[1:2] in ([":"], ["="]) else words[1:])]
-    if first == "step" and len(words) > 2 and words[2].casefold() in ("done", "finished", "skipped", "skip"):
-        return [_TRAILING.get(words[2].casefold(), "skip"), words[1], *words[3:]]
+    if first in _ONWARD or first == "step":
+        return _of_a_step(words, run)
+    return _trailing_first(words, run, techniques)
+
+
+def _of_a_step(words: list[str], run: Run) -> list[str]:
+    """A line about a step, or one that only says to go on: what is meant is asked where it does not say.
+
+    Raises:
+        NotSure: with the step that may be done.
+    """
+    what = words[2].casefold() if len(words) > 2 and words[0].casefold() == "step" else ""
+    if what in ("done", "finished", "skipped", "skip"):
+        return [_TRAILING.get(what, "skip"), words[1], *words[3:]]
+    number = next((word for word in words[1:] if word.isdigit()), "")
+    following = run.next_step
+    if not number and following is not None:
+        number = str(run.procedure.steps.index(following) + 1)
+    raise NotSure("Is a step done?", [f"done {number}"] if number else [])
+
+
+def _trailing_first(words: list[str], run: Run, techniques: Techniques) -> list[str]:
     for place, word in enumerate(words[1:], start=1):
         command = _TRAILING.get(word.casefold().rstrip(":="))
         if command == "net":
@@ -233,9 +263,24 @@ def _command_first(words: list[str], run: Run, techniques: Techniques) -> list[s
     return words
 
 
+_ONWARD = frozenset(("next", "finish", "ok", "okay", "ready", "continue"))
+"""Words that may mean that a step is done."""
+
+
 def _is_of_a_name(words: list[str], run: Run) -> bool:
     """Whether the line begins with a container's label, so that it is a weighing."""
     return any(words[: len(label.split())] == label.split() for label in run.containers)
+
+
+def _numbered_glass(line: str, run: Run) -> str:
+    """``dish no. 4``, ``dish #4`` and ``dish4`` as ``dish 4``, where no container is called as it is written."""
+    if any(label.casefold() in line.casefold() and re.search(r"[-#.]|[a-z]\d", label) for label in run.containers):
+        return line
+    line = re.sub(rf"\b({_GLASS})\s+(?:no\.?|nr\.?|number|#)\s*(?=\d)", r"\1 ", line, flags=re.IGNORECASE)
+    return re.sub(rf"\b({_GLASS})[-#]?(?=\d+\s)", r"\1 ", line, flags=re.IGNORECASE)
+
+
+_GLASS = "dish|beaker|flask|crucible|paper|vial|boat|tube|schale|becherglas|kolben|tiegel"
 
 
 def _names(run: Run) -> list[str]:
@@ -487,13 +532,15 @@ def _checked(words: list[str], run: Run, step: str, techniques: Techniques) -> U
 
 _TIME = re.compile(
     r"(?<!\S)(?:(?P<clock>\d{1,2}:\d{2})|(?P<number>\d+(?:[.,]\d+)?)\s*"
-    r"(?P<unit>min(?:s|utes?)?|h(?:ours?|rs?)?|s(?:ec(?:s|onds?)?)?|d(?:ays?)?|stunden?|heures?|horas?|)(?!\S))",
+    r"(?P<unit>m|min(?:s|utes?)?|h(?:ours?|rs?)?|s(?:ec(?:s|onds?)?)?|d(?:ays?)?|stunden?|heures?|horas?|)(?!\S))",
     re.IGNORECASE,
 )
 
 
 def _timer(words: list[str], run: Run, step: str) -> Understood:
-    line = " ".join(words)
+    line = re.sub(r"(?<!\S)(\d+)\s*h(?:ours?)?\s*(\d{2})(?:\s*min)?(?!\S)", r"\1:\2", " ".join(words))
+    if "stop" in line.casefold().split():
+        raise Unreadable("Press Stop beside the timer to stop it.")
     said = _TIME.search(line)
     if said is None:
         raise Unreadable("Enter the minutes, for example: timer 20 oven, or timer 1.5 h.")

@@ -45,9 +45,33 @@ def brief(payload: Payload, techniques: Techniques) -> str:
     return techniques.describe(payload) or payload.kind.replace("-", " ")
 
 
-def take_back(entries: Sequence[Entry], why: str, now: datetime | None, techniques: Techniques) -> Understood:
-    """Undo: see :func:`helvor.core.record.typed_line.taken_back`."""
-    return taken_back(entries, why, now, lambda entry: brief(entry.payload, techniques), REASONS)
+def take_back(
+    entries: Sequence[Entry], words: list[str], now: datetime | None, run: Run, techniques: Techniques
+) -> Understood:
+    """Undo: see :func:`helvor.core.record.typed_line.taken_back`; what names a reading is asked about.
+
+    Raises:
+        NotSure: the words name a reading, which may not be the last one.
+    """
+    named_, size = _called(words, _standing(run, techniques))
+    if named_ and size == len(words) and words:
+        newest = entries[-1].id if entries else None
+        if [key for key, _ in named_] != [newest]:
+            raise NotSure(
+                "Undo takes back what was written last. To take another reading back, strike it out.",
+                [*(f"strike {name} {REASONS[0]}" for _, name in named_[:_MOST]), "undo"],
+            )
+        words = []
+    return taken_back(entries, " ".join(words), now, lambda entry: brief(entry.payload, techniques), REASONS)
+
+
+def _standing(run: Run, techniques: Techniques) -> list[tuple[UUID, str]]:
+    """The readings that stand, the newest first, each with what it is called."""
+    return [
+        (line.head.id, brief(line.head.payload, techniques))
+        for line in reversed(run.lines)
+        if line.stands and line.head.payload.kind not in _NO_READINGS
+    ]
 
 
 def strike_one(words: list[str], run: Run, techniques: Techniques) -> Understood:
@@ -56,11 +80,7 @@ def strike_one(words: list[str], run: Run, techniques: Techniques) -> Understood
     Raises:
         NotSure: none or several readings have these words, or there is no reason.
     """
-    there = [
-        (line.head.id, brief(line.head.payload, techniques))
-        for line in reversed(run.lines)
-        if line.stands and line.head.payload.kind not in _NO_READINGS
-    ]
+    there = _standing(run, techniques)
     if words and words[0].casefold() == "last" and there:
         found, size = [there[0]], 1
     else:

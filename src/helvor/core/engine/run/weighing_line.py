@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.names import GLASS, Meant, containers_meant, expected_at, or_of, portion_meant
@@ -38,6 +38,7 @@ _BETWEEN = frozenset(
     (
         *("weighs", "weighed", "weighing", "weigh", "weight", "mass", "reads", "reading", "is", "was", "gross", "the"),
         *("on", "now", "containing", "contains", "total", "holds", "pan", "it", "=", ":", "-", "at", "my", "our"),
+        *("wt", "wt."),
     )
 )
 """Words that say nothing by themselves. Common usage, no source."""
@@ -46,7 +47,7 @@ _WITH = frozenset(("with", "of", "and", "plus", "including", "&"))
 _ORDINALS = {"first": 1, "1st": 1, "second": 2, "2nd": 2, "third": 3, "3rd": 3, "fourth": 4, "4th": 4}
 _COUNTED = {"one": "1", "two": "2", "three": "3", "four": "4", "five": "5", "six": "6", "seven": "7", "eight": "8"}
 _WARM = frozenset(("hot", "warm"))
-_ABOUT = frozenset(("about", "approx", "approximately", "roughly", "estimated", "ca", "ca."))
+_ABOUT = frozenset(("about", "approx", "approximately", "roughly", "estimated", "ca", "ca.", "approx."))
 _MORE_THAN_TARE = 0.010
 """g by which a container is heavier than empty, for something to be in it. Common practice, no source."""
 _HEAVIEST = 2000.0
@@ -104,16 +105,13 @@ def read_weighing(
         portion, labels = " ".join(labels), []
     if not labels and portion and not typed.net:
         labels = _where_it_is(portion, run, step, techniques, typed)
-    if not labels and not typed.net:
-        raise _no_container(typed, run, step, techniques)
+    if labels == ["empty"] or not (labels or typed.net):
+        raise _no_container(replace(typed, state=""), run, step, techniques)
     if labels:
         labels = containers_meant(labels, run, commands, " ".join(filter(None, ("{}", portion, typed.after))))
     meant = Meant(portion)
     if portion:
-        line = " ".join(filter(None, (" + ".join(labels), "{}", typed.after)))
-        if not labels:
-            line = f"net {{}} {typed.after.removeprefix('net ')}"
-        meant = portion_meant(portion, labels, run, step, techniques.kinds, line, typed.state)
+        meant = portion_meant(portion, labels, run, step, techniques.kinds, _line_for(labels, typed), typed.state)
     elif typed.net:
         meant = _net_of(labels, run, step, techniques, typed)
     elif not typed.state and not sure and mass.value <= _HEAVIEST:
@@ -122,6 +120,13 @@ def read_weighing(
     if not sure:
         _slips(payload, typed, run, " ".join(words))
     return Understood(payload, _says(payload, meant))
+
+
+def _line_for(labels: Sequence[str], typed: _Typed) -> str:
+    """The line with ``{}`` in the place of the contents, for the answers that are offered."""
+    if not labels:
+        return f"net {{}} {typed.after.removeprefix('net ')}"
+    return f"{' + '.join(labels)} {{}} {typed.after}"
 
 
 def mass_of(word: str, what: str) -> Reading:
@@ -148,7 +153,7 @@ def _sorted(words: list[str], run: Run) -> _Typed:
     place = 0
     while place < len(words):
         given = words[place]
-        word = given.rstrip(":;=,") if len(given) > 1 else given
+        word = given.strip("()").rstrip(":;=,") if len(given) > 1 else given
         if given.endswith(",") and re.fullmatch(r"\d+[.,]\d+g?", word):
             raise Unreadable("Two readings in a line stand between commas; each needs its container.")
         size = _how(word.casefold(), words[place + 1 :], typed)
@@ -175,6 +180,8 @@ def _how(plain: str, behind: Sequence[str], typed: _Typed) -> int:
     if plain in _ORDINALS and behind and behind[0].casefold().startswith("dr"):
         typed.number, typed.state = _ORDINALS[plain], "dried"
         return 2
+    if plain in ("cold", "cooled") and behind and all(is_number(word) for word in behind):
+        return 1
     if plain in _WARM:
         typed.hot = True
     elif plain in _ABOUT:
@@ -279,8 +286,9 @@ def _split(words: list[str], run: Run, *, into: bool) -> tuple[str, list[str]]:
                 [word for word in words[:-size] if word != "+"] if size == len(words) else words[:-size]
             )
         found = next((name for name in run.portion_names if same(name, head)), None)
-        if found is not None and _is_container(words[size:], run) and not _is_container(words[:size], run):
-            return found, _labels(words[size:])
+        behind = words[size:] if words[size] != "+" else words[size + 1 :]
+        if found is not None and _is_container(behind, run) and not _is_container(words[:size], run):
+            return found, _labels(behind)
     return _by_glass(words, run)
 
 
@@ -361,10 +369,9 @@ def _where_it_is(portion: str, run: Run, step: str, techniques: Techniques, type
         )
     ]
     there = list(dict.fromkeys([*reversed(weighed), *planned]))[:4]
-    raise NotSure(
-        f"In which container is {portion}?",
-        [f"{' + '.join(labels)} {portion} {typed.after}" for labels in there] or [f"dish 1 {portion} {typed.after}"],
-    )
+    answers = [f"{' + '.join(labels)} {portion} {typed.after}" for labels in there]
+    answers = answers or [f"dish 1 {portion} {typed.after}"]
+    raise NotSure(f"In which container is {portion}?", [*answers, f"net {portion} {typed.after}"])
 
 
 def _no_container(typed: _Typed, run: Run, step: str, techniques: Techniques) -> Unreadable:

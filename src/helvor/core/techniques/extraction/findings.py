@@ -353,6 +353,13 @@ def _pressure(parting: Parting) -> bool:
     )
 
 
+def _next_remedy(parting: Parting | None, tried: set[str]) -> str:
+    """What to try next; brine makes the water denser, so that it helps only where the water is the lower layer."""
+    settled = parting.settled if parting is not None else None
+    above = settled is not None and settled.where("aqueous") == "upper"
+    return next((text for key, text in REMEDIES if key not in tried and not (above and key == "brine")), "")
+
+
 def emulsion(case: Case, flow: Flow) -> Iterator[Finding]:
     """A rag that still stands, with what to try next."""
     for number, step in numbered(case, PARTING):
@@ -367,11 +374,7 @@ def emulsion(case: Case, flow: Flow) -> Iterator[Finding]:
             how = f" after: {join(words)}" if words else ""
             yield Finding("emulsion-gone", "good", f"Step {number}: the emulsion cleared{how}.", about=step.id)
             continue
-        # Brine makes the water denser: it helps only where the water is the lower layer.
-        parting = flow.partings.get(step.id)
-        settled = parting.settled if parting is not None else None
-        above = settled is not None and settled.where("aqueous") == "upper"
-        left = next((text for key, text in REMEDIES if key not in tried and not (above and key == "brine")), "")
+        left = _next_remedy(flow.partings.get(step.id), tried)
         thick = next((said.thick for said in reversed(seen) if said.thick), None)
         yield Finding(
             "emulsion",

@@ -33,7 +33,8 @@ def joined(line: str) -> str:
     """A line in which a range, a lamp's wavelength and a lane's number are one word each."""
     line = re.sub(r"^(\S*[^\W\d_]\S*?)\s*[=:,]\s*(?=\d)", r"\1 ", line)
     line = re.sub(r"\brf\s*[=:]?\s*(?=[\d.,])", "Rf ", line, flags=re.IGNORECASE)
-    line = re.sub(r"(?<=\d)\s*(?:-|–|\bto\b)\s*(?=\d)", "-", line)
+    line = re.sub(r"(?<!\S)(\d[\d.,]*(?:mm|cm)?)\s*(?:-|–|\bto\b)\s*(?=\d)", r"\1-", line)
+    line = re.sub(r"^(front|level|origin|rising)(?=\d)", r"\1 ", line, flags=re.IGNORECASE)
     line = re.sub(r"\buv[\s-]*(254|36[56])(?:\s*nm)?\b|\b(254|36[56])\s*nm\b", r"\1\2", line, flags=re.IGNORECASE)
     return re.sub(r"\b(un)?co[\s-]spot(?:ted)?\b", "co-spot", line, flags=re.IGNORECASE)
 

@@ -51,7 +51,7 @@ from helvor.core.techniques.planar.plate import (
     gather,
     standing_twin,
 )
-from helvor.core.techniques.planar.spot_line import OFFERED, VALUE, length_of, over_origin, read_spot
+from helvor.core.techniques.planar.spot_line import ENDS, OFFERED, VALUE, length_of, over_origin, read_spot
 from helvor.core.techniques.planar.words import describe
 from helvor.core.techniques.planar.work_out import work_out
 
@@ -106,7 +106,8 @@ def understand(
     plate = gather(entries)
     if not text.strip():
         raise Unreadable("Enter a reading, such as T 41.0 or front 81.0.")
-    line = joined(plain_numbers(in_bench_words(" ".join(text.split()), _names(plate))))
+    spaced = joined(plain_numbers(" ".join(text.split())))
+    line = joined(plain_numbers(in_bench_words(spaced, _names(plate))))
     words = line.split(" ")
     first = words[0].casefold().rstrip(":=")
     if first == "undo":
@@ -218,7 +219,7 @@ def _front_typed(words: list[str], plate: Plate) -> _FrontTyped:
     # A lane's label may be a number as well: the last one is the distance.
     if not numbers and said and VALUE.fullmatch(said[-1]):
         numbers, lane = [said[-1]], lane if len(said) > 1 else None
-    if not numbers and len(said) == 1 and re.match(r"[\d.,+\-−]", said[0]):
+    if not numbers and len(said) == 1 and re.match(r"[\d.,+\-−]", said[0]) and not ENDS.fullmatch(said[0]):
         numbers = said
     known = {*numbers, *(word for word in said if plate.lane_called(word) is not None)}
     odd = [word for word in said if word not in known and word.casefold() not in _OFF | EDGE | {"mm"}]
@@ -233,17 +234,27 @@ def _front(words: list[str], plate: Plate) -> Understood:
     key = typed.lane.key if typed.lane else None
     if not typed.numbers and not typed.odd and typed.has(("off", "over", "top", "beyond", "ran")):
         return Understood(Front(lane=key, ran_off=True), f"front{where} ran off the top")
-    if not typed.numbers and len(typed.said) == 1:
+    if not typed.numbers and len(typed.said) == 1 and not ENDS.fullmatch(typed.said[0]):
         _lane(typed.said[0], plate)
     if len(typed.numbers) != 1 or typed.odd:
-        raise _front_unclear(words, typed)
+        raise _front_unclear(words, typed, plate)
     distance = length_of(typed.numbers[0], "The front")
     if plate.set_up is not None:
         _ask_front(typed, distance, plate.set_up)
     return Understood(built(Front, lane=key, distance=distance), f"front{where} at *{distance}*")
 
 
-def _front_unclear(words: list[str], typed: _FrontTyped) -> Unreadable:
+def _front_unclear(words: list[str], typed: _FrontTyped, plate: Plate) -> Unreadable:
+    lanes = [word for word in typed.said if plate.lane_called(word) is not None]
+    if len(typed.numbers) == len(lanes) == 2 and not typed.odd:
+        each = [f"front {label} {number}" for label, number in zip(lanes, typed.numbers, strict=True)]
+        return NotSure("Two fronts in a line stand between commas.", [", ".join(each)])
+    ends = next((found for word in typed.odd if (found := ENDS.fullmatch(word))), None)
+    if ends is not None:
+        middle = (length_of(ends[1], "The front").value + length_of(ends[2], "The front").value) / 2
+        return NotSure(
+            "Enter one front, or that of each lane where it is slanted.", [f"front {typed.of_lane}{middle:g}"]
+        )
     if len(typed.numbers) == 2 and typed.lane is not None and not typed.odd:
         (one, other), label = typed.numbers, typed.lane.label
         apart = [f"front {one}, {label} {other}", f"{label} {one}, front {other}"]
@@ -395,6 +406,7 @@ def _elsewhere(sentence: str) -> Callable[[list[str], Plate], Understood]:
 
 _COMMAND: dict[str, Callable[[list[str], Plate], Understood]] = {
     "in": _in,
+    "start": _in,
     "started": _in,
     "plate": _plate,
     "rising": _rising,
@@ -411,6 +423,7 @@ _COMMAND: dict[str, Callable[[list[str], Plate], Understood]] = {
     "photo": _elsewhere("Press Add a photograph to keep a picture of this plate."),
     "photograph": _elsewhere("Press Add a photograph to keep a picture of this plate."),
     "out": _elsewhere("Enter the front as the plate comes out, for example: front 81.0."),
+    "stopped": _elsewhere("Enter the front as the plate comes out, for example: front 81.0."),
     "stop": _elsewhere("Enter the front as the plate comes out, for example: front 81.0."),
     "take": _elsewhere("Amounts are entered in the run that this plate belongs to."),
     "dish": _elsewhere("Weighings are entered in the run that this plate belongs to."),

@@ -36,7 +36,7 @@ NEAR_MM = 4.0
 """A new spot nearer than this to one of its lane is asked about: read again, or another? Common practice, no source."""
 
 
-_ENDS = re.compile(r"(\d+(?:[.,]\d+)?)(?:mm)?[-–](\d+(?:[.,]\d+)?)(?:mm)?")
+ENDS = re.compile(r"(\d+(?:[.,]\d+)?)(?:mm)?[-–](\d+(?:[.,]\d+)?)(?:mm)?")
 
 
 VALUE = re.compile(r"[~≈]?(\d[\d.,]*(?:[eE]\+?\d+)?(?:mm|cm|in|m)?)")
@@ -78,6 +78,9 @@ class _Typed:
     is_rf: bool = False
     from_edge: bool = False
     nothing: bool = False
+
+
+_WIDTHS = ("width", "wide", "across", "diameter", "dia")
 
 
 def _target(
@@ -123,7 +126,7 @@ def _sorted(words: list[str], plate: Plate) -> _Typed:
         if target is not None:
             typed.lane, typed.spot = target
             typed.named = word
-        elif not _number_at(word, before, typed):
+        elif not _number_at(word, before if not _is_wide(words, place) else "wide", typed):
             _word_at(word, typed)
     return typed
 
@@ -141,12 +144,17 @@ def _target_at(
         raise NotSure(str(skips), answers) from skips
 
 
+def _is_wide(words: list[str], place: int) -> bool:
+    """Whether a number is a width by the word behind it: ``4 mm wide``."""
+    return place + 1 < len(words) and words[place + 1].casefold() in ("wide", "across")
+
+
 def _number_at(word: str, before: str, typed: _Typed) -> bool:
     """Keep a distance, a width or two ends; False where the word is none of them."""
-    ends = _ENDS.fullmatch(word)
+    ends = ENDS.fullmatch(word)
     if ends:
         typed.ends = ends[1], ends[2]
-    elif re.fullmatch(r"w\d.*", word.casefold()) or before in ("width", "wide"):
+    elif re.fullmatch(r"w\d.*", word.casefold()) or (before in _WIDTHS and VALUE.fullmatch(word)):
         typed.width = word.casefold().removeprefix("w")
     elif light_of(word.casefold()) is not None and typed.numbers:
         return False
@@ -168,7 +176,7 @@ def _word_at(word: str, typed: _Typed) -> None:
         typed.another = True
     elif plain in NOTHING:
         typed.nothing = True
-    elif plain not in ("width", "wide"):
+    elif plain not in _WIDTHS:
         typed.rest.append(word)
 
 
@@ -194,6 +202,7 @@ def read_spot(words: list[str], plate: Plate, light: str, *, sure: bool = False)
     """
     typed = _sorted(words, plate)
     if typed.lane is None:
+        _ask_new_lane(words, typed)
         words = _by_label(words, plate)
         typed = _sorted(words, plate)
     if typed.lane is None:
@@ -209,6 +218,28 @@ def read_spot(words: list[str], plate: Plate, light: str, *, sure: bool = False)
         fields.setdefault("seen", (light,))
     typed.another = typed.another or sure
     return _new_spot(typed, fields, plate, words)
+
+
+_ROLE_WORDS = frozenset(("ref", "reference", "standard", "unknown", "sample", "co-spot", "cospot"))
+
+
+def _ask_new_lane(words: list[str], typed: _Typed) -> None:
+    """Ask whether a short unknown label with a place and a role is a lane.
+
+    Raises:
+        NotSure: with the line for it.
+    """
+    roles = [word for word in words[1:] if word.casefold() in _ROLE_WORDS]
+    if len(words[0]) <= 4 and not is_known(words[0]) and len(typed.numbers) == 1 and roles:
+        rest = [word for word in words[1:] if word != typed.numbers[0]]
+        line = " ".join(["lane", words[0], typed.numbers[0], *rest])
+        raise NotSure(f"This plate has no lane “{words[0]}” yet: add it?", [line])
+
+
+def is_known(word: str) -> bool:
+    """Whether a word says something by itself, so that it is no label."""
+    plain = word.casefold()
+    return plain in BETWEEN or colour_of(plain)[0] or VALUE.fullmatch(word) is not None
 
 
 def _ask_one_distance(words: list[str], typed: _Typed, looks: Looks) -> None:
@@ -350,7 +381,7 @@ def _which_lane(words: list[str], typed: _Typed, plate: Plate) -> Unreadable:
         return Unreadable(f"Enter a lane and its distance in mm, such as {labels[0]} 41.0: the Rf follows from it.")
     left = words if says_nothing else words[1:]
     rest = " ".join(word for word in left if word.casefold().rstrip(":=,") not in BETWEEN)
-    command = near(words[0], OFFERED)
+    command = [one for one in OFFERED if one.startswith(words[0].casefold())] or near(words[0], OFFERED)
     answers = [f"{label} {rest}" for label in labels[:6]] if typed.numbers and rest else []
     answers = [*(f"{one} {' '.join(words[1:])}" for one in command), *answers]
     if not typed.numbers:
