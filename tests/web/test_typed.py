@@ -134,3 +134,25 @@ def test_every_reading_of_the_history_can_be_corrected(school, ida):
     assert form.status_code == 200 and 'value="32.514"' in form.text.replace("32.514 g", "32.514")
     record = ida.get(f"{school.run_url}?view=record").text
     assert "Every reading, to correct or strike out" in record and "/edit/weighed?key=" in record
+
+
+def test_a_house_adds_its_own_words(school, ida):
+    page = ida.post("/house-rules", data={"own-words": "dish = Schälchen, bowl\nempty = bare"})
+    assert page.status_code == 303
+    assert "dish 3, empty, dry" in ahead(ida, school.run_url, "Schälchen 3 bare 32.514")
+    assert "Schälchen, bowl" in ida.get("/house-rules").text
+    typed(ida, school.run_url, "bowl 3 32.514")
+    assert "dish 3, empty, dry: 32.514" in history(ida, school.run_url)
+    ida.post("/house-rules", data={"own-words": "spot = blob"})
+    assert "new spot" in ahead(ida, school.url, "blob 41 T")
+
+
+def test_own_words_that_cannot_be_read_keep_what_was_typed(school, ida):
+    page = ida.post("/house-rules", data={"own-words": "retort = alembic", "pouring": "swirl"})
+    assert page.status_code == 422 and "is no word of quick entry" in page.text
+    assert "retort = alembic" in page.text and 'value="swirl" checked' in page.text
+
+
+def test_the_words_of_a_note_stay_as_they_were_typed(school, ida):
+    typed(ida, school.run_url, "Note: pH=7 after 5 ml, 3 × − solvent front dry")
+    assert "noted: pH=7 after 5 ml, 3 × − solvent front dry" in history(ida, school.run_url)

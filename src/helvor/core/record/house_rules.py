@@ -9,7 +9,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.house_words import HouseWords
+from helvor.core.record.vocabulary import OWN_WORDS, own_rows
 
 
 @dataclass(frozen=True, slots=True)
@@ -315,6 +317,14 @@ class HouseRules:
         return self[question] is not QUESTION[question].default
 
     @property
+    def own_words(self) -> tuple[tuple[str, str], ...]:
+        """The house's own words for quick entry, as rows of its table; none where they cannot be read."""
+        try:
+            return own_rows(self.chosen.get(OWN_WORDS, ""))
+        except Unreadable:
+            return ()
+
+    @property
     def house_words(self) -> HouseWords:
         """The English and the decimal sign that the house reads."""
         american, comma = self["trade-words"].key == "american", self["decimal-sign"].key == "comma"
@@ -327,9 +337,16 @@ class HouseRules:
 
 
 def known_choices(chosen: Mapping[str, str]) -> dict[str, str]:
-    """Only the questions and schools that there are.
+    """Only the questions and schools that there are, and the house's own words.
+
+    Raises:
+        Unreadable: the own words cannot be read.
 
     >>> known_choices({"pouring": "swirl", "pouring-tea": "milk-first"})
     {'pouring': 'swirl'}
     """
-    return {key: school for key, school in chosen.items() if key in QUESTION and QUESTION[key].school(school)}
+    known = {key: school for key, school in chosen.items() if key in QUESTION and QUESTION[key].school(school)}
+    if OWN_WORDS in chosen:
+        own_rows(chosen[OWN_WORDS])
+        known[OWN_WORDS] = chosen[OWN_WORDS].strip()
+    return known

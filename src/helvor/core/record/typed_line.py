@@ -190,14 +190,14 @@ def taken_back(
     earlier = line.entries[-2].payload if len(line.entries) > 1 else None
     if earlier is None and isinstance(newest.payload, Struck):
         raise Unreadable("There is no reading to take back.")
-    restored = earlier if earlier is not None else Struck()
-    was = f"; *{_clip(says(line.entries[-2]))}* stands again" if isinstance(restored, Payload) and earlier else ""
-    if isinstance(restored, Struck) and earlier is not None:
-        was = ""
-    return Understood(restored, f"take back *{_clip(says(newest))}*{was}", newest.id, why or UNDONE)
+    stands = earlier is not None and not isinstance(earlier, Struck)
+    was = f"; *{_clip(says(line.entries[-2]))}* stands again" if stands else ""
+    return Understood(earlier or Struck(), f"take back *{_clip(says(newest))}*{was}", newest.id, why or UNDONE)
 
 
-_NOT_BY_UNDO = frozenset({"following", "set-up", "acknowledged", "answered", "attached", "photo"})
+_NOT_BY_UNDO = frozenset(
+    {"following", "set-up", "acknowledged", "answered", "attached", "photo", "handout-corrected", "borrowed", "late"}
+)
 """Kinds of entry that are no readings; each is changed in its own form."""
 
 

@@ -10,6 +10,8 @@ import re
 from collections.abc import Container, Iterable, Mapping
 from functools import lru_cache
 
+from helvor.core.quantities.reading import Unreadable
+
 SYNONYMS: tuple[tuple[str, str], ...] = (
     # A word of the reading lines, then what else people say, between strokes.
     (
@@ -93,6 +95,52 @@ def _table(more: tuple[tuple[str, str], ...]) -> Mapping[tuple[str, ...], str]:
         for other in others.split("|"):
             table[tuple(other.casefold().split())] = word
     return table
+
+
+def first_word(
+    text: str, names: Iterable[str], own: Container[str] = (), more: tuple[tuple[str, str], ...] = ()
+) -> str:
+    """The word of the lines that a typed line begins with, in lower case."""
+    return in_bench_words(text, names, own, more).split(" ", maxsplit=1)[0].casefold().rstrip(":=")
+
+
+def behind_first(text: str) -> str:
+    """A line without its first word, as it was typed: the words of a note stay as they are."""
+    return " ".join(text.split()).partition(" ")[2]
+
+
+OWN_WORDS = "own-words"
+"""Where a house keeps its rows among its rules."""
+MOST_OWN = 2000
+"""Characters that a house's rows may have."""
+
+
+def own_rows(text: str) -> tuple[tuple[str, str], ...]:
+    """A house's rows from what it wrote, a line each: ``dish = Schälchen, Abdampfer``.
+
+    Raises:
+        Unreadable: with the line that is none, or a word on the left that the lines do not know.
+
+    >>> own_rows("dish = Schälchen, Abdampfer")
+    (('dish', 'Schälchen|Abdampfer'),)
+    """
+    if len(text) > MOST_OWN:
+        raise Unreadable(f"Enter at most {MOST_OWN} characters of own words.")
+    known = {word for word, _ in SYNONYMS}
+    rows = []
+    for line in (line.strip() for line in text.splitlines()):
+        if not line:
+            continue
+        word, _, others = line.partition("=")
+        said = [other.strip() for other in others.split(",") if other.strip()]
+        if not said:
+            raise Unreadable(f"“{line[:40]}” is not clear: enter a word and your own for it, such as dish = basin.")
+        if word.strip().casefold() not in known:
+            raise Unreadable(
+                f"“{word.strip()[:20]}” is no word of quick entry: enter one of {', '.join(sorted(known))}."
+            )
+        rows.append((word.strip().casefold(), "|".join(said)))
+    return tuple(rows)
 
 
 _LONGEST = 4

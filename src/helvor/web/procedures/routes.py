@@ -31,6 +31,7 @@ from helvor.core.record.procedure import (
     without_braces,
 )
 from helvor.core.record.step_kinds import GROUPS, WASTE
+from helvor.core.record.vocabulary import OWN_WORDS
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange.procedure import procedure_json, procedure_markdown
 from helvor.notebook import classes, procedures
@@ -57,7 +58,7 @@ from helvor.web.procedures.shown import (
 from helvor.web.procedures.step_form import output_fields, parameter_fields, values_of_step
 from helvor.web.procedures.wiring import wiring
 from helvor.web.rendering import html, is_htmx
-from helvor.web.security import VisitorDep, WriterDep, pool
+from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
 router = APIRouter(include_in_schema=False)
 
@@ -471,17 +472,30 @@ def rules_page(request: Request, who: VisitorDep, saved: bool = False) -> Respon
     """The house rules of the institution."""
     with pool(request).connection() as conn:
         rules = procedures.house_rules_of(conn, who.account.id)
+    return _rules(who, rules, rules.chosen.get(OWN_WORDS, ""), saved=saved)
+
+
+def _rules(who: Visitor, rules: HouseRules, own_words: str, *, saved: bool = False, trouble: str = "") -> Response:
     groups = [
         (group, [q for q in QUESTIONS if q.group == group]) for group in dict.fromkeys(q.group for q in QUESTIONS)
     ]
-    return html("procedures/rules.html", RulesPage(visitor=who, place="plan", groups=groups, rules=rules, saved=saved))
+    page = RulesPage(
+        visitor=who, place="plan", groups=groups, rules=rules, saved=saved, own_words=own_words, trouble=trouble
+    )
+    return html("procedures/rules.html", page, status=422 if trouble else 200)
 
 
 @router.post("/house-rules")
 @may(May.INSTRUCTORS)
 def set_rules(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
-    """Choose schools."""
+    """Choose schools, and the house's own words for quick entry."""
     chosen = {name: values[0] for name, values in fields.items() if values}
     with pool(request).connection() as conn:
-        procedures.set_house_rules(conn, who.account.id, chosen)
+        try:
+            procedures.set_house_rules(conn, who.account.id, chosen)
+        except Unreadable as trouble:
+            rules = procedures.house_rules_of(conn, who.account.id).over(
+                {name: value for name, value in chosen.items() if name != OWN_WORDS}
+            )
+            return _rules(who, rules, chosen.get(OWN_WORDS, ""), trouble=str(trouble))
     return RedirectResponse("/house-rules?saved=true", status_code=303)

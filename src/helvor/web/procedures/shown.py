@@ -138,6 +138,8 @@ class RulesPage(Shell):
     groups: list[tuple[str, list[Question]]]
     rules: HouseRules
     saved: bool
+    own_words: str
+    trouble: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

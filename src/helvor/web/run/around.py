@@ -26,6 +26,7 @@ def around(conn: psycopg.Connection, account_id: int, page: Page) -> Around:
         grams=grams_of,
         register=registered(conn, account_id, page),
         own=page.bench_number or 0,
+        words=page.rules.own_words,
     )
 
 

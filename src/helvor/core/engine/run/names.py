@@ -79,6 +79,7 @@ class Around:
         formula: a substance's formula; empty where it has none.
         grams: so many mmol of a formula in g, as text.
         register: containers by their code in lower case; own: the number of the bench that types.
+        words: the house's own words, as rows of the table of words.
     """
 
     one_of: Callable[[str, Sequence[str]], str] = lambda name, names: ""
@@ -87,6 +88,7 @@ class Around:
     grams: Callable[[str, str], str] = lambda mmol, formula: ""
     register: Mapping[str, Registered] = field(default_factory=dict)
     own: int = 0
+    words: tuple[tuple[str, str], ...] = ()
 
     def with_labels(self, line: str, known: Sequence[str] = ()) -> str:
         """A line with the code of a registered container, typed or scanned, as the label that is written on it.

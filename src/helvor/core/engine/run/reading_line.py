@@ -43,7 +43,7 @@ from helvor.core.quantities.reading import Unreadable, parse
 from helvor.core.record.entry import Entry
 from helvor.core.record.procedure import Procedure, named, same
 from helvor.core.record.typed_line import NotSure, Understood, built, look_ahead_id, read_each
-from helvor.core.record.vocabulary import FREE, in_bench_words, plain_numbers
+from helvor.core.record.vocabulary import FREE, behind_first, first_word, in_bench_words, plain_numbers
 
 _COMMANDS = ("take", "net", "vol", "use", "done", "skip", "tried", "check", "timer", "temp", "note", "strike", "undo")
 _ELSEWHERE = {
@@ -79,7 +79,7 @@ def read_line(
     Raises:
         Unreadable: with one sentence for the person; then none of it is written.
     """
-    first = in_bench_words(text, _names(gather(entries)), techniques.commands).split(" ", maxsplit=1)[0].casefold()
+    first = first_word(text, _names(gather(entries)), techniques.commands, around.words)
 
     def one(piece: str, there: Sequence[Entry]) -> Understood:
         return understand(piece, there, step, techniques, around, now, sure=sure)
@@ -112,8 +112,11 @@ def understand(
     run = gather(entries)
     if not text.strip():
         raise Unreadable("Enter a reading, such as dish 3 32.514 or take salt 1.02 g.")
+    if first_word(text, _names(run), techniques.commands, around.words) == "note":
+        return _note(behind_first(text).split(" "), run, step)
     spaced = _numbered_glass(plain_numbers(" ".join(text.split())), run)
-    line = _with_points(plain_numbers(in_bench_words(spaced, _names(run), techniques.commands)), run)
+    said = in_bench_words(spaced, _names(run), techniques.commands, around.words)
+    line = _with_points(plain_numbers(said), run)
     line, said_so = _sure(around.with_labels(line, run.containers))
     sure = sure or said_so
     words = line.split(" ")

@@ -28,7 +28,7 @@ from helvor.core.laws.planar.eluent import parse_eluent
 from helvor.core.quantities.reading import Reading, Unreadable
 from helvor.core.record.entry import Entry, Struck
 from helvor.core.record.typed_line import NotSure, Understood, as_written, built, look_ahead_id, read_each, taken_back
-from helvor.core.record.vocabulary import FREE, in_bench_words, plain_numbers
+from helvor.core.record.vocabulary import FREE, behind_first, first_word, in_bench_words, plain_numbers
 from helvor.core.techniques.planar.lane_line import add_lane, joined
 from helvor.core.techniques.planar.line_words import (
     BETWEEN,
@@ -67,6 +67,7 @@ def read_line(
     ids: Callable[[int], UUID] = look_ahead_id,
     *,
     sure: bool = False,
+    words: tuple[tuple[str, str], ...] = (),
 ) -> list[Understood]:
     """Every reading of a typed line, each against the page with the ones before it.
 
@@ -75,21 +76,28 @@ def read_line(
         now: the time, for what is undone.
         ids: the id that each will be written under.
         sure: a spot near another is another one; nobody is there to be asked, as when a device sends what it kept.
+        words: the house's own words, as rows of the table of words.
 
     Raises:
         Unreadable: with one sentence for the person; then none of it is written.
     """
-    first = in_bench_words(text, _names(gather(entries))).split(" ", maxsplit=1)[0].casefold()
+    first = first_word(text, _names(gather(entries)), more=words)
     whole = first in FREE or first in ("lane", "eluent")
 
     def one(piece: str, there: Sequence[Entry]) -> Understood:
-        return understand(piece, there, light, now, sure=sure)
+        return understand(piece, there, light, now, sure=sure, words=words)
 
     return read_each(text, entries, one, whole=whole, ids=ids)
 
 
 def understand(
-    text: str, entries: Sequence[Entry], light: str = "", now: datetime | None = None, *, sure: bool = False
+    text: str,
+    entries: Sequence[Entry],
+    light: str = "",
+    now: datetime | None = None,
+    *,
+    sure: bool = False,
+    words: tuple[tuple[str, str], ...] = (),
 ) -> Understood:
     """Read one typed reading against the page as it stands.
 
@@ -99,6 +107,7 @@ def understand(
         light: the light that a new spot without one is seen under; empty is daylight.
         now: the time, for what is undone.
         sure: a spot near another is another one.
+        words: the house's own words.
 
     Raises:
         Unreadable: with one sentence for the person.
@@ -107,17 +116,18 @@ def understand(
     if not text.strip():
         raise Unreadable("Enter a reading, such as T 41.0 or front 81.0.")
     spaced = joined(plain_numbers(" ".join(text.split())))
-    line = joined(plain_numbers(in_bench_words(spaced, _names(plate))))
-    words = line.split(" ")
-    first = words[0].casefold().rstrip(":=")
+    if first_word(text, _names(plate), more=words) == "note":
+        return _note(behind_first(text).split(" "), plate)
+    said = joined(plain_numbers(in_bench_words(spaced, _names(plate), more=words))).split(" ")
+    first = said[0].casefold().rstrip(":=")
     if first == "undo":
-        return taken_back(entries, " ".join(words[1:]), now, lambda entry: describe(entry.payload, entries), _REASONS)
-    at = _command_at(words, plate)
+        return taken_back(entries, " ".join(said[1:]), now, lambda entry: describe(entry.payload, entries), _REASONS)
+    at = _command_at(said, plate)
     if at is None:
-        understood = read_spot(words, plate, light, sure=sure)
+        understood = read_spot(said, plate, light, sure=sure)
     else:
-        command = words[at].casefold().rstrip(":=")
-        rest = [*words[:at], *words[at + 1 :]]
+        command = said[at].casefold().rstrip(":=")
+        rest = [*said[:at], *said[at + 1 :]]
         understood = _COMMAND[command](rest[1:] if rest and rest[0] in (":", "=") else rest, plate)
     if understood.strikes is None:
         twin = standing_twin(plate, understood.payload)
@@ -316,7 +326,7 @@ def _origin(words: list[str], plate: Plate) -> Understood:
 
 
 def _note(words: list[str], plate: Plate) -> Understood:
-    if not words:
+    if not any(words):
         raise Unreadable("Enter what you saw, for example: note the front was slanted.")
     said = " ".join(words)
     return Understood(built(PlateNoted, words=said), f"noted: {said}")

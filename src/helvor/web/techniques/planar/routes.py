@@ -433,7 +433,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
     text = line_as_typed_here(text[:200])
     if text.strip():
         try:
-            says = what_it_says(read_line(text, entries, view, datetime.now(UTC)))
+            says = what_it_says(read_line(text, entries, view, datetime.now(UTC), words=page.rules.own_words))
         except Unreadable as unreadable:
             trouble = str(unreadable)
             answers = unreadable.lines if isinstance(unreadable, NotSure) else ()
@@ -461,11 +461,15 @@ def read(
 ) -> Response:
     """Write a typed reading."""
 
+    with pool(request).connection() as conn:
+        page, _ = pages.open_page(conn, who.account.id, page_id)
+    own = page.rules.own_words
+
     def compose(entries: list[Entry]) -> list[Draft]:
         there = before(entries, entry)
         line = line_as_typed_here(text)
         at = moment_of(entries, entry, who.typed)
-        return drafts_of(entry, read_line(line, there, view, at, ids_from(entry), sure=who.kept))
+        return drafts_of(entry, read_line(line, there, view, at, ids_from(entry), sure=who.kept, words=own))
 
     try:
         written = _append(request, who, page_id, compose)
