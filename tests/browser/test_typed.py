@@ -107,7 +107,7 @@ def test_a_printed_label_before_the_camera_fills_the_line(page, running, cookies
         tablet = context.new_page()
         open_run(tablet, 11)
         tablet.get_by_role("button", name="Scan").click()
-        expect(tablet.locator("#read")).to_have_value(f"{code} ", timeout=20_000)
+        expect(tablet.locator("#read")).to_have_value(f"{code} ", timeout=60_000)
         expect(tablet.locator("#scan")).not_to_be_visible()
         type_reading(tablet, f"{code} 30.118", "dish S, empty, dry")
         expect(tablet.locator("#last-readings .last").first).to_contain_text("dish S, empty, dry: 30.118")

@@ -147,11 +147,12 @@ def test_a_corrected_handout_reaches_every_run_once_and_those_to_come(conn, ida)
 def test_house_rules_reach_runs_under_way(conn, ida):
     page = run_of(conn, ida)
     said = ("dish 30.000", "dish powder 33.000", "dish beads dried 31.002", "dish beads dried 31.001")
-    assert "constant-mass" in {f.code for f in type_in(conn, ida, page, *said).worksheet.findings}
+    # Written in one go: the two agree, and what is said of them depends on the rule.
+    assert "no-drying-between" in {f.code for f in type_in(conn, ida, page, *said).worksheet.findings}
     procedures.set_house_rules(conn, ida.account, {"constant-mass-limit": "pharmacopoeia", "nonsense": "x"})
     assert procedures.house_rules_of(conn, ida.account).chosen == {"constant-mass-limit": "pharmacopoeia"}
     found = {f.code for f in type_in(conn, ida, page, "note dry").worksheet.findings}
-    assert "constant-mass" not in found
+    assert "no-drying-between" not in found
 
 
 # --- containers

@@ -346,7 +346,7 @@ def test_a_fault_of_ours_never_stands_between_a_reading_and_its_ink(school, ida,
         history = ida.get(f"{school.run_url}/history").text
         assert "32.514" in history
         assert f"{school.run_url}/edit/struck?key={line['entry']}" in history
-        assert history.count("Undo<") == 1, "not what is followed"
+        assert history.count("Strike out<") == 1, "not what is followed"
         form = ida.get(f"{school.run_url}/edit/struck", params={"key": line["entry"]})
         assert form.status_code == 200
         taken_back = {"kind": "struck", "strikes": line["entry"], "reason": "misread", "entry": str(uuid4())}

@@ -54,7 +54,7 @@ SYNONYMS: tuple[tuple[str, str], ...] = (
     ("note", "noted|remark|comment|observation|notiz|bemerkung|remarque|nota"),
     ("temp", "temperature|temperatur|température|temperatura"),
     ("done", "finished|complete|completed|fertig|erledigt|fini|hecho"),
-    ("skip", "skipped|left out|leave out|omit|omitted"),
+    ("skip", "skipped|omit|omitted"),
     ("strike", "delete|remove|cross out|strike out|cancel|erase|löschen|streichen|supprimer|borrar"),
     ("undo", "take back|oops|rückgängig|annuler|deshacer"),
     ("correct", "change|amend|fix|move"),

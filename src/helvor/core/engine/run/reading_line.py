@@ -114,10 +114,11 @@ def understand(
         raise Unreadable("Enter a reading, such as dish 3 32.514 or take salt 1.02 g.")
     if first_word(text, _names(run), techniques.commands, around.words) == "note":
         return _note(behind_first(text).split(" "), run, step)
-    spaced = _numbered_glass(plain_numbers(" ".join(text.split())), run)
+    labelled = around.with_labels(" ".join(text.split()), run.containers)
+    spaced = _numbered_glass(plain_numbers(labelled), run)
     said = in_bench_words(spaced, _names(run), techniques.commands, around.words)
     line = _with_points(plain_numbers(said), run)
-    line, said_so = _sure(around.with_labels(line, run.containers))
+    line, said_so = _sure(line)
     sure = sure or said_so
     words = line.split(" ")
     first = words[0].casefold().rstrip(":=")
@@ -366,7 +367,7 @@ def _whole(understood: Understood, words: list[str]) -> Understood:
     if not lost:
         return understood
     raise NotSure(
-        f"“{' '.join(lost)[:40]}” has no place in this reading: leave it out, or note it.",
+        f"“{' '.join(lost)[:40]}” has no place in this reading: remove it, or note it.",
         [f"note {' '.join(words)}"],
     )
 

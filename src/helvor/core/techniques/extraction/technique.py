@@ -290,7 +290,7 @@ def _drain(words: list[str], run: Run, step: str) -> Understood:
     vessel = vessel.removeprefix("in ").removeprefix("into ")
     if vessel and not called_as_glass(vessel) and not any(same(vessel, label) for label in run.containers):
         how = f"drain {place} {volume or ''}".strip()
-        question = f"“{vessel[:30]}” is no vessel here: enter one, such as beaker A, or leave it out."
+        question = f"“{vessel[:30]}” is no vessel here: enter one, such as beaker A, or none."
         raise NotSure(question, [how, f"{how} beaker {vessel}"])
     portion = portion or rules.expected_name(run, here, place)
     payload = built(Drained, step=here, place=place, portion=portion or f"{place} layer", vessel=vessel, volume=volume)
