@@ -156,3 +156,11 @@ def test_own_words_that_cannot_be_read_keep_what_was_typed(school, ida):
 def test_the_words_of_a_note_stay_as_they_were_typed(school, ida):
     typed(ida, school.run_url, "Note: pH=7 after 5 ml, 3 × − solvent front dry")
     assert "noted: pH=7 after 5 ml, 3 × − solvent front dry" in history(ida, school.run_url)
+
+
+def test_a_plate_whose_set_up_is_taken_back_begins_anew(school, ida):
+    key = history(ida, school.url).partition("edit/set-up?key=")[2].partition('"')[0]
+    fields = {"entry": str(uuid4()), "kind": "struck", "strikes": key, "reason": "misread"}
+    answer = ida.post(f"{school.url}/entries", data=fields, headers=HTMX)
+    assert answer.status_code == 200 and answer.headers["HX-Redirect"] == school.url
+    assert ida.get(school.url).status_code == 200

@@ -350,6 +350,8 @@ def _answer(request: Request, who: VisitorDep, written: Written, view: str, spot
     except ValueError:
         key = None
     assert isinstance(written.worksheet, PlateWorksheet)
+    if written.worksheet.plate.set_up is None:  # its set-up was taken back: the page begins anew
+        return Response(headers={"HX-Redirect": f"/plates/{written.page.id}"})
     work = draw_work(AtPlate(written.page, written.worksheet, view, key, who.csrf, said))
     return sent(work, headers={"HX-Trigger": "helvor:written"})
 
