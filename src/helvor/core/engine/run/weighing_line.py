@@ -133,7 +133,7 @@ def mass_of(word: str, what: str) -> Reading:
     """A mass as typed, g without a unit.
 
     Raises:
-        Unreadable: beginning with *what*; NotSure where a comma may mean two things.
+        Unreadable: beginning with *what*.
     """
     try:
         return parse(word.lstrip("~≈"), "mass", field_unit="g")
@@ -282,9 +282,7 @@ def _split(words: list[str], run: Run, *, into: bool) -> tuple[str, list[str]]:
         tail, head = " ".join(words[-size:]), " ".join(words[:size])
         found = next((name for name in run.portion_names if same(name, tail)), None)
         if found is not None and not any(same(whole, label) for label in run.containers):
-            return found, _labels(
-                [word for word in words[:-size] if word != "+"] if size == len(words) else words[:-size]
-            )
+            return found, _labels(words[:-size])
         found = next((name for name in run.portion_names if same(name, head)), None)
         behind = words[size:] if words[size] != "+" else words[size + 1 :]
         if found is not None and _is_container(behind, run) and not _is_container(words[:size], run):

@@ -30,7 +30,7 @@ def must_pass(matter: Matter) -> Care | None:
 
 
 def is_water(liquid: Care) -> bool:
-    """Whether it is water itself, or water with something dissolved in it."""
+    """Whether it is water."""
     return liquid.name == "water"
 
 
@@ -94,11 +94,11 @@ def wetted_with_water_here(case: Case) -> Iterator[Finding]:
 
 def washed_with_another(case: Case) -> Iterator[Finding]:
     """Crystals from one liquid were washed with another: does it mix with it, does it dissolve them?"""
-    washes = [(line, said) for line, said in case.run.of(Washed)]
+    washes = [said for _, said in case.run.of(Washed)]
     if not washes:
         return
     held = {moment.step.id: moment for moment in moments(case.run.procedure, case.kinds)}
-    for _, said in washes:
+    for said in washes:
         moment = held.get(said.step)
         finding = moment and _another(case.run.procedure, moment, said.liquid, said.dissolves)
         if finding:
