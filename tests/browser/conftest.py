@@ -149,6 +149,7 @@ def plate(page: Page) -> Callable[[int], Page]:
         page.goto(f"/find?q={bench}")
         page.locator(".page-line", has_text="Plate 1").first.click()
         page.wait_for_selector("#tlc")
+        listening(page)
         return page
 
     return open_plate
@@ -161,6 +162,12 @@ def open_run(page: Page, session: str, bench: str) -> None:
     page.wait_for_load_state("load")
     page.locator("a[href^='/runs/']").filter(has_text=re.compile(rf"^\s*{bench}\s*$")).first.click()
     page.wait_for_selector(".page-run")
+    listening(page)
+
+
+def listening(page: Page) -> None:
+    """Waits until the page's scripts listen: a key pressed before that is nobody's."""
+    page.wait_for_load_state("load")
 
 
 def violations(page: Page) -> list[str]:

@@ -3,7 +3,7 @@
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import ROOT, sign_in, violations
+from tests.browser.conftest import ROOT, listening, sign_in, violations
 
 PHOTO = ROOT / "src/helvor/demo/photographs/tablet-254.jpg"
 
@@ -34,6 +34,7 @@ def test_from_the_file_to_spots_on_the_plate(page):
     expect(page.get_by_label("One more spot, mm above the origin")).not_to_have_value("")
     page.get_by_role("button", name="Save ticked spots").click()
     page.wait_for_selector(".spots-table")
+    listening(page)
     expect(page.locator(".spots-table tbody tr")).to_have_count(7)
     expect(page.locator(".spots-table tr", has_text="A1")).to_contain_text("44.0")
     page.get_by_role("link", name="P1", exact=True).click()

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import sign_in, violations
+from tests.browser.conftest import listening, sign_in, violations
 
 
 def row(page: Page, name: str):
@@ -39,6 +39,7 @@ def test_a_new_user_gets_from_sign_in_to_a_corrected_exported_plate(page):
     page.get_by_label("lined", exact=True).check()
     page.get_by_role("button", name="Create plate").click()
     page.wait_for_selector("#tlc")
+    listening(page)
     typed(page, "front 80.0")
     expect(page.locator("#understood")).to_contain_text("front at 80.0 mm")
     page.keyboard.press("Enter")
@@ -247,6 +248,7 @@ def test_a_plate_works_by_touch(browser, running):
     page.goto("/find?q=11")
     page.locator(".page-line", has_text="Plate 1").first.tap()
     page.wait_for_selector("#tlc")
+    listening(page)
     page.wait_for_load_state("networkidle")  # where the drawing lies is then settled
     page.touchscreen.tap(*pixel_of(page, 0, 20))
     expect(row(page, "P2")).to_contain_text("20.0")

@@ -2,7 +2,7 @@
 
 from playwright.sync_api import expect
 
-from tests.browser.conftest import violations
+from tests.browser.conftest import listening, violations
 
 
 def test_a_dot_leads_to_its_bench(page):
@@ -15,6 +15,7 @@ def test_a_dot_leads_to_its_bench(page):
     page.locator("svg.review a").first.focus()
     page.keyboard.press("Enter")
     page.wait_for_selector(".page-run")
+    listening(page)
 
 
 def test_it_fits_a_phone(page):
@@ -31,6 +32,7 @@ def review_of(page, code):
     page.goto(f"/find?q={code}")
     page.get_by_role("link", name="Results", exact=True).click()
     page.wait_for_selector("svg.review")
+    listening(page)
 
 
 def test_wrong_answers_are_seen_with_the_mistake_that_gives_them(page):
@@ -111,6 +113,7 @@ def test_readings_come_in_from_a_file_after_a_look_at_them(page):
     expect(page.get_by_text("boat 7, empty, dry: 12.345 g")).to_be_visible()
     page.get_by_role("button", name="Import 1 reading").click()
     page.wait_for_selector("svg.review")
+    listening(page)
     page.goto("/find?q=boat")
     expect(page.locator(".hits")).to_contain_text("12.345")
 
@@ -124,3 +127,4 @@ def test_words_are_found_from_the_box_in_the_frame(page):
     assert violations(page) == []
     page.locator(".hits a").first.click()
     page.wait_for_selector(".page-run")
+    listening(page)

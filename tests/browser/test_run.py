@@ -5,13 +5,14 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import violations
+from tests.browser.conftest import listening, violations
 
 
 def open_run(page: Page, bench: int | str) -> Page:
     page.goto(f"/find?q={bench}")
     page.locator(".page-line", has_text="A mixed powder").first.click()
     page.wait_for_selector(".page-run")
+    listening(page)
     return page
 
 
@@ -260,6 +261,7 @@ def test_the_board_follows_what_is_written_elsewhere(page, context):
     other.goto("/find?q=3")
     other.locator(".page-line", has_text="Plate 1").first.click()
     other.wait_for_selector("#tlc")
+    listening(other)
     other.locator("#read").fill("P 40.0")
     other.keyboard.press("Enter")
     expect(other.locator(".spots-table")).to_contain_text("P1")

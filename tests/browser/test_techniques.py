@@ -2,13 +2,14 @@
 
 from playwright.sync_api import expect
 
-from tests.browser.conftest import violations
+from tests.browser.conftest import listening, violations
 
 
 def open_salt(page, bench=6):
     page.goto(f"/find?q={bench}")
     page.locator(".page-line", has_text="Sulfate in garden salt").first.click()
     page.wait_for_selector(".page-run")
+    listening(page)
 
 
 def test_a_bench_filters_and_sees_where_it_went(page):

@@ -65,8 +65,11 @@ export function watchInk({ say, newId }) {
     mark();
   };
   document.addEventListener("htmx:after:request", ({ detail: { ctx } }) => {
+    if (ctx.request.method === "GET" || ctx.response.status >= 300 || !ctx.request.form) return;
+    // Sent before this script was listening (a slow line): it is known from its answer.
+    if (!sent.has(ctx.request.form)) nameEntry(ctx, newId);
     const last = sent.get(ctx.request.form);
-    if (ctx.request.method !== "GET" && ctx.response.status < 300 && last) last.written = last.typed;
+    if (last) last.written = last.typed;
   });
   document.addEventListener("htmx:before:request", count(1));
   document.addEventListener("htmx:finally:request", count(-1));
