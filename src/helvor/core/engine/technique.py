@@ -81,6 +81,8 @@ class Cause:
         weight: how strongly, 0 to 1; before the size is held against what is missing.
         size: g, where it can be said; an upper limit where ``at_most``.
         portion: whose mass it touches; empty for the whole.
+        places: where it is: (portion that holds it, component) → g; empty where that is no portion. Two causes that
+            name one place speak of the same matter.
     """
 
     code: str
@@ -91,6 +93,7 @@ class Cause:
     size: float | None = None
     at_most: bool = False
     portion: str = ""
+    places: Mapping[tuple[str, str], float] = field(default_factory=dict, hash=False)
 
 
 Command = Callable[[list[str], "Run", str], "Understood"]

@@ -3,9 +3,12 @@
 import pytest
 
 from helvor.core.engine.run import entries as e
+from helvor.core.engine.run.work_out import work_out
+from helvor.core.engine.technique import Cause, Technique, Techniques
 from helvor.core.quantities.reading import parse
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Procedure, Step
+from helvor.core.techniques.registered import TECHNIQUES
 from tests.core.runs import CHALK, LOSSLESS, POWDER, codes, page_of, sheet_of
 
 
@@ -182,6 +185,53 @@ def test_a_mass_balance_is_held_against_what_a_class_usually_has(kind, share, le
     weighed = (f"dish one dried {30 + share:.3f}", f"boat two dried {10 + share:.3f}")
     found = {finding.code: finding for finding in sheet_of(*says, *weighed, procedure=procedure).findings}
     assert found["closure-low"].level == level
+
+
+TWO_DISHES = Procedure(
+    title="x",
+    substances=[{"name": "mix", "amount": "2.000 g", "role": "sample"}],
+    steps=[
+        Step(id="s0", kind="add", adds=("mix",), gives=("whole",)),
+        Step(id="s1", kind="weigh", takes=("whole",), gives=("one", "two")),
+        Step(id="s2", kind="weigh", on="one", container=("dish",)),
+        Step(id="s3", kind="weigh", on="two", container=("boat",)),
+    ],
+    portions=[{"name": "one", "end": "product"}, {"name": "two", "end": "product"}],
+)
+TAKEN = ("dish 30.000", "boat 10.000", "take mix 2.000 g", "boat two dried 10.500")
+
+
+@pytest.mark.parametrize(
+    ("on", "more", "level"),
+    [
+        ("later", (), "caution"),
+        ("later", ("done 5",), "note"),
+        # What was weighed came through it, unless it was left out.
+        ("one", (), "note"),
+        ("one", ("skip 5 no time",), "caution"),
+    ],
+)
+def test_only_steps_that_were_done_make_a_loss_usual(on, more, level):
+    step = Step(id="s4", kind="crystallize", on=on)
+    procedure = TWO_DISHES.model_copy(update={"steps": (*TWO_DISHES.steps, step)})
+    sheet = sheet_of(*TAKEN, "dish one dried 31.100", *more, procedure=procedure)
+    assert next(f.level for f in sheet.findings if f.code == "closure-low") == level
+
+
+@pytest.mark.parametrize(("missing", "level"), [(0.22, "note"), (0.28, "caution")])
+def test_what_two_causes_name_is_missing_once_and_what_was_weighed_is_not(missing, level):
+    def causes(case):
+        for code, places in (
+            ("in-other-layers", {("liquor", "acid"): 0.15, ("two", "acid"): 0.3}),
+            ("layer-gone", {("liquor", "acid"): 0.15}),
+        ):
+            yield Cause(code, "loss", code, (), 0.4, sum(places.values()), places=places)
+
+    techniques = Techniques((*TECHNIQUES.all, Technique(key="told", title="told", causes=(causes,))))
+    page = page_of(*TAKEN, f"dish one dried {31.5 - missing:.3f}", procedure=TWO_DISHES)
+    [low] = [f for f in work_out(page, None, techniques).findings if f.code == "closure-low"]
+    assert low.level == level
+    assert low.because.startswith("About 0.15 g of it has a place.") == (level == "note")
 
 
 def test_a_name_that_no_step_gives_is_no_second_content():

@@ -15,6 +15,7 @@ from helvor.core.engine.run.names import expected_at, near
 from helvor.core.engine.run.record import WeighedOn
 from helvor.core.engine.run.tares import is_blank
 from helvor.core.engine.run.too_much import cause_words, likely_causes
+from helvor.core.engine.technique import Cause
 from helvor.core.quantities.measured import Measured, shown
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import Step, same
@@ -420,8 +421,7 @@ def _closure_low(case: Case, found: Measured, missing: Measured, span: str) -> F
     """What is missing, held against what a class usually has, and against the places that are known to hold some."""
     measured = [p for p in case.ledger.portions.values() if p.said.end == "waste" and p.mass is not None]
     where = f" {join([p.name for p in measured])} was weighed as a loss." if measured else ""
-    steps = case.run.procedure.steps
-    usual = min((case.kinds[step.kind].ordinary for step in steps if step.kind in case.kinds), default=0.9)
+    usual = min((case.kinds[step.kind].ordinary for step in _carried_out(case)), default=0.9)
     placed = _estimated_places(case, missing.value)
     explained = bool(placed) or found.value >= usual
     because = (
@@ -441,6 +441,19 @@ def _closure_low(case: Case, found: Measured, missing: Measured, span: str) -> F
     )
 
 
+def _carried_out(case: Case) -> list[Step]:
+    """The steps that were done, in order: marked so, or what they give, or what comes of it, was weighed."""
+    weighed = {on.weighed.portion for on in case.run.weighings if on.weighed.portion}
+    through = {step.id for name in weighed for step in case.run.procedure.made_by(name)}
+    return [
+        step
+        for step in case.run.procedure.steps
+        if step.kind in case.kinds
+        and step.id not in case.run.skipped
+        and (step.id in case.run.done or step.id in through)
+    ]
+
+
 EXPLAINED = 0.6
 """Part of what is missing that estimated places must hold for it to count as explained."""
 
@@ -454,12 +467,26 @@ def _estimated_places(case: Case, missing: float) -> str:
         for cause in find(case)
         if cause.sign == "loss" and cause.size is not None and not cause.at_most
     ]
-    known = sum(cause.size or 0.0 for cause in causes)
+    places: dict[tuple[str, str], float] = {}
+    held: list[tuple[float, Cause]] = []
+    for cause in sorted(causes, key=lambda cause: -(cause.size or 0.0)):
+        here = dict(cause.places) or {(cause.code, " ".join((cause.what, *cause.points))): cause.size or 0.0}
+        # What was weighed is in the balance already; what two causes name is there once.
+        new = {place: mass for place, mass in here.items() if place not in places and not _is_weighed(case, place[0])}
+        places |= new
+        if new:
+            held.append((sum(new.values()), cause))
+    known = sum(places.values())
     if missing <= 0 or known < EXPLAINED * missing:
         return ""
-    largest = sorted(causes, key=lambda cause: -(cause.size or 0.0))[:2]
-    places = " ".join(f"{cause.what} {' '.join(cause.points)}".strip() for cause in largest)
-    return f"About {min(known, missing):.2f} g of it has a place. {places}"
+    largest = [cause for _, cause in sorted(held, key=lambda pair: -pair[0])[:2]]
+    said = " ".join(f"{cause.what} {' '.join(cause.points)}".strip() for cause in largest)
+    return f"About {min(known, missing):.2f} g of it has a place. {said}"
+
+
+def _is_weighed(case: Case, name: str) -> bool:
+    portion = case.ledger.portion(name)
+    return portion is not None and portion.mass is not None
 
 
 def taken_off_target(case: Case) -> Iterator[Finding]:

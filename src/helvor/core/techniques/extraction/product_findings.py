@@ -140,6 +140,7 @@ def stayed_in_layers(case: Case) -> Iterator[Cause]:
                 0.4,
                 sum(elsewhere.values()),
                 portion=portion.name,
+                places={(name.casefold(), component.casefold()): mass for name, mass in elsewhere.items()},
             )
     for _, gone in case.run.of(LayerGone):
         holds = grams(flow, case.run.procedure, gone.portion)
@@ -160,4 +161,5 @@ def stayed_in_layers(case: Case) -> Iterator[Cause]:
                 0.9,
                 mass,
                 portion=product,
+                places={(gone.portion.casefold(), component.casefold()): mass},
             )
