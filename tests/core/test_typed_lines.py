@@ -9,12 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from helvor.core.engine.run import reading_line as run_line
+from helvor.core.engine.run.names import Around, Registered
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.line_help import ANYWHERE
 from helvor.core.record.line_help import PLATE as PLATE_LINES
 from helvor.core.record.line_help import RUN as RUN_LINES
 from helvor.core.record.line_help import TECHNIQUES as TECHNIQUES_LINES
-from helvor.core.record.typed_line import NotSure, pieces_of
+from helvor.core.record.typed_line import NotSure, Typist, pieces_of
 from helvor.core.record.vocabulary import SYNONYMS, in_bench_words
 from helvor.core.techniques.planar import plate as planar
 from helvor.core.techniques.planar import reading_line as plate_line
@@ -258,12 +259,35 @@ def test_any_text_is_understood_asked_or_refused(typed):
 def test_an_undo_within_a_minute_asks_nothing_and_later_asks_why():
     page = PAGES["powder"]
     last = page[-1].at
-    soon = run_line.read_line("undo", page, "", TECHNIQUES, now=last + timedelta(seconds=50))
+    soon = run_line.read_line("undo", page, "", TECHNIQUES, typist=Typist(last + timedelta(seconds=50), "Ida"))
     assert soon[0].strikes == page[-1].id and soon[0].reason == "undone at once"
+    with pytest.raises(NotSure, match="written by Ida"):
+        run_line.read_line("undo", page, "", TECHNIQUES, typist=Typist(last + timedelta(seconds=50), "Sunil"))
     with pytest.raises(NotSure, match="more than a minute ago") as asked:
-        run_line.read_line("undo", page, "", TECHNIQUES, now=last + timedelta(minutes=2))
-    [late] = run_line.read_line(asked.value.lines[0], page, "", TECHNIQUES, now=last + timedelta(minutes=2))
+        run_line.read_line("undo", page, "", TECHNIQUES, typist=Typist(last + timedelta(minutes=2)))
+    [late] = run_line.read_line(asked.value.lines[0], page, "", TECHNIQUES, typist=Typist(last + timedelta(minutes=2)))
     assert late.reason == "misread"
+
+
+def test_a_label_that_is_written_on_the_glass_stays_as_it_is_written():
+    around = Around(register={"q7kd": Registered("q7kd", "flask2")})
+    read = {line: run_line.read_line(line, page_of(), around=around)[0].payload.name for line in FLASKS}
+    assert read == {"flask2 33.1": "flask2", "Q7KD 33.1": "flask2", "dish4 33.1": "dish 4"}
+
+
+FLASKS = ("flask2 33.1", "Q7KD 33.1", "dish4 33.1")
+
+
+@pytest.mark.parametrize(("mass", "asked"), [("30.012", False), ("30.09", False), ("30.2", True), ("33.1", True)])
+def test_where_nobody_can_be_asked_a_full_dish_is_no_empty_one(mass, asked):
+    """What a device kept is refused and stays with it; a tare that drifted is written."""
+    page = page_of("dish 3 30.000")
+    if asked:
+        with pytest.raises(NotSure, match="is something in it now"):
+            run_line.read_line(f"dish 3 {mass}", page, sure=True)
+    else:
+        [read] = run_line.read_line(f"dish 3 {mass}", page, sure=True)
+        assert read.payload.state == "empty"
 
 
 LISTED = [

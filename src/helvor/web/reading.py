@@ -9,10 +9,11 @@ from uuid import UUID
 
 from starlette.responses import Response
 
-from helvor.core.record.entry import Entry, Typed, find
-from helvor.core.record.typed_line import NotSure, Understood, ids_from
+from helvor.core.record.entry import Entry, find
+from helvor.core.record.typed_line import UNKNOWN_TYPIST, NotSure, Typist, Understood, ids_from
 from helvor.notebook.pages import Draft
 from helvor.web.rendering import html
+from helvor.web.security import Visitor
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,11 +39,17 @@ def drafts_of(entry: UUID, read: Sequence[Understood]) -> list[Draft]:
     return [Draft(key(number), one.payload, one.strikes, one.reason) for number, one in enumerate(read)]
 
 
-def moment_of(entries: Sequence[Entry], entry: UUID, typed: Typed | None) -> datetime | None:
-    """When a line was typed; None for one that is only sent again, of which nothing more is asked."""
+def typist(who: Visitor) -> Typist:
+    """Whoever types at this moment."""
+    return Typist(datetime.now(UTC), who.account.name)
+
+
+def typist_of(entries: Sequence[Entry], entry: UUID, who: Visitor) -> Typist:
+    """Who typed a line, and when; unknown for one that is only sent again, of which nothing more is asked."""
     if find(entries, entry) is not None:
-        return None
-    return typed.at if typed is not None and typed.at is not None else datetime.now(UTC)
+        return UNKNOWN_TYPIST
+    typed = who.typed
+    return Typist(typed.at, who.account.name) if typed is not None and typed.at is not None else typist(who)
 
 
 def what_it_says(read: Sequence[Understood]) -> str:

@@ -33,6 +33,10 @@ class NotSure(Unreadable):
         self.lines = tuple(dict.fromkeys(answers))
 
 
+class NoStepForIt(Unreadable):
+    """A technique's reading in a run that has no step for it."""
+
+
 @dataclass(frozen=True, slots=True)
 class Understood:
     """What a typed line means, before it is written.
@@ -163,14 +167,24 @@ def _is_word(piece: str) -> bool:
     return not re.search(r"\d", piece)
 
 
+@dataclass(frozen=True, slots=True)
+class Typist:
+    """Who types a line, and when; None and empty where it is not known, and then nothing is asked about it."""
+
+    now: datetime | None = None
+    by: str = ""
+
+
+UNKNOWN_TYPIST = Typist()
+
+
 def taken_back(
-    entries: Sequence[Entry], why: str, now: datetime | None, says: Callable[[Entry], str], reasons: Sequence[str]
+    entries: Sequence[Entry], why: str, typist: Typist, says: Callable[[Entry], str], reasons: Sequence[str]
 ) -> Understood:
     """Undo: the newest thing written is taken back, and what it had struck stands again.
 
     Args:
-        why: the reason; it may be left out within a minute.
-        now: the time; None where it is not known, and nothing is asked.
+        why: the reason; whoever wrote it may leave it out within a minute.
         says: an entry in words.
         reasons: what is offered where one is wanted.
 
@@ -180,11 +194,12 @@ def taken_back(
     newest = entries[-1] if entries else None
     if newest is None or newest.payload.kind in _NOT_BY_UNDO:
         raise Unreadable("There is no reading to take back.")
-    late = now is not None and now - newest.at > AT_ONCE
-    if late and len(why) < 2:
+    late = typist.now is not None and typist.now - newest.at > AT_ONCE
+    others = typist.by != "" and newest.by not in ("", typist.by)
+    if (late or others) and len(why) < 2:
+        told = f"written by {newest.by}" if others else "written more than a minute ago"
         raise NotSure(
-            f"{_clip(says(newest))} was written more than a minute ago: enter why it is taken back.",
-            [f"undo {reason}" for reason in reasons],
+            f"{_clip(says(newest))} was {told}: enter why it is taken back.", [f"undo {reason}" for reason in reasons]
         )
     line = next(line for line in lines(entries) if line.head.id == newest.id)
     earlier = line.entries[-2].payload if len(line.entries) > 1 else None

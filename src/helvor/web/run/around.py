@@ -40,7 +40,6 @@ def registered(conn: psycopg.Connection, account_id: int, page: Page) -> Mapping
             label=one.now.label,
             holds=one.now.content,
             bench=one.now.bench or 0,
-            tare=one.now.tare.mass.number if one.now.tare is not None else "",
         )
         for one in containers.containers_of(conn, account_id, page.class_id)
     }

@@ -38,7 +38,7 @@ from helvor.web.house_words import line_as_typed_here
 from helvor.web.ink_first import inked, left_behind
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
-from helvor.web.reading import UnderstoodShown, drafts_of, moment_of, refused, what_it_says
+from helvor.web.reading import UnderstoodShown, drafts_of, refused, typist, typist_of, what_it_says
 from helvor.web.rendering import html, is_htmx, render
 from helvor.web.run import forms
 from helvor.web.run.around import around
@@ -345,7 +345,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
     text = line_as_typed_here(text[:200])
     if text.strip():
         try:
-            understood = read_line(text, entries, step[:24], TECHNIQUES, known, datetime.now(UTC))
+            understood = read_line(text, entries, step[:24], TECHNIQUES, known, typist(who))
             says = what_it_says(understood)
             weighed = understood[0].payload
             if len(understood) == 1 and isinstance(weighed, e.Weighed) and weighed.portion:
@@ -384,7 +384,7 @@ def read(
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
         there = before(entries, entry)
-        at = moment_of(entries, entry, who.typed)
+        at = typist_of(entries, entry, who)
         line = line_as_typed_here(text)
         understood = read_line(line, there, step, TECHNIQUES, known, at, ids_from(entry), sure=who.kept)
         return with_their_substances(gather(there), drafts_of(entry, understood))

@@ -33,7 +33,7 @@ DISH = "dish 30.000"
         ("weighed-hot", [DISH, weighed("dish salt dried 31.2", hot=True)], None),
         ("two-balances", [weighed("dish 30.000", balance="1"), weighed("dish salt 31.2", balance="2")], None),
         ("digits-differ", [weighed("dish 30.000", balance="1"), weighed("dish salt 31.2", balance="1")], None),
-        ("too-many-digits", [weighed("dish 30.1234", readability=parse("0.01 g", "mass"))], None),
+        ("too-many-digits", [weighed("dish 30.0234", readability=parse("0.01 g", "mass"))], None),
         ("container-twice", [DISH, "dish salt 31.2", "dish sand 33.1"], None),
         ("dried-once", [DISH, "dish salt dried 31.2"], None),
         ("constant-mass", [DISH, "dish salt dried 31.202", "dish salt dried 31.201"], None),

@@ -55,14 +55,12 @@ class Registered:
 
     Attributes:
         label: what is written on it; holds: what is in it; bench: whose it is, 0 for nobody's.
-        tare: of it empty, as text in g; empty where it was not weighed.
     """
 
     code: str
     label: str
     holds: str = ""
     bench: int = 0
-    tare: str = ""
 
 
 def _nothing(_: str) -> str:

@@ -29,7 +29,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from datetime import datetime
 from uuid import UUID
 
 from helvor.core.engine.run import entries as e
@@ -42,7 +41,16 @@ from helvor.core.engine.technique import NO_TECHNIQUES, Command, Techniques
 from helvor.core.quantities.reading import Unreadable, parse
 from helvor.core.record.entry import Entry
 from helvor.core.record.procedure import Procedure, named, same
-from helvor.core.record.typed_line import NotSure, Understood, built, look_ahead_id, read_each
+from helvor.core.record.typed_line import (
+    UNKNOWN_TYPIST,
+    NoStepForIt,
+    NotSure,
+    Typist,
+    Understood,
+    built,
+    look_ahead_id,
+    read_each,
+)
 from helvor.core.record.vocabulary import FREE, behind_first, first_word, in_bench_words, plain_numbers
 
 _COMMANDS = ("take", "net", "vol", "use", "done", "skip", "tried", "check", "timer", "temp", "note", "strike", "undo")
@@ -63,7 +71,7 @@ def read_line(
     step: str = "",
     techniques: Techniques = NO_TECHNIQUES,
     around: Around = NOTHING_AROUND,
-    now: datetime | None = None,
+    typist: Typist = UNKNOWN_TYPIST,
     ids: Callable[[int], UUID] = look_ahead_id,
     *,
     sure: bool = False,
@@ -72,7 +80,7 @@ def read_line(
 
     Args:
         around: what the shelf and the class know of names and codes.
-        now: the time, for what is undone.
+        typist: who types and when, for what is undone.
         ids: the id that each will be written under.
         sure: what looks like a slip was meant; nobody is there to be asked, as when a device sends what it kept.
 
@@ -82,7 +90,7 @@ def read_line(
     first = first_word(text, _names(gather(entries)), techniques.commands, around.words)
 
     def one(piece: str, there: Sequence[Entry]) -> Understood:
-        return understand(piece, there, step, techniques, around, now, sure=sure)
+        return understand(piece, there, step, techniques, around, typist, sure=sure)
 
     return read_each(text, entries, one, whole=first in FREE or first == "check", ids=ids)
 
@@ -93,7 +101,7 @@ def understand(
     step: str = "",
     techniques: Techniques = NO_TECHNIQUES,
     around: Around = NOTHING_AROUND,
-    now: datetime | None = None,
+    typist: Typist = UNKNOWN_TYPIST,
     *,
     sure: bool = False,
 ) -> Understood:
@@ -103,7 +111,7 @@ def understand(
         step: id of the step that is being worked on; the reading is put beside it.
         techniques: bring words of their own.
         around: what the shelf and the class know of names and codes.
-        now: the time, for what is undone.
+        typist: who types and when, for what is undone.
         sure: what looks like a slip was meant, as in a record that is taken over; nobody is there to be asked.
 
     Raises:
@@ -115,15 +123,17 @@ def understand(
     if first_word(text, _names(run), techniques.commands, around.words) == "note":
         return _note(behind_first(text).split(" "), run, step)
     labelled = around.with_labels(" ".join(text.split()), run.containers)
-    spaced = _numbered_glass(plain_numbers(labelled), run)
+    spaced = _numbered_glass(
+        plain_numbers(labelled), [*run.containers, *(one.label for one in around.register.values())]
+    )
     said = in_bench_words(spaced, _names(run), techniques.commands, around.words)
-    line = _with_points(plain_numbers(said), run)
+    line = _with_points(said, run)
     line, said_so = _sure(line)
     sure = sure or said_so
     words = line.split(" ")
     first = words[0].casefold().rstrip(":=")
     if first == "undo":
-        return take_back(entries, words[1:], now, run, techniques)
+        return take_back(entries, words[1:], typist, run, techniques)
     if first == "strike":
         return strike_one(words[1:], run, techniques)
     if first == "correct":
@@ -174,11 +184,7 @@ def _of_technique(own: Command, words: list[str], run: Run, step: str) -> Unders
     """A technique's own reading; a note is offered where this run has no step for it."""
     try:
         understood = own(words[1:], run, step)
-    except NotSure:
-        raise
-    except Unreadable as refused:
-        if "No step of this run" not in str(refused):
-            raise
+    except NoStepForIt as refused:
         raise NotSure(str(refused), [f"note {' '.join(words)}"]) from refused
     return _whole(understood, words[1:])
 
@@ -276,9 +282,9 @@ def _is_of_a_name(words: list[str], run: Run) -> bool:
     return any(words[: len(label.split())] == label.split() for label in run.containers)
 
 
-def _numbered_glass(line: str, run: Run) -> str:
+def _numbered_glass(line: str, labels: Sequence[str]) -> str:
     """``dish no. 4``, ``dish #4`` and ``dish4`` as ``dish 4``, where no container is called as it is written."""
-    if any(label.casefold() in line.casefold() and re.search(r"[-#.]|[a-z]\d", label) for label in run.containers):
+    if any(label.casefold() in line.casefold() and re.search(r"[-#.]|[a-z]\d", label) for label in labels):
         return line
     line = re.sub(rf"\b({_GLASS})\s+(?:no\.?|nr\.?|number|#)\s*(?=\d)", r"\1 ", line, flags=re.IGNORECASE)
     return re.sub(rf"\b({_GLASS})[-#]?(?=\d+\s)", r"\1 ", line, flags=re.IGNORECASE)

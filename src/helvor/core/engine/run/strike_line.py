@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from datetime import datetime
 from uuid import UUID
 
 from helvor.core.engine.run import entries as e
@@ -12,7 +11,7 @@ from helvor.core.engine.run.record import Run, check
 from helvor.core.engine.technique import Techniques
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.entry import Entry, Payload, Struck
-from helvor.core.record.typed_line import NotSure, Understood, taken_back
+from helvor.core.record.typed_line import NotSure, Typist, Understood, taken_back
 
 REASONS = ("misread", "typing slip", "wrong container", "spilt")
 """Why a reading of a run is most often taken back, offered where nobody said why."""
@@ -46,7 +45,7 @@ def brief(payload: Payload, techniques: Techniques) -> str:
 
 
 def take_back(
-    entries: Sequence[Entry], words: list[str], now: datetime | None, run: Run, techniques: Techniques
+    entries: Sequence[Entry], words: list[str], typist: Typist, run: Run, techniques: Techniques
 ) -> Understood:
     """Undo: see :func:`helvor.core.record.typed_line.taken_back`; what names a reading is asked about.
 
@@ -62,7 +61,7 @@ def take_back(
                 [*(f"strike {name} {REASONS[0]}" for _, name in named_[:_MOST]), "undo"],
             )
         words = []
-    return taken_back(entries, " ".join(words), now, lambda entry: brief(entry.payload, techniques), REASONS)
+    return taken_back(entries, " ".join(words), typist, lambda entry: brief(entry.payload, techniques), REASONS)
 
 
 def _standing(run: Run, techniques: Techniques) -> list[tuple[UUID, str]]:

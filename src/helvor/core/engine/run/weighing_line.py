@@ -50,6 +50,8 @@ _WARM = frozenset(("hot", "warm"))
 _ABOUT = frozenset(("about", "approx", "approximately", "roughly", "estimated", "ca", "ca.", "approx."))
 _MORE_THAN_TARE = 0.010
 """g by which a container is heavier than empty, for something to be in it. Common practice, no source."""
+_NO_DRIFT = 0.1
+"""g by which no balance drifts: that much more is not the empty container again. Common practice, no source."""
 _HEAVIEST = 2000.0
 """g that nothing weighed here is heavier than. Common practice, no source."""
 _LIGHTEST_GLASS = 0.05
@@ -114,8 +116,8 @@ def read_weighing(
         meant = portion_meant(portion, labels, run, step, techniques.kinds, _line_for(labels, typed), typed.state)
     elif typed.net:
         meant = _net_of(labels, run, step, techniques, typed)
-    elif not typed.state and not sure and mass.value <= _HEAVIEST:
-        _ask_what_is_in_it(labels, mass, typed, run, step, techniques)
+    elif not typed.state and mass.value <= _HEAVIEST:
+        _ask_what_is_in_it(labels, mass, typed, run, step, techniques, sure=sure)
     payload = _weighed(labels or ["tared pan"], meant.name, typed, mass, run, step)
     if not sure:
         _slips(payload, typed, run, " ".join(words))
@@ -403,9 +405,12 @@ def _net_of(labels: list[str], run: Run, step: str, techniques: Techniques, type
 
 
 def _ask_what_is_in_it(
-    labels: list[str], mass: Reading, typed: _Typed, run: Run, step: str, techniques: Techniques
+    labels: list[str], mass: Reading, typed: _Typed, run: Run, step: str, techniques: Techniques, *, sure: bool
 ) -> None:
     """A container with no word for its contents, though the step or its tare tells that something is in it.
+
+    Args:
+        sure: nobody is there to be asked: only what no balance can drift by is refused.
 
     Raises:
         NotSure: with it full, and with it empty.
@@ -416,6 +421,8 @@ def _ask_what_is_in_it(
     tares = [on.weighed.mass for on in run.weighings if on.weighed.pan == pan and not on.weighed.portion]
     fuller = bool(tares) and mass.value - tares[-1].value > max(_MORE_THAN_TARE, 5 * tares[-1].resolution)
     if not fuller and not (expected and not tares):
+        return
+    if sure and not (tares and mass.value - tares[-1].value > _NO_DRIFT):
         return
     name = " + ".join(labels)
     known = [on.weighed.portion for on in run.weighings if on.weighed.pan == pan and on.weighed.portion]

@@ -347,7 +347,7 @@ MIXED: dict[Mixing, tuple[str, Level, str, str, str]] = {
         "mixed-same",
         "good",
         "as alone",
-        "The melting point is unchanged within what the readings are uncertain by, so they are the same substance.",
+        "The melting point is unchanged within what the readings are uncertain by: consistent with the same substance.",
         "",
     ),
     "another": (

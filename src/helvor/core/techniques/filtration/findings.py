@@ -16,9 +16,10 @@ from helvor.core.hazards.substances import liquids_of, of_name
 from helvor.core.laws.filtration.oven import limits
 from helvor.core.laws.filtration.paper import cone_of, fill_line
 from helvor.core.laws.filtration.wash import wash_loss
-from helvor.core.quantities.reading import Unreadable, digits
+from helvor.core.quantities.reading import digits
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import Step, same
+from helvor.core.record.typed_line import NoStepForIt
 from helvor.core.techniques.filtration.entries import Drying, Emptied, Filtrate, Poured, Washed
 from helvor.core.techniques.filtration.parameters import OfAFilter
 
@@ -376,5 +377,5 @@ def step_here(run: Run, step: str, kinds: tuple[str, ...], what: str) -> str:
         return step
     fitting = [s for s in run.procedure.steps if s.kind in kinds]
     if not fitting:
-        raise Unreadable(f"No step of this run has something {what}.")
+        raise NoStepForIt(f"No step of this run has something {what}.")
     return next((s.id for s in fitting if s.id not in run.done), fitting[-1].id)

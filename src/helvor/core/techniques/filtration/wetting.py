@@ -10,7 +10,7 @@ from helvor.core.engine.plan.matter import Matter, Moment, moments
 from helvor.core.engine.run.case import Case
 from helvor.core.hazards.care import Care
 from helvor.core.hazards.substances import of_name
-from helvor.core.record.finding import Finding
+from helvor.core.record.finding import Finding, Level
 from helvor.core.record.procedure import Procedure
 from helvor.core.techniques.filtration.entries import Washed
 
@@ -54,13 +54,13 @@ def wetted_with_water(plan: Plan) -> Iterator[Advice]:
         what = f"Step {moment.number} wets the paper with water, but {organic.shown} must pass it."
         if not said:
             what = (
-                f"The rule of the house wets papers with water, but in step {moment.number} {organic.shown} must pass."
+                "The house rule wets papers with water, organic liquids excepted: "
+                f"in step {moment.number} {organic.shown} must pass."
             )
-        level = "caution" if said else "note"
-        yield Advice(_wetted(what, organic, moment.step.id, level), moment.step.id)
+        yield Advice(_wetted(what, organic, moment.step.id, "caution" if said else "note"), moment.step.id)
 
 
-def _wetted(what: str, organic: Care, about: str, level: str) -> Finding:
+def _wetted(what: str, organic: Care, about: str, level: Level) -> Finding:
     because = (
         "It runs into the filtrate and may throw out what is dissolved."
         if organic.mixes
@@ -68,7 +68,7 @@ def _wetted(what: str, organic: Care, about: str, level: str) -> Finding:
     )
     return Finding(
         "wetted-with-water",
-        "caution" if level == "caution" else "note",
+        level,
         what,
         because,
         f"Wet it with {organic.shown}.",
@@ -129,7 +129,8 @@ def _another(procedure: Procedure, moment: Moment, liquid: str, dissolves: float
             f"{solid} is wet with {wet_with.shown} and was washed with {liquid}, which mixes with it.",
             "Water throws out what the liquid still holds, dirt too. "
             f"{_dissolving(procedure, solid, washes, dissolves)}",
-            f"Ice-cold {wet_with.shown} in little is the usual wash.",
+            f"Wash with a little ice-cold {wet_with.shown} first, which takes the liquor away; water last, where it "
+            "does not dissolve the solid.",
             about=solid,
         )
     return None

@@ -21,13 +21,22 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Container, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
 from uuid import UUID
 
 from helvor.core.laws.planar.eluent import parse_eluent
 from helvor.core.quantities.reading import Reading, Unreadable
 from helvor.core.record.entry import Entry, Struck
-from helvor.core.record.typed_line import NotSure, Understood, as_written, built, look_ahead_id, read_each, taken_back
+from helvor.core.record.typed_line import (
+    UNKNOWN_TYPIST,
+    NotSure,
+    Typist,
+    Understood,
+    as_written,
+    built,
+    look_ahead_id,
+    read_each,
+    taken_back,
+)
 from helvor.core.record.vocabulary import FREE, behind_first, first_word, in_bench_words, plain_numbers
 from helvor.core.techniques.planar.lane_line import add_lane, joined
 from helvor.core.techniques.planar.line_words import (
@@ -63,7 +72,7 @@ def read_line(
     text: str,
     entries: Sequence[Entry],
     light: str = "",
-    now: datetime | None = None,
+    typist: Typist = UNKNOWN_TYPIST,
     ids: Callable[[int], UUID] = look_ahead_id,
     *,
     sure: bool = False,
@@ -73,7 +82,7 @@ def read_line(
 
     Args:
         light: the light that a new spot without one is seen under; empty is daylight.
-        now: the time, for what is undone.
+        typist: who types and when, for what is undone.
         ids: the id that each will be written under.
         sure: a spot near another is another one; nobody is there to be asked, as when a device sends what it kept.
         words: the house's own words, as rows of the table of words.
@@ -85,7 +94,7 @@ def read_line(
     whole = first in FREE or first in ("lane", "eluent")
 
     def one(piece: str, there: Sequence[Entry]) -> Understood:
-        return understand(piece, there, light, now, sure=sure, words=words)
+        return understand(piece, there, light, typist, sure=sure, words=words)
 
     return read_each(text, entries, one, whole=whole, ids=ids)
 
@@ -94,7 +103,7 @@ def understand(
     text: str,
     entries: Sequence[Entry],
     light: str = "",
-    now: datetime | None = None,
+    typist: Typist = UNKNOWN_TYPIST,
     *,
     sure: bool = False,
     words: tuple[tuple[str, str], ...] = (),
@@ -105,7 +114,7 @@ def understand(
         text: what was typed.
         entries: all entries of the page.
         light: the light that a new spot without one is seen under; empty is daylight.
-        now: the time, for what is undone.
+        typist: who types and when, for what is undone.
         sure: a spot near another is another one.
         words: the house's own words.
 
@@ -118,10 +127,10 @@ def understand(
     spaced = joined(plain_numbers(" ".join(text.split())))
     if first_word(text, _names(plate), more=words) == "note":
         return _note(behind_first(text).split(" "), plate)
-    said = joined(plain_numbers(in_bench_words(spaced, _names(plate), more=words))).split(" ")
+    said = joined(in_bench_words(spaced, _names(plate), more=words)).split(" ")
     first = said[0].casefold().rstrip(":=")
     if first == "undo":
-        return taken_back(entries, " ".join(said[1:]), now, lambda entry: describe(entry.payload, entries), _REASONS)
+        return taken_back(entries, " ".join(said[1:]), typist, lambda entry: describe(entry.payload, entries), _REASONS)
     at = _command_at(said, plate)
     if at is None:
         understood = read_spot(said, plate, light, sure=sure)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
 from typing import Annotated, Literal
 from urllib.parse import urlencode
 from uuid import UUID
@@ -39,7 +38,7 @@ from helvor.web.history import history_page
 from helvor.web.house_words import line_as_typed_here
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
-from helvor.web.reading import UnderstoodShown, drafts_of, moment_of, refused, what_it_says
+from helvor.web.reading import UnderstoodShown, drafts_of, refused, typist, typist_of, what_it_says
 from helvor.web.rendering import drawn_once, fragment, html, is_htmx, render, sent
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 from helvor.web.techniques.planar import forms
@@ -435,7 +434,7 @@ def read_ahead(request: Request, page_id: UUID, who: VisitorDep, text: str = "",
     text = line_as_typed_here(text[:200])
     if text.strip():
         try:
-            says = what_it_says(read_line(text, entries, view, datetime.now(UTC), words=page.rules.own_words))
+            says = what_it_says(read_line(text, entries, view, typist(who), words=page.rules.own_words))
         except Unreadable as unreadable:
             trouble = str(unreadable)
             answers = unreadable.lines if isinstance(unreadable, NotSure) else ()
@@ -470,7 +469,7 @@ def read(
     def compose(entries: list[Entry]) -> list[Draft]:
         there = before(entries, entry)
         line = line_as_typed_here(text)
-        at = moment_of(entries, entry, who.typed)
+        at = typist_of(entries, entry, who)
         return drafts_of(entry, read_line(line, there, view, at, ids_from(entry), sure=who.kept, words=own))
 
     try:
