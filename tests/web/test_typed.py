@@ -164,3 +164,27 @@ def test_a_plate_whose_set_up_is_taken_back_begins_anew(school, ida):
     answer = ida.post(f"{school.url}/entries", data=fields, headers=HTMX)
     assert answer.status_code == 200 and answer.headers["HX-Redirect"] == school.url
     assert ida.get(school.url).status_code == 200
+
+
+def weighing(client, url, **more):
+    fields = {"kind": "weighed", "container": "dish 3", "state": "empty", "way": "gross", "mass": "32.514"}
+    return client.post(f"{url}/entries", data={"entry": str(uuid4())} | fields | more, headers=HTMX)
+
+
+@pytest.mark.parametrize(
+    ("more", "question", "slip"),
+    [
+        ({"mass": "32514"}, "where is the decimal point", ""),
+        ({"mass": "33.9"}, "is something in it now", ""),
+        ({"portion": "new", "new_portion": "yes", "state": "as is", "mass": "23.541"}, "less than dish 3", "32.541"),
+    ],
+)
+def test_a_form_asks_about_a_slip_before_it_writes(school, ida, more, question, slip):
+    weighing(ida, school.run_url)
+    before = history(ida, school.run_url)
+    asked = weighing(ida, school.run_url, **more)
+    assert asked.status_code == 422 and question in asked.text and "the mass is right" in asked.text
+    assert slip in asked.text and f'value="{more["mass"]}"' in asked.text
+    assert history(ida, school.run_url) == before
+    assert weighing(ida, school.run_url, **more, sure="yes").status_code < 400
+    assert history(ida, school.run_url) != before

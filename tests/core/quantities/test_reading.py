@@ -29,7 +29,32 @@ READ = [
     ("2050mg", "mass", None, 2.05, 0.001),
     ("2.05 g", "mass", None, 2.05, 0.01),
     ("0", "length", "mm", 0.0, 1.0),
+    # Limits that are typed say how finely it was read.
+    ("24 ± 0.5 mL", "volume", None, 24.0, 1.0),
+    ("24+-0.5 mL", "volume", None, 24.0, 1.0),
+    ("24 +/- 0.5", "volume", "mL", 24.0, 1.0),
+    ("30.014±0.002", "mass", "g", 30.014, 0.004),
+    ("41,5 ± 0,5 mm", "length", None, 41.5, 1.0),
+    ("24-25 mL", "volume", None, 24.5, 1.0),
+    ("1.20–1.30 g", "mass", None, 1.25, 0.1),
 ]
+
+
+@pytest.mark.parametrize(
+    ("text", "shown"),
+    [
+        ("24 ± 0.5 mL", "24.0 ± 0.5 mL"),
+        ("24-25 mL", "24.5 ± 0.5 mL"),
+        ("30.01-30.02 mL", "30.015 ± 0.005 mL"),
+        ("24.5 mL", "24.5 mL"),
+        ("1.5e-1 mL", "0.15 mL"),
+    ],
+)
+def test_limits_that_were_typed_are_shown_and_read_again(text, shown):
+    reading = parse(text, "volume")
+    assert str(reading) == shown
+    again = parse(str(reading), "volume")
+    assert (again.value, again.resolution) == (reading.value, reading.resolution)
 
 
 @pytest.mark.parametrize(("text", "kind", "unit", "value", "resolution"), READ)
@@ -40,6 +65,10 @@ def test_what_people_type_is_read_with_its_resolution(text, kind, unit, value, r
 
 
 REFUSED = [
+    ("24 ± 0 mm", "a smaller one behind ±"),
+    ("24 ± 30 mm", "a smaller one behind ±"),
+    ("± 3 mm", "is not a number"),
+    ("41-42 mm", "is not a number"),
     ("", "Enter a value"),
     ("   ", "Enter a value"),
     ("abc", "not a number"),

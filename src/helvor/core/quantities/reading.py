@@ -6,7 +6,9 @@ instrument says otherwise, and the resolution gives the uncertainty.
 
 Reading 1. A comma counts as a decimal sign only where it cannot mean thousands.
 Reading 2. A unit is never guessed: it is written, or the field names it.
-Reading 3. Nothing infinite, undefined or negative is a length, volume or mass.
+Reading 3. ``24 ± 0.5 mL`` and ``24-25 mL`` say themselves how finely it was read: the true value lies anywhere between
+          the limits, as it does within a step of that width (JCGM 100:2008, 4.3.7).
+Reading 4. Nothing infinite, undefined or negative is a length, volume or mass.
 """
 
 from __future__ import annotations
@@ -125,7 +127,14 @@ class Reading(BaseModel):
     @property
     def decimals(self) -> int:
         """How many decimals the reading carries in its base unit."""
-        return max(0, -math.floor(math.log10(self.resolution) + 1e-9))
+        return max(0, -math.floor(math.log10(self.within or self.resolution) + 1e-9))
+
+    @property
+    def within(self) -> float | None:
+        """The limit that was typed with it, either way, in the same unit; None where the last digit says it."""
+        said = self.written
+        typed = "±" in said or "–" in said or ("-" in said and "e-" not in said.lower()) or "+/" in said
+        return self.resolution / 2 if typed else None
 
     @property
     def number(self) -> str:
@@ -134,7 +143,9 @@ class Reading(BaseModel):
         return round_to(self.value, max(self.decimals, needed))
 
     def __str__(self) -> str:
-        return f"{self.number} {self.unit}"
+        if self.within is None:
+            return f"{self.number} {self.unit}"
+        return f"{self.number} ± {self.within:g} {self.unit}"
 
 
 def parse(text: str, kind: Kind, *, field_unit: str | None = None) -> Reading:
@@ -159,7 +170,7 @@ def parse(text: str, kind: Kind, *, field_unit: str | None = None) -> Reading:
         number, unit = shown[: tail.start()].strip(), tail.group()
         if unit not in units:
             raise Unreadable(f"“{_clip(unit)}” is not a known unit of {kind}: use {_listed(kind)}.")
-    value_without_unit = parse_number(number)
+    value_without_unit = _between(number, kind) or parse_number(number)
     if not unit:
         if field_unit is None:
             raise Unreadable(f"“{_clip(shown)}” has no unit: write for example {_clip(shown)} {BASE_UNIT[kind]}.")
@@ -174,6 +185,33 @@ def parse(text: str, kind: Kind, *, field_unit: str | None = None) -> Reading:
         unit=BASE_UNIT[kind],
         resolution=_tidy(resolution * factor),
     )
+
+
+_PLUS_MINUS = re.compile(r"\s*(?:±|\+\s?/?\s?[-−])\s*")
+_RANGE = re.compile(r"([\d.,]+)\s*[-–]\s*([\d.,]+)")
+
+
+def _between(number: str, kind: Kind) -> tuple[float, float] | None:
+    """Middle and width of a reading with its limits, ``24 ± 0.5`` or ``24-25``; None of a plain number.
+
+    A length has no range: on a plate, 41 to 44 is how far a spot reaches.
+
+    Raises:
+        Unreadable: the limits are none.
+    """
+    middle, *within = _PLUS_MINUS.split(number)
+    if len(within) == 1 and middle:
+        value, limit = parse_number(middle)[0], parse_number(within[0])[0]
+        if not 0 < limit <= value:
+            raise Unreadable(f"“{_clip(number)}” is not clear: enter a value and a smaller one behind ±.")
+        return value, 2 * limit
+    ends = _RANGE.fullmatch(number) if kind != "length" else None
+    if ends is None:
+        return None
+    low, high = parse_number(ends[1])[0], parse_number(ends[2])[0]
+    if low >= high:
+        raise Unreadable(f"“{_clip(number)}” is not clear: enter a range from low to high, such as 24-25.")
+    return (low + high) / 2, high - low
 
 
 def _listed(kind: Kind) -> str:

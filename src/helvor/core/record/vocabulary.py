@@ -210,6 +210,7 @@ def plain_numbers(line: str) -> str:
     """
     line = re.sub(r"(?<=\d)x(?=\d)", " x ", line.translate(_SIGNS))
     line = re.sub(r"(?<=[^\W\d])=(?=\d)", " ", line)
+    line = re.sub(r"(?<=\d)\s*(?:±|\+\s?/?\s?-)\s*(?=[.,]?\d)", "±", line)
     for pattern, unit in _UNITS:
         line = pattern.sub(rf"\g<1>{unit}", line)
     return line
@@ -218,7 +219,7 @@ def plain_numbers(line: str) -> str:
 _SIGNS = str.maketrans({"×": "x", "−": "-", **{chr(0xFF10 + digit): str(digit) for digit in range(10)}, "．": "."})
 """Signs that phones and other keyboards bring, with those that readings know."""
 _UNITS = tuple(
-    (re.compile(rf"(?<![\w])(\d[\d.,]*)\s*(?:{words})(?![\w³])", flags), unit)
+    (re.compile(rf"(?<![\w])(\d[\d.,±]*)\s*(?:{words})(?![\w³])", flags), unit)
     for words, unit, flags in (
         (r"cm3|cm³|cc|ml|mls|millilit(?:er|re)s?", "mL", re.IGNORECASE),
         (r"dm3|dm³|lit(?:er|re)s?|L", "L", 0),

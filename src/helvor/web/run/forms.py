@@ -10,6 +10,7 @@ from helvor.core.engine.plan.edit import new_step
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.names import NEW, portion_meant
 from helvor.core.engine.run.record import Run
+from helvor.core.engine.run.weighing_line import slip_in
 from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Reading, Unreadable, parse
 from helvor.core.record.entry import Payload
@@ -67,7 +68,7 @@ def _weighed(form: Form, run: Run, strikes: UUID | None) -> Payload:
     number = form.whole("round")
     if state == "dried" and number is None:
         number = run.next_round(labels, known)
-    return form.build(
+    said = form.build_part(
         e.Weighed,
         container=labels,
         portion="" if state.startswith("empty") else known,
@@ -81,6 +82,10 @@ def _weighed(form: Form, run: Run, strikes: UUID | None) -> Payload:
         estimated=bool(form.text("estimated")),
         step=form.text("step"),
     )
+    question = "" if form.text("sure") else slip_in(said, run, strikes)
+    if question:
+        raise FieldErrors({"mass": f"{question} Change it, or tick that it is right."})
+    return said
 
 
 def _portion(form: Form, typed: str, labels: tuple[str, ...], run: Run) -> str:

@@ -35,7 +35,7 @@ from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.names import NOTHING_AROUND, Around, or_of, portion_meant
 from helvor.core.engine.run.record import Run, check, gather
 from helvor.core.engine.run.strike_line import correct_one, strike_one, take_back
-from helvor.core.engine.run.taken_line import AMOUNT, LOOSE, SURE, amount_last, read_taken
+from helvor.core.engine.run.taken_line import ABOUT, AMOUNT, LOOSE, SURE, amount_last, read_taken
 from helvor.core.engine.run.weighing_line import is_number, read_weighing
 from helvor.core.engine.technique import NO_TECHNIQUES, Command, Techniques
 from helvor.core.quantities.reading import Unreadable, parse
@@ -417,7 +417,8 @@ def _net(words: list[str], run: Run, step: str) -> Understood:
 
 
 def _volume(words: list[str], run: Run, step: str) -> Understood:
-    words = [word for word in words if word.casefold() not in LOOSE]
+    near_it = any(word.casefold() in ABOUT or word.startswith(("~", "≈")) for word in words)
+    words = [word.lstrip("~≈") for word in words if word.casefold() not in {*LOOSE, *ABOUT, "~", "≈"}]
     if len(words) > 1 and is_number(words[0]) and not is_number(words[-1]):
         words = [*words[1:], words[0]]
     if len(words) < 2:
@@ -431,6 +432,13 @@ def _volume(words: list[str], run: Run, step: str) -> Understood:
             [f"vol {said} {one} {unit}" for one in either],
         )
     volume = parse(words[-1], "volume", field_unit="mL")
+    if near_it:
+        said = " ".join(words[:-1])
+        limit = float(f"{0.1 * volume.value:.1g}")
+        raise NotSure(
+            "How near is it? Enter a ± with it.",
+            [f"vol {said} {volume.value:g} ± {limit:g} mL", f"vol {said} {volume}"],
+        )
     portion = portion_meant(" ".join(words[:-1]), (), run, step, {}, f"vol {{}} {words[-1]}").name
     return Understood(built(e.VolumeRead, portion=portion, volume=volume, step=step), f"*{portion}*: volume *{volume}*")
 
@@ -446,6 +454,11 @@ def _temperature(words: list[str], run: Run, step: str, techniques: Techniques) 
             if not said or (run.procedure.step(step) is None and not re.match(r"[-−+]?\d", said[0])):
                 raise
     degrees = re.fullmatch(r"([-−+]?\d+(?:[.,]\d+)?)(?:°?C)?", said[0]) if said else None
+    about_it = re.fullmatch(r"(\d+(?:[.,]\d+)?)([±–-])(\d+(?:[.,]\d+)?)(?:°?C)?", said[0]) if said else None
+    if about_it is not None:
+        low, high = (float(about_it[n].replace(",", ".")) for n in (1, 3))
+        middle = low if about_it[2] == "±" else (low + high) / 2
+        raise NotSure("Enter one temperature, and the rest in words.", [f"temp {middle:g} {said[0]}"])
     if degrees is None:
         raise Unreadable("Enter the temperature in °C, for example: temp 45, or temp 45 in the oven.")
     celsius = float(degrees[1].replace(",", ".").replace("−", "-"))
@@ -553,7 +566,11 @@ def _timer(words: list[str], run: Run, step: str) -> Understood:
         raise Unreadable("Press Stop beside the timer to stop it.")
     said = _TIME.search(line)
     if said is None:
-        raise Unreadable("Enter the minutes, for example: timer 20 oven, or timer 1.5 h.")
+        either = re.search(r"(?<!\S)(\d+)\s?[–-]\s?(\d+)(?:min)?(?!\S)", line)
+        sentence = "Enter the minutes, for example: timer 20 oven, or timer 1.5 h."
+        if either is not None:
+            raise NotSure(sentence, [f"timer {line.replace(either[0], minutes)}" for minutes in either.groups()])
+        raise Unreadable(sentence)
     if said["clock"]:
         hours, minutes_ = said["clock"].split(":")
         minutes = 60.0 * int(hours) + int(minutes_)

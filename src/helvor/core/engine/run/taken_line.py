@@ -21,10 +21,10 @@ _STRENGTHS = ("m", "mol/l", "mm", "%", "n")
 """Words after a number that belong to the name of a solution: 1 M sodium hydroxide, 10 % sodium carbonate."""
 
 
-AMOUNT = re.compile(r"[~≈]?[\d.,]+(?:mg|g|kg|mL|µL|L|mmol)")
+AMOUNT = re.compile(r"[~≈]?[\d.,±]+(?:mg|g|kg|mL|µL|L|mmol)")
 
 
-_ABOUT = frozenset(("about", "ca", "ca.", "approx", "approximately", "roughly"))
+ABOUT = frozenset(("about", "ca", "ca.", "approx", "approximately", "roughly"))
 
 
 LOOSE = frozenset(("of", "the", "=", ":", "was", "is", "were", "taken", "used", "in", "weighs"))
@@ -55,8 +55,8 @@ def read_taken(words: list[str], run: Run, step: str, around: Around, *, sure: b
         Unreadable: with one sentence; NotSure with lines that answer.
     """
     words, instead = _without_instead(words)
-    estimated = any(word.casefold() in _ABOUT for word in words) or "~" in " ".join(words)
-    words = amount_last([word for word in words if word.casefold() not in LOOSE | _ABOUT])
+    estimated = any(word.casefold() in ABOUT for word in words) or "~" in " ".join(words)
+    words = amount_last([word for word in words if word.casefold() not in LOOSE | ABOUT])
     at = _first_number(words, run)
     if not at:
         raise _no_amount(words, run)

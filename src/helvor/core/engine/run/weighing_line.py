@@ -12,11 +12,12 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from uuid import UUID
 
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.names import GLASS, Meant, containers_meant, expected_at, or_of, portion_meant
 from helvor.core.engine.run.record import Run
-from helvor.core.engine.technique import Techniques
+from helvor.core.engine.technique import NO_TECHNIQUES, Techniques
 from helvor.core.quantities.reading import Reading, Unreadable, parse
 from helvor.core.record.procedure import same
 from helvor.core.record.typed_line import NotSure, Understood, built
@@ -31,7 +32,7 @@ STATES = {
     "dried": "dried",
     "dry": "dried",
 }
-_NUMBER = re.compile(r"[~≈]?[+\-−–]?(?:\d[\d.,]*|[.,]\d+)(?:[eE][+-]?\d+)?(?:mg|kg|g)?")
+_NUMBER = re.compile(r"[~≈]?[+\-−–]?(?:\d[\d.,]*|[.,]\d+)(?:[eE][+-]?\d+)?(?:[±–-][\d.,]+)?(?:mg|kg|g)?")
 _OTHER_UNIT = re.compile(r"k?Pa|°?[CFK]|mL|L|mm|cm|min|s|h|M|%|bar|V|rpm")
 """Units of what is no mass."""
 _BETWEEN = frozenset(
@@ -163,6 +164,7 @@ def _sorted(words: list[str], run: Run) -> _Typed:
             size = _kept(word, labels, rest, run, typed)
         place += max(size, 1)
     typed.mass, rest = _mass_among(rest, run)
+    typed.estimated = typed.estimated or typed.mass.startswith(("~", "≈"))
     others = [word for word in rest if re.fullmatch(r"\d+[.,]\d+g?", word)]
     if typed.mass and others:
         left = " ".join(word for word in rest if word not in others)
@@ -474,6 +476,23 @@ def _says(said: e.Weighed, meant: Meant) -> str:
         dried = f", {state}" if said.state != "as is" else ""
         return f"*{meant.name}*{called}{where} with the tare button{dried}: net *{said.mass}*{after}"
     return f"{said.name}{what}, {state}: *{said.mass}*{after}"
+
+
+def slip_in(said: e.Weighed, run: Run, strikes: UUID | None = None) -> str:
+    """What looks like a slip in a weighing that a form brings, as a question; empty where nothing does.
+
+    Args:
+        strikes: the reading that it takes the place of, which is held against nothing.
+    """
+    there = replace(run, weighings=[on for on in run.weighings if on.line.head.id != strikes])
+    mass = said.mass.written
+    try:
+        if said.state == "empty" and said.mass.value <= _HEAVIEST:
+            _ask_what_is_in_it(list(said.container), said.mass, _Typed([]), there, "", NO_TECHNIQUES, sure=True)
+        _slips(said, _Typed([], mass), there, mass)
+    except NotSure as asked:
+        return str(asked)
+    return ""
 
 
 def _slips(said: e.Weighed, typed: _Typed, run: Run, line: str) -> None:

@@ -311,7 +311,7 @@ def _empty(words: list[str], run: Run, step: str) -> Understood:
 
 _TIMES = re.compile(r"(\d{1,2})\s*(?:x|times|portions(?: of)?|mal|fois|veces)\s*")
 _BEHIND = re.compile(r"\b(?:left|leaving|leaves|behind|stays|staying|retained)\s+([\d.,]+(?:mL|L|µL))")
-_EACH = re.compile(r"(?<![\w.,])([\d.,]+)(mL|L|µL)?(?![\w.,])")
+_EACH = re.compile(r"(?<![\w.,])([\d.,]+(?:[±–-][\d.,]+)?)(mL|L|µL)?(?![\w.,])")
 _COLD = {"ice-cold": "ice-cold", "ice": "ice-cold", "iced": "ice-cold", "cold": "ice-cold", "chilled": "ice-cold"}
 
 
