@@ -338,3 +338,39 @@ def test_what_one_reading_of_a_line_writes_the_next_one_knows():
 def test_none_of_a_line_is_written_where_one_reading_is_not_clear():
     found, words, _ = outcome(on_plate, "C 12, T forty, S 25")
     assert found in "?!" and "forty" in words
+
+
+def test_a_portion_that_is_called_new_and_is_known_is_that_portion():
+    read = run_line.read_line("dish 3 new salt dried 3 31.516", DRIED, "", TECHNIQUES)[0].payload
+    assert (read.name, read.portion) == ("dish 3", "salt")
+
+
+DRIED = page_of("dish 3 30.000", "dish 3 new salt dried 1 31.618", "dish 3 salt dried 2 31.517")
+
+
+@pytest.mark.parametrize(
+    ("typed", "numbers"),
+    [
+        ("correct dish 3 salt dried 1 31.520", (1,)),
+        ("correct dish 3 salt first drying 31.520", (1,)),
+        ("correct dish 3 salt dried 31.520", (2,)),
+        ("correct dish 3 salt dried 1 31.520, dish 3 salt dried 2 31.519", (1, 2)),
+    ],
+)
+def test_the_drying_that_is_numbered_is_corrected_and_two_of_them_together(typed, numbers):
+    read = run_line.read_line(typed, DRIED, "", TECHNIQUES)
+    assert [one.payload.round for one in read] == list(numbers)
+    assert [one.strikes for one in read] == [DRIED[number].id for number in numbers]
+    for one, number in zip(read, numbers, strict=True):
+        assert f"dried {number}" in one.says and f"in place of {DRIED[number].payload.mass}" in one.says
+
+
+def test_a_drying_that_is_not_there_is_asked_about_and_one_that_is_there_is_no_new_one():
+    with pytest.raises(NotSure, match="no drying 3 of salt") as asked:
+        run_line.read_line("correct dish 3 salt dried 3 31.5", DRIED, "", TECHNIQUES)
+    assert asked.value.lines == ("correct dish 3 salt dried 2 31.5", "correct dish 3 salt dried 1 31.5")
+    with pytest.raises(NotSure, match=r"31\.517 g is there as dried 2 already") as asked:
+        run_line.read_line("dish 3 salt dried 2 31.516", DRIED, "", TECHNIQUES)
+    assert asked.value.lines == ("correct dish 3 salt dried 2 31.516", "dish 3 salt dried 3 31.516")
+    [first] = run_line.read_line(asked.value.lines[0], DRIED, "", TECHNIQUES)
+    assert first.strikes == DRIED[2].id

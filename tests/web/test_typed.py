@@ -1,5 +1,6 @@
 """Typed lines through the doors: several at once, answers, undo, codes of vessels, and readings put right."""
 
+import re
 from uuid import uuid4
 
 import pytest
@@ -188,3 +189,30 @@ def test_a_form_asks_about_a_slip_before_it_writes(school, ida, more, question, 
     assert history(ida, school.run_url) == before
     assert weighing(ida, school.run_url, **more, sure="yes").status_code < 400
     assert history(ida, school.run_url) != before
+
+
+def test_two_dryings_are_put_right_together_and_written_once(school, ida):
+    for line in ("dish 3 32.514", "dish 3 new salt dried 1 33.981", "dish 3 salt dried 2 33.980"):
+        assert typed(ida, school.run_url, line).status_code == 200
+    panel = ida.get(correcting(ida, school.run_url, "33.980")).text
+    assert "Correct dried 1 too" in panel and "now 33.981 g" in panel
+    fields = dict(
+        re.findall(r'name="(entry|strikes|also_[0-9a-f-]+|round|step|csrf)"[^>]*?value="([^"]*)"', panel, re.S)
+    )
+    [also] = [name for name in fields if name.startswith("also_")]
+    sent = fields | {"kind": "weighed", "container": "dish 3", "portion": "salt", "state": "dried", "way": "gross"}
+    sent |= {"mass": "33.890", "reason": "digits exchanged", also: "a lot"}
+    refused = ida.post(f"{school.run_url}/entries", data=sent, headers=HTMX)
+    assert refused.status_code == 422 and "is not a number" in refused.text and 'value="a lot"' in refused.text
+    assert "33.890" not in history(ida, school.run_url)
+    for _ in range(2):
+        assert ida.post(f"{school.run_url}/entries", data=sent | {also: "33.891"}, headers=HTMX).status_code == 200
+    page = history(ida, school.run_url)
+    assert page.count("<s>dish 3 with salt, dried") == 2
+    assert page.count("dried 1: 33.891 g") == 1 and page.count("dried 2: 33.890 g") == 1
+
+
+def correcting(client, url, mass):
+    """The address of the form that corrects a reading, from the page's history."""
+    row = next(part for part in history(client, url).split("<tr>") if mass in part and "edit/weighed" in part)
+    return re.search(r'href="([^"]*edit/weighed[^"]*)"', row)[1].replace("&amp;", "&")

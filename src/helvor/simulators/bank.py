@@ -131,7 +131,7 @@ class _Line(socketserver.StreamRequestHandler):
             with found.lock:
                 found.fault = rest[0]
             self._say("done")
-        elif word == "watch" and len(rest) == 1 and rest[0].isdigit():
+        elif word == "watch" and len(rest) == 1 and rest[0].isdecimal():
             return self._watch(found, min(int(rest[0]), LONGEST_WATCH))
         elif word == "read" and not rest:
             return self._watch(found, 1)

@@ -114,7 +114,7 @@ class Bodies:
                     f"{'' if known else ' if you are not signed in'}. Nothing was saved.",
                 )
 
-        if not (said.isascii() and said.isdigit() and len(said) < 16):
+        if not (said.isascii() and said.isdecimal() and len(said) < 16):
             raise _Refused(400, "This request does not state its length. Nothing was saved.")
         await bounded(int(said))
         size, began = 0, time.monotonic()

@@ -103,7 +103,7 @@ def make_class(
     values = {"code": code, "title": title, "course": course, "benches": benches}
     text = benches.strip() or str(USUAL_BENCHES)
     try:
-        if not (text.isascii() and text.isdigit() and len(text) < 4):
+        if not (text.isascii() and text.isdecimal() and len(text) < 4):
             raise Problem("benches", "Enter the number of benches, such as 12.")
         with pool(request).connection() as conn:
             classes.make_class(conn, who.account.id, entry, code, title, course, int(text))
@@ -216,7 +216,7 @@ def _pairs(form: forms.Form) -> list[str]:
     pairs = list(form.all("pair"))
     text = form.text("count")
     if text:
-        if not (text.isascii() and text.isdigit() and 1 <= int(text[:4]) <= classes.MOST_BENCHES):
+        if not (text.isascii() and text.isdecimal() and 1 <= int(text[:4]) <= classes.MOST_BENCHES):
             raise Problem("benches", f"Enter 1 to {classes.MOST_BENCHES} benches.")
         count = int(text)
         pairs = (pairs + [""] * count)[:count]

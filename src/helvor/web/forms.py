@@ -118,7 +118,7 @@ class Form:
         text = self.text(name)
         if not text:
             return None
-        if not (text.isascii() and text.isdigit() and len(text) < 4):
+        if not (text.isascii() and text.isdecimal() and len(text) < 4):
             self.errors[name] = "Enter a whole number, such as 3."
             return None
         return int(text)

@@ -85,7 +85,7 @@ def join(
     """Join a bench; a tablet that works at another is asked first."""
     check_form_token(request, token)
     settings = request.app.state.settings
-    if not (number.strip().isascii() and number.strip().isdigit() and len(number.strip()) < 4):
+    if not (number.strip().isascii() and number.strip().isdecimal() and len(number.strip()) < 4):
         return _join_again(request, code, number, "Enter your bench number, such as 7.", 422)
     device = request.headers.get("user-agent", "")
     address = address_of(request)

@@ -91,7 +91,7 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
                 unknowns.keep(conn, who.account.id, class_id, name, samples)
             elif what == "deal":
                 text = form.text("seed")
-                if not (text.isascii() and text.isdigit() and len(text) < 10):
+                if not (text.isascii() and text.isdecimal() and len(text) < 10):
                     raise Problem("seed", "Enter a whole number as the seed; the same seed gives the same assignment.")
                 unknowns.deal_out(conn, who.account.id, class_id, name, int(text))
             elif what in ("release", "withhold"):
@@ -113,10 +113,10 @@ def write(request: Request, class_id: UUID, who: WriterDep, fields: SubmittedDep
 def _by_hand(form: Form) -> dict[int, int | None]:
     chosen: dict[int, int | None] = {}
     for bench, number in zip(form.all("bench"), form.all("number"), strict=False):
-        if not (bench.isascii() and bench.isdigit() and len(bench) < 5):
+        if not (bench.isascii() and bench.isdecimal() and len(bench) < 5):
             continue
         text = number.strip()
-        if text and not (text.isascii() and text.isdigit() and len(text) < 5):
+        if text and not (text.isascii() and text.isdecimal() and len(text) < 5):
             raise Problem("number", f"“{text[:12]}” is not a sample number.")
         chosen[int(bench)] = int(text) if text else None
     return chosen

@@ -146,7 +146,7 @@ def indication_of(line: str) -> Indication:
         Garbled: it says something else.
     """
     words = words_of(line)
-    fits = len(words) == 5 and words[0] == "reading" and words[1].isdigit() and len(words[1]) <= 12
+    fits = len(words) == 5 and words[0] == "reading" and words[1].isdecimal() and len(words[1]) <= 12
     if not fits or not _NUMBER.fullmatch(words[2]) or words[4] not in STATES:
         raise Garbled("a line that is not a reading")
     return Indication(int(words[1]), words[2], words[3], words[4])

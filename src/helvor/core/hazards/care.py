@@ -222,7 +222,7 @@ def is_only_water(name: str) -> bool:
     (True, False, False)
     """
     words = plain(name).replace("-", "").replace(",", " ").split()
-    return "water" in words and all(word in _OF_WATER or len(word) == 1 or word.isdigit() for word in words)
+    return "water" in words and all(word in _OF_WATER or len(word) == 1 or word.isdecimal() for word in words)
 
 
 def of_formula(formula: str) -> Care | None:

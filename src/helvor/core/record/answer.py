@@ -42,7 +42,7 @@ def read_answer(question: str, written: str, unit: str) -> Answered:
     text = " ".join(written.split())
     if not text:
         raise Unreadable("Enter an answer.")
-    if not any(letter.isdigit() for letter in text):
+    if not any(letter.isdecimal() for letter in text):
         raise Unreadable(f"“{text[:24]}” is not a number: enter digits, such as 12.5.")
     if unit in ("g", "mL"):
         reading = parse(text, "mass" if unit == "g" else "volume", field_unit=unit)

@@ -9,14 +9,14 @@ from uuid import UUID
 from helvor.core.engine.plan.edit import new_step
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.names import NEW, portion_meant
-from helvor.core.engine.run.record import Run
+from helvor.core.engine.run.record import Run, WeighedOn
 from helvor.core.engine.run.weighing_line import slip_in
 from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Reading, Unreadable, parse
 from helvor.core.record.entry import Payload
-from helvor.core.record.procedure import Portion, Step, Substance
+from helvor.core.record.procedure import Portion, Step, Substance, same
 from helvor.core.record.step_kinds import StepKind
-from helvor.core.record.typed_line import NotSure
+from helvor.core.record.typed_line import NotSure, ids_from
 from helvor.core.techniques.registered import STEP_KINDS
 from helvor.notebook.pages import Draft
 from helvor.shelf.shelf import tolerance_of
@@ -52,6 +52,38 @@ def draft_from(
     if isinstance(payload, e.Taken) and named and bottles:
         payload = payload.model_copy(update={"bottle": bottles[named]})
     return Draft(entry, payload, strikes, reason)
+
+
+def sisters(run: Run, strikes: UUID | None) -> list[WeighedOn]:
+    """The other weighings after drying of what is corrected: theirs may have to be put right with it."""
+    one = next((on for on in run.weighings if on.line.head.id == strikes), None)
+    if one is None or one.weighed.state != "dried":
+        return []
+    return [
+        on
+        for on in run.weighings
+        if on is not one
+        and on.weighed.state == "dried"
+        and on.weighed.pan == one.weighed.pan
+        and same(on.weighed.portion, one.weighed.portion)
+    ]
+
+
+def with_sisters(draft: Draft, form: Form, run: Run) -> list[Draft]:
+    """A correction with those of its sisters that the form corrects too, for the same reason.
+
+    Raises:
+        FieldErrors: a mass cannot be read.
+    """
+    key, drafts = ids_from(draft.id), [draft]
+    for on in sisters(run, draft.strikes):
+        name = f"also_{on.line.head.id}"
+        mass = form.mass(name)
+        if mass is not None and mass.written != on.weighed.mass.written:
+            said = on.weighed.model_copy(update={"mass": mass})
+            drafts.append(Draft(key(len(drafts)), said, on.line.head.id, draft.reason))
+    form.check()
+    return drafts
 
 
 def labels_of(text: str) -> tuple[str, ...]:

@@ -113,6 +113,7 @@ def _form(page: Page, run: Run, kind: str, csrf: str, filled: Filled) -> RunForm
         run=run,
         entry=filled.entry,
         strikes=filled.strikes,
+        sisters=forms.sisters(run, filled.strikes) if kind == "weighed" else [],
         step=filled.at,
         view=filled.view,
         about=filled.named,
@@ -205,7 +206,8 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
         run = gather(before(entries, entry))
-        return with_their_substances(run, [forms.draft_from(kind, form, entry, run, bottles, TECHNIQUE_READERS)])
+        draft = forms.draft_from(kind, form, entry, run, bottles, TECHNIQUE_READERS)
+        return with_their_substances(run, forms.with_sisters(draft, form, run))
 
     bottles = _bottles(request, who, page_id) if form.text("bottle") else {}
     try:

@@ -14,7 +14,7 @@ from markupsafe import Markup
 
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.account import PortionMass
-from helvor.core.engine.run.record import Run
+from helvor.core.engine.run.record import Run, WeighedOn
 from helvor.core.engine.run.tares import Net
 from helvor.core.engine.run.work_out import RunWorksheet, StepSeen
 from helvor.core.hazards.substances import known_hazards
@@ -215,6 +215,7 @@ class RunFormShown:
     run: Run
     entry: UUID
     strikes: UUID | None
+    sisters: list[WeighedOn]
     step: str
     view: str
     about: str

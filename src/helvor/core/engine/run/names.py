@@ -142,7 +142,7 @@ def plain(name: str) -> tuple[str, ...]:
 
 def _marks(words: set[str]) -> set[str]:
     """The words of a name that tell it from its sisters: numbers and single letters."""
-    return {word for word in words if len(word) == 1 or any(letter.isdigit() for letter in word)}
+    return {word for word in words if len(word) == 1 or any(letter.isdecimal() for letter in word)}
 
 
 def near(name: str, known: Iterable[str]) -> list[str]:
@@ -275,7 +275,7 @@ def _which_container(label: str, found: Sequence[str], run: Run, commands: Seque
         lines.append(line.format(" + ".join([*found, f"{NEW} {label}"])))
         if not offered and len(label) > 2 and not label.casefold().startswith("bench"):
             lines.append(line.format(f"dish 1 {NEW} {label}"))
-    elif label.isdigit():
+    elif label.isdecimal():
         lines.append(line.format(f"dish {label}"))
     hint = f"Enter {or_of(offered)}" if offered else "Begin with a container, such as dish 3"
     if command:

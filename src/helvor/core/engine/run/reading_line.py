@@ -49,6 +49,7 @@ from helvor.core.record.typed_line import (
     Understood,
     built,
     look_ahead_id,
+    pieces_of,
     read_each,
 )
 from helvor.core.record.vocabulary import FREE, behind_first, first_word, in_bench_words, plain_numbers
@@ -92,6 +93,10 @@ def read_line(
     def one(piece: str, there: Sequence[Entry]) -> Understood:
         return understand(piece, there, step, techniques, around, typist, sure=sure)
 
+    if first == "correct":
+        # What stands behind a comma is corrected too: two dryings that were exchanged are put right together.
+        word, *_ = text.split()
+        text = ", ".join(p if p.casefold().startswith(word.casefold()) else f"{word} {p}" for p in pieces_of(text))
     return read_each(text, entries, one, whole=first in FREE or first == "check", ids=ids)
 
 
@@ -139,7 +144,8 @@ def understand(
     if first == "correct":
         if len(words) < 3:
             raise Unreadable("Enter the reading as it should be, for example: correct dish 3 32.516.")
-        return correct_one(_understood(words[1:], run, step, techniques, around, sure=sure), run)
+        behind = words[1:]
+        return correct_one(_understood(behind, run, step, techniques, around, sure=True), run, " ".join(behind))
     understood = _understood(words, run, step, techniques, around, sure=sure)
     try:
         check(run, understood.payload, None)
@@ -251,7 +257,7 @@ def _of_a_step(words: list[str], run: Run) -> list[str]:
     what = words[2].casefold() if len(words) > 2 and words[0].casefold() == "step" else ""
     if what in ("done", "finished", "skipped", "skip"):
         return [_TRAILING.get(what, "skip"), words[1], *words[3:]]
-    number = next((word for word in words[1:] if word.isdigit()), "")
+    number = next((word for word in words[1:] if word.isdecimal()), "")
     following = run.next_step
     if not number and following is not None:
         number = str(run.procedure.steps.index(following) + 1)
@@ -384,7 +390,7 @@ def beside(line: str, procedure: Procedure) -> tuple[str, str]:
     Without a number, or with one that no step has, it is beside none.
     """
     place, colon, text = line.partition(": ")
-    if colon and place.isdigit() and 0 < int(place) <= len(procedure.steps):
+    if colon and place.isdecimal() and 0 < int(place) <= len(procedure.steps):
         return procedure.steps[int(place) - 1].id, text
     return "", line
 
@@ -496,7 +502,7 @@ def _step_at(word: str, run: Run) -> tuple[int, str]:
         raise NotSure(
             f"Enter the number of the step, 1 to {len(run.procedure.steps)}.", [f"done {n}" for n in called[:4]]
         )
-    if not word.isdigit() or not 1 <= int(word) <= len(run.procedure.steps):
+    if not word.isdecimal() or not 1 <= int(word) <= len(run.procedure.steps):
         raise Unreadable(f"There is no step {word[:10]}: enter 1 to {len(run.procedure.steps)}.")
     return int(word), run.procedure.steps[int(word) - 1].id
 

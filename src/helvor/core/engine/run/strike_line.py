@@ -122,19 +122,40 @@ def _called(words: list[str], there: Sequence[tuple[UUID, str]]) -> tuple[list[t
     return [], 0
 
 
-def correct_one(understood: Understood, run: Run) -> Understood:
-    """A reading that takes the place of the newest one of the same thing.
+_NUMBERED = re.compile(r"\b(?:dried|dry)\s+\d\b|\b(?:first|second|third|fourth|1st|2nd|3rd)\s+dr", re.IGNORECASE)
+
+
+def correct_one(understood: Understood, run: Run, typed: str) -> Understood:
+    """A reading that takes the place of the one of the same thing: of the drying that is numbered, else of the newest.
 
     Raises:
-        Unreadable: there is none.
+        Unreadable: there is none; NotSure where there is none of that number.
     """
     new = understood.payload
-    for line in reversed(run.lines):
+    there = [
+        line
+        for line in reversed(run.lines)
+        if line.stands and line.head.payload.kind == new.kind and _same_thing(line.head.payload, new)
+    ]
+    says = understood.says
+    if isinstance(new, e.Weighed) and there:
+        rounds = {old.round: line for line in there if isinstance(old := line.head.payload, e.Weighed)}
+        if new.round not in rounds and _NUMBERED.search(typed):
+            plain = _NUMBERED.sub("dried {}", typed)
+            raise NotSure(
+                f"There is no drying {new.round} of {new.portion} here: which one is corrected?",
+                [f"correct {plain.format(number)}" for number in rounds],
+            )
+        line = rounds.get(new.round, there[0])
         old = line.head.payload
-        if old.kind == new.kind and _same_thing(old, new):
-            if isinstance(new, e.Weighed) and isinstance(old, e.Weighed):
-                new = new.model_copy(update={"round": old.round, "step": old.step})
-            return Understood(new, f"{understood.says}, in place of the earlier reading", line.head.id, "read again")
+        if isinstance(old, e.Weighed):
+            says = says.replace(f"dried {new.round}", f"dried {old.round}")
+            new = new.model_copy(update={"round": old.round, "step": old.step})
+        there = [line]
+    if there:
+        was = there[0].head.payload
+        stood = f"{was.mass}" if isinstance(was, e.Weighed) else "the earlier reading"
+        return Understood(new, f"{says}, in place of {stood}", there[0].head.id, "read again")
     raise Unreadable("There is no earlier reading of this to correct: enter it without the word correct.")
 
 

@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 from uuid import UUID
 
 from helvor.core.engine.run import entries as e
-from helvor.core.engine.run.names import GLASS, Meant, containers_meant, expected_at, or_of, portion_meant
+from helvor.core.engine.run.names import GLASS, NEW, Meant, containers_meant, expected_at, or_of, portion_meant
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import NO_TECHNIQUES, Techniques
 from helvor.core.quantities.reading import Reading, Unreadable, parse
@@ -240,19 +240,19 @@ def _place_of_mass(words: list[str], numbers: list[int]) -> int | None:
 
 def _may_be_a_label(words: list[str], at: int, run: Run) -> bool:
     """Whether a small whole number right behind a word for glass may be the end of its label: ``dish 3``."""
-    return words[at].isdigit() and int(words[at]) < 25 and 0 < at < 3 and _is_container(words[:at], run)
+    return words[at].isdecimal() and int(words[at]) < 25 and 0 < at < 3 and _is_container(words[:at], run)
 
 
 def _is_of_a_name(words: list[str], at: int, run: Run) -> bool:
     """Whether a number is the end of a container's label, as the 3 of dish 3."""
     label = " ".join(words[max(0, at - 1) : at + 1])
-    return bool(at) and words[at].isdigit() and any(same(label, known) for known in run.containers)
+    return bool(at) and words[at].isdecimal() and any(same(label, known) for known in run.containers)
 
 
 def _without_state(words: list[str], run: Run, typed: _Typed) -> list[str]:
     """The words without the state, wherever it stands; one that begins or ends a known name stays with it."""
     known = {name.casefold() for name in (*run.portion_names, *run.containers)}
-    if len(words) > 1 and words[-1].isdigit() and words[-2].casefold() in ("dried", "dry"):
+    if len(words) > 1 and words[-1].isdecimal() and words[-2].casefold() in ("dried", "dry"):
         typed.state, typed.number = "dried", int(words[-1])
         return words[:-2]
     for place in (len(words) - 1, 0, *range(1, len(words) - 1)):
@@ -286,7 +286,8 @@ def _split(words: list[str], run: Run, *, into: bool) -> tuple[str, list[str]]:
         tail, head = " ".join(words[-size:]), " ".join(words[:size])
         found = next((name for name in run.portion_names if same(name, tail)), None)
         if found is not None and not any(same(whole, label) for label in run.containers):
-            return found, _labels(words[:-size])
+            said_new = len(words) > size + 1 and words[-size - 1].casefold() == NEW
+            return found, _labels(words[: -size - said_new])
         found = next((name for name in run.portion_names if same(name, head)), None)
         behind = words[size:] if words[size] != "+" else words[size + 1 :]
         if found is not None and _is_container(behind, run) and not _is_container(words[:size], run):
@@ -323,13 +324,13 @@ def _by_glass(words: list[str], run: Run) -> tuple[str, list[str]]:
     last = [word.casefold() for word in words[plus:]]
     glass = next((len(glass) for glass in _GLASS if tuple(last[: len(glass)]) == glass), 0)
     # A number or a single letter after it belongs to the label: dish 3, beaker A.
-    numbered = glass > 0 and len(last) > glass and (last[glass].isdigit() or len(last[glass]) == 1)
+    numbered = glass > 0 and len(last) > glass and (last[glass].isdecimal() or len(last[glass]) == 1)
     size = glass + numbered
     if not numbered:
         known = [n for n in range(len(last) - 1, 0, -1) if any(same(" ".join(last[:n]), c) for c in run.containers)]
         size = known[0] if known else size
     if not size:
-        size = next((i + 1 for i, word in enumerate(last) if word.isdigit()), 0)
+        size = next((i + 1 for i, word in enumerate(last) if word.isdecimal()), 0)
     if size and size < len(last):
         return " ".join(words[plus + size :]), _labels(words[: plus + size])
     return "", _labels(words)
@@ -506,7 +507,9 @@ def _slips(said: e.Weighed, typed: _Typed, run: Run, line: str) -> None:
     _ask_beyond_reason(said, typed, line)
     if not said.portion:
         _ask_same_container(said, tare, typed, line)
-    elif tare is not None and said.way == "gross":
+        return
+    _ask_round_again(said, typed, run, line)
+    if tare is not None and said.way == "gross":
         _ask_too_much(said, tare.value, typed, run, line)
         _ask_below_tare(said, tare, typed, line)
 
@@ -536,6 +539,28 @@ def _ask_same_container(said: e.Weighed, tare: Reading | None, typed: _Typed, li
         return
     maybe = _slips_to(typed, 0.99 * tare.value, 1.01 * tare.value)
     raise _ask(f"{said.name} weighed {tare} empty before: is {said.mass} the same one, empty?", maybe, typed, line)
+
+
+def _ask_round_again(said: e.Weighed, typed: _Typed, run: Run, line: str) -> None:
+    """Ask about a drying whose number is there already: is it corrected, or is it the next?
+
+    Raises:
+        NotSure: with either.
+    """
+    if typed.number is None:
+        return
+    there = [
+        on.weighed.mass
+        for on in run.weighings
+        if on.weighed.pan == said.pan and same(on.weighed.portion, said.portion) and on.weighed.round == said.round
+    ]
+    if there:
+        following = run.next_round(list(said.container), said.portion)
+        plain = f"{said.name} {said.portion} dried {{}} {typed.mass}"
+        raise NotSure(
+            f"{there[-1]} is there as dried {said.round} already: is it corrected, or is this another drying?",
+            [f"correct {plain.format(said.round)}", plain.format(following)],
+        )
 
 
 def _ask_below_tare(said: e.Weighed, tare: Reading, typed: _Typed, line: str) -> None:
@@ -580,7 +605,7 @@ def slips_of(number: str) -> list[str]:
     """
     whole, point, decimals = number.replace(",", ".").partition(".")
     digits = whole + decimals
-    if not digits.isdigit():
+    if not digits.isdecimal():
         return []
     found = []
     for by in (-1, 1, -2, 2, -3):

@@ -263,7 +263,7 @@ def boiling_marks(run: Run, step: str) -> list[tuple[datetime, bool]]:
 
 
 def _vent(words: list[str], run: Run, step: str) -> Understood:
-    swirls = int(words[0]) if words and words[0].isdigit() else 1
+    swirls = int(words[0]) if words and words[0].isdecimal() else 1
     payload = built(Vented, step=step_here(run, step, PARTING, "extracted"), swirls=swirls)
     return Understood(payload, f"*{swirls}* swirls, vented")
 

@@ -104,7 +104,7 @@ def _target(
         following = plate.next_number.get(lane.key, 1)
         if spot_name(lane.label, following).casefold() == word.casefold():
             return lane, None
-        if re.fullmatch(re.escape(lane.label) + r"/?\d+", word, re.IGNORECASE) and not lane.label[-1].isdigit():
+        if re.fullmatch(re.escape(lane.label) + r"/?\d+", word, re.IGNORECASE) and not lane.label[-1].isdecimal():
             new = spot_name(lane.label, following)
             number = word[len(lane.label) :].lstrip("/")
             apart = f"{lane.label} {number}" if int(number) > following else new
@@ -417,7 +417,7 @@ def _which_number(typed: _Typed) -> Unreadable:
         raise NotSure("The Rf follows from the distance: enter that alone.", [f"{typed.named} {typed.numbers[0]}"])
     answers = [several]
     first = typed.numbers[0]
-    if len(typed.numbers) == 2 and first.isdigit() and int(first) < 10 and typed.spot is None:
+    if len(typed.numbers) == 2 and first.isdecimal() and int(first) < 10 and typed.spot is None:
         assert typed.lane is not None
         answers.insert(0, f"{spot_name(typed.lane.label, int(first))} {typed.numbers[1]}")
     if typed.lane is not None and len(typed.numbers) == 3:

@@ -10,7 +10,7 @@ from helvor.core.record.entry import Line, Struck
 
 def spot_name(label: str, number: int) -> str:
     """``T2``; with a stroke where the label itself ends in a digit: ``14/2``."""
-    return f"{label}/{number}" if label[-1].isdigit() else f"{label}{number}"
+    return f"{label}/{number}" if label[-1].isdecimal() else f"{label}{number}"
 
 
 def numbered(marks: Iterable[Line], lane_of: Mapping[UUID, UUID], following: dict[UUID, int]) -> dict[UUID, int]:

@@ -513,7 +513,7 @@ def _drafts(form: Form, entry: UUID, plate: Plate, proposal: Proposal, photo_id:
         places = {one.id: lane.x for one, lane in zip(writes, lanes, strict=True)}
     kept: list[accept.Kept] = []
     for index in form.all("keep"):
-        if not index.isdigit() or int(index) >= len(proposal.spots):
+        if not index.isdecimal() or int(index) >= len(proposal.spots):
             raise Problem(
                 "keep", "These proposals are out of date: the photograph was analysed again. Reload the page."
             )
