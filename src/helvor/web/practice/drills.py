@@ -430,11 +430,7 @@ def give_drills(request: Request, class_id: UUID, who: WriterDep, fields: Submit
     form = Form(fields)
     key, times = form.id("entry"), form.text("times") or "2"
     topics = [topic for topic in TOPICS if topic in form.all("topic")]
-    if (
-        key is None
-        or not (times.isascii() and times.isdecimal() and len(times) < 5)
-        or not 1 <= int(times) <= MOST_TIMES
-    ):
+    if key is None or not (times.isascii() and times.isdigit() and len(times) < 5) or not 1 <= int(times) <= MOST_TIMES:
         raise Unreadable(f"Enter 1 to {MOST_TIMES} correct answers per topic.")
     with pool(request).connection() as conn:
         drill_answers.give(conn, who.account.id, class_id, key, topics, int(times))

@@ -234,6 +234,49 @@ def test_what_two_causes_name_is_missing_once_and_what_was_weighed_is_not(missin
     assert low.because.startswith("About 0.15 g of it has a place.") == (level == "note")
 
 
+ON_PAPER = Procedure(
+    title="x",
+    substances=[{"name": "mix", "amount": "2.000 g", "role": "sample"}, {"name": "water", "amount": "30 mL"}],
+    steps=[
+        Step(id="s1", kind="dissolve", adds=("mix", "water"), gives=("slurry",)),
+        Step(id="s2", kind="gravity filter", takes=("slurry",), gives=("liquor", "sand"), container=("paper 1",)),
+        Step(id="s3", kind="weigh", on="sand", container=("dish", "paper 1")),
+    ],
+)
+
+
+@pytest.mark.parametrize(
+    ("says", "code", "words"),
+    [
+        (("done 1",), "tare-first", "Weigh paper 1 now"),
+        (("done 1", "done 2"), "tare-gone", "papers of the same kind now, before they are gone"),
+        (("paper 1 0.900", "done 1", "done 2"), None, ""),
+        (("done 1", "done 2", "spare paper 1 0.900", "spare paper 2 0.904"), None, ""),
+    ],
+)
+def test_a_paper_that_got_wet_untared_is_said_while_there_are_spares(says, code, words):
+    found = {f.code: f for f in sheet_of(*says, procedure=ON_PAPER).findings if f.code.startswith("tare")}
+    assert list(found) == ([code] if code else [])
+    assert code is None or words in found[code].do
+
+
+@pytest.mark.parametrize(
+    ("says", "words"),
+    [
+        (("dish salt dried 31.2", "dish 30.0"), "clean and dry by then"),
+        (("paper sand dried 2.1", "paper 0.955"), "keeps grains"),
+        (("dish 30.0", "dish salt dried 31.2", "dish 30.001"), ""),
+    ],
+)
+def test_a_tare_that_came_late_is_taken_with_a_word_about_the_order(says, words):
+    sheet = sheet_of(*says)
+    late = [f for f in sheet.findings if f.code == "tare-late"]
+    assert [f.level for f in late] == ["note"] * bool(words)
+    assert all(words in f.because for f in late)
+    [portion] = sheet.ledger.portions.values()
+    assert portion.mass is not None, "it is used"
+
+
 def test_a_name_that_no_step_gives_is_no_second_content():
     sheet = sheet_of("dish 32.514", "dish new mixture 35.5", "dish residue 34.5", procedure=POWDER)
     assert "container-twice" not in codes(sheet)

@@ -36,19 +36,7 @@ def check_run(case: Case) -> list[Finding]:
 def tare_before_wetting(case: Case) -> Iterator[Finding]:
     """The next step wets a container that is weighed later and has no tare yet."""
     step = case.run.next_step
-    kind = case.kinds.get(step.kind) if step else None
-    if step is None or kind is None or not (kind.wets or kind.heats) or not step.container:
-        return
-    later = case.run.procedure.steps[case.run.procedure.steps.index(step) + 1 :]
-    weighed = [s for s in later if s.container and not s.empty and s.kind in case.kinds and case.kinds[s.kind].weighs]
-    for label in step.container:
-        if not any(same(label, other) for s in weighed for other in s.container):
-            continue
-        tare = case.ledger.tares.get(frozenset([label.casefold()]))
-        if tare is not None and tare.mass is not None:
-            continue
-        if any(label.casefold() in on.weighed.pan for on in case.run.weighings):
-            continue
+    for label in _untared(case, step) if step is not None else ():
         yield Finding(
             "tare-first",
             "caution",
@@ -57,6 +45,81 @@ def tare_before_wetting(case: Case) -> Iterator[Finding]:
             f"Weigh {label} now, empty and dry.",
             about=label,
         )
+
+
+def tare_gone(case: Case) -> Iterator[Finding]:
+    """A container that is weighed later was wetted without a tare: what can still be done, while it can."""
+    told: set[str] = set()
+    for step in case.run.procedure.steps:
+        for label in _untared(case, step) if step.id in case.run.done else ():
+            if label.casefold() in told:
+                continue
+            told.add(label.casefold())
+            paper = "paper" in label.casefold()
+            yield Finding(
+                "tare-gone",
+                "caution",
+                f"{label} was filled without its tare, and is weighed later.",
+                "What it weighed empty cannot be read any more."
+                if paper
+                else "It can be weighed empty once what is in it is out.",
+                "Weigh two or three papers of the same kind now, before they are gone, as spare paper 1, 2 and 3: "
+                "their mean is used, marked as an estimate."
+                if paper
+                else f"Weigh {label} empty, clean and dry, when its contents are out.",
+                about=label,
+            )
+
+
+def _untared(case: Case, step: Step) -> list[str]:
+    """Of a step's containers those that it wets, that are weighed later, and of which nothing is weighed yet."""
+    kind = case.kinds.get(step.kind)
+    if kind is None or not (kind.wets or kind.heats) or not step.container:
+        return []
+    later = case.run.procedure.steps[case.run.procedure.steps.index(step) + 1 :]
+    weighed = [s for s in later if s.container and not s.empty and s.kind in case.kinds and case.kinds[s.kind].weighs]
+    found, there = [], case.run.weighings
+    for label in step.container:
+        if not any(same(label, other) for s in weighed for other in s.container):
+            continue
+        tare = case.ledger.tares.get(frozenset([label.casefold()]))
+        known = tare is not None and tare.mass is not None
+        spare = any(on.weighed.name.casefold().startswith(f"spare {label.split()[0].casefold()}") for on in there)
+        if not known and not spare and not any(label.casefold() in on.weighed.pan for on in there):
+            found.append(label)
+    return found
+
+
+def tare_late(case: Case) -> Iterator[Finding]:
+    """A container was weighed empty only after it had been weighed full."""
+    told: set[str] = set()
+    for portion in case.ledger.portions.values():
+        for net in portion.counted:
+            tare, name = net.tare, net.on.weighed.name
+            if tare is None or tare.how != "weighed" or portion.basis == "borrowed" or name in told:
+                continue
+            if not tare.readings or _was_empty_before(case, net.on):
+                continue
+            told.add(name)
+            yield Finding(
+                "tare-late",
+                "note",
+                f"{name} was weighed empty only after {portion.name} had been weighed in it.",
+                "That counts as its tare if it was the same container, clean and dry by then."
+                if "paper" not in name.casefold()
+                else "A used paper keeps grains and moisture, so this tare is an estimate.",
+                "Next time weigh it empty first.",
+                about=portion.name,
+            )
+
+
+def _was_empty_before(case: Case, full: WeighedOn) -> bool:
+    """Whether something of this pan was weighed empty before, also in a reading that was struck out since."""
+    return any(
+        isinstance(said := line.root.payload, Weighed) and not said.portion and said.pan & full.weighed.pan
+        for line in case.run.lines
+        if line.root.happened < full.line.root.happened
+    )
 
 
 def out_of_place(case: Case) -> Iterator[Finding]:
@@ -565,6 +628,8 @@ RULES: tuple[Rule, ...] = (
     impossible_loss,
     above_possible,
     tare_before_wetting,
+    tare_gone,
+    tare_late,
     out_of_place,
     tare_missing,
     paper_air_dry,

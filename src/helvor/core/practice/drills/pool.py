@@ -41,9 +41,7 @@ class Tubes:
             Unreadable: none was picked, or there is no such tube.
         """
         numbers = picked.replace(",", " ").split()
-        if not numbers or not all(
-            n.isascii() and n.isdecimal() and 1 <= int(n) <= len(self.ran.tubes) for n in numbers
-        ):
+        if not numbers or not all(n.isascii() and n.isdigit() and 1 <= int(n) <= len(self.ran.tubes) for n in numbers):
             raise Unreadable("Choose the tubes to pool.")
         mine, key = {int(n) for n in numbers}, set(self.key)
         working = (self._pooled("your pool", mine), self._pooled("the pure tubes", key))

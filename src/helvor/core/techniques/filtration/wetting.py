@@ -129,8 +129,8 @@ def _another(procedure: Procedure, moment: Moment, liquid: str, dissolves: float
             f"{solid} is wet with {wet_with.shown} and was washed with {liquid}, which mixes with it.",
             "Water throws out what the liquid still holds, dirt too. "
             f"{_dissolving(procedure, solid, washes, dissolves)}",
-            f"Wash with a little ice-cold {wet_with.shown} first, which takes the mother liquor away; water last, where it "
-            "does not dissolve the solid.",
+            f"Wash with a little ice-cold {wet_with.shown} first to take the mother liquor away; water last, "
+            "where it does not dissolve the solid.",
             about=solid,
         )
     return None
