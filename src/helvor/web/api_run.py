@@ -107,6 +107,9 @@ class ConstantMassIn(_In):
     step_g: float = Field(gt=0, le=10)
     minutes: list[float] = Field(max_length=100, description="Minutes from the first, one for each net.")
     rule: str = Field("readability", pattern="^(readability|pharmacopoeia)$")
+    taken_g: float | None = Field(
+        None, gt=0, le=1e6, description="g of substance put to dry, for the pharmacopoeial rule; else the first net."
+    )
 
 
 class ConstantMassOut(BaseModel):
@@ -129,6 +132,7 @@ def constant_mass(asked: ConstantMassIn) -> ConstantMassOut:
             for mass, at in zip(asked.nets_g, minutes, strict=True)
         ],
         asked.rule,
+        asked.taken_g,
     )
     return ConstantMassOut(
         state=found.state,

@@ -34,6 +34,10 @@ def series(*nets, step=0.001, minutes=15.0):
         ((1.500, 1.500), "readability", {"minutes": 10}, "constant"),
         ((1.504, 1.502, 1.500), "readability", {}, "drying"),
         ((1.501, 1.502, 1.500), "readability", {}, "constant"),
+        # A fall that has ended is none.
+        ((1.530, 1.501, 1.500), "readability", {}, "constant"),
+        ((1.504, 1.501, 1.500), "readability", {}, "constant"),
+        ((1.503, 1.502, 1.500), "readability", {}, "drying"),
         ((40.01, 40.00), "pharmacopoeia", {"step": 0.01, "minutes": 60}, "constant"),
     ],
 )
@@ -67,6 +71,13 @@ def test_unequal_intervals_predict_nothing():
     late = Weighing(c.net, c.step, c.at + timedelta(minutes=40))
     assert constancy([a, b, late], "readability").predicted is None
     assert math.isclose(constancy([a, b, c], "readability").predicted, 1.0)
+
+
+@pytest.mark.parametrize(("taken", "limit"), [(None, 0.75e-3), (3.0, 1.5e-3), (1.0, 0.5e-3)])
+def test_the_strict_rule_goes_by_the_substance_taken(taken, limit):
+    """1.500 g put to dry, unless it is said; what is left of it is less."""
+    found = constancy(series(1.5000, 1.2001, 1.2000, step=0.0001, minutes=70), "pharmacopoeia", taken)
+    assert found.limit == pytest.approx(limit)
 
 
 def test_nothing_weighed_is_no_series():

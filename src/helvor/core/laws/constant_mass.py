@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Literal
 
 STRICT_PER_GRAM = 0.50e-3
-"""g per g of substance: two successive weighings, the second after a further hour, differ by at
+"""g per g of substance taken: two successive weighings, the second after a further hour, differ by at
 most 0.50 mg per g. Source: USP General Notices 6.40.10, "dried to constant weight"; from memory.
 The European rule (Ph. Eur. 1.2) is a difference of at most 0.5 mg."""
 
@@ -71,12 +71,13 @@ def aitken(m1: float, m2: float, m3: float) -> float | None:
     return m3 - second * second / (second - first)
 
 
-def constancy(weighings: Sequence[Weighing], rule: str) -> Constancy:
+def constancy(weighings: Sequence[Weighing], rule: str, taken: float | None = None) -> Constancy:
     """Judge a series of dried weighings, oldest first.
 
     Args:
         weighings: at least one.
         rule: ``readability`` (twice the balance's step) or ``pharmacopoeia``.
+        taken: g of substance that was put to dry, for the pharmacopoeial rule; the first net where it is not known.
 
     Raises:
         ValueError: there is no weighing.
@@ -89,7 +90,8 @@ def constancy(weighings: Sequence[Weighing], rule: str) -> Constancy:
     step = max(before.step, last.step)
     minutes = (last.at - before.at).total_seconds() / 60
     change = last.net - before.net
-    limit = STRICT_PER_GRAM * abs(last.net) if rule == "pharmacopoeia" else TEACHING_STEPS * step
+    taken = taken or abs(weighings[0].net)
+    limit = STRICT_PER_GRAM * taken if rule == "pharmacopoeia" else TEACHING_STEPS * step
     predicted, again = _prediction(weighings, step, limit)
     within = abs(change) <= limit + 1e-9
     if rule == "pharmacopoeia" and step > limit:
@@ -109,11 +111,17 @@ def constancy(weighings: Sequence[Weighing], rule: str) -> Constancy:
 
 
 def _still_falls(weighings: Sequence[Weighing], limit: float) -> bool:
-    """Whether the last three fall steadily by more than the limit together: small steps hide slow drying."""
+    """Whether the last three fall steadily by more than the limit together: small steps hide slow drying.
+
+    A fall that ends (36 mg, then 1 mg) is none: what an exponential approach would still lose lies within the limit.
+    """
     if len(weighings) < 3:
         return False
     one, two, three = (weighing.net for weighing in weighings[-3:])
-    return one > two > three and one - three > limit + 1e-9
+    if not (one > two > three and one - three > limit + 1e-9):
+        return False
+    end = aitken(one, two, three)
+    return end is None or three - end > limit + 1e-9
 
 
 def _prediction(weighings: Sequence[Weighing], step: float, limit: float) -> tuple[float | None, float | None]:

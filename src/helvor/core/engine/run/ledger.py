@@ -122,9 +122,11 @@ def _settle(portion: PortionMass, rule: str) -> None:
         portion.counted = last
         if state == "dried":
             series = max(counted, key=len)
+            before = [net.value for net in by_pan[series[0].on.weighed.pan] if net.on.weighed.state == "as is"]
             portion.constancy = constancy(
                 [Weighing(n.value, n.on.weighed.step_g, n.on.entry.happened) for n in series if n.value is not None],
                 rule,
+                taken=before[0] if before else None,
             )
         break
     wet = [net for net in portion.nets if net.on.weighed.state == "wet" and net.value is not None]

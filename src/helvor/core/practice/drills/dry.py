@@ -45,10 +45,10 @@ class Dry:
     @property
     def asks(self) -> str:
         if self.rule == "pharmacopoeia":
-            rule = "two weighings, the second after a further hour, differ by at most 0.50 mg for each gram"
+            rule = "two weighings, the second after a further hour, differ by at most 0.50 mg for each gram at the start"
         else:
             rule = f"two weighings in a row agree within twice the balance's {self.step:g} g"
-        rule = f"{rule}; three that fall steadily by more than that together are still drying"
+        rule = f"{rule}; three that go on falling, so that more than that is still to come, are still drying"
         return f"Dry enough means: {rule}. Choose the first weighing at which you may stop, or none."
 
     def marked(self, picked: str) -> Verdict:
