@@ -108,7 +108,10 @@ class ConstantMassIn(_In):
     minutes: list[float] = Field(max_length=100, description="Minutes from the first, one for each net.")
     rule: str = Field("readability", pattern="^(readability|pharmacopoeia)$")
     taken_g: float | None = Field(
-        None, gt=0, le=1e6, description="g of substance put to dry, for the pharmacopoeial rule; else the first net."
+        None,
+        gt=0,
+        le=1e6,
+        description="g put to dry, for the pharmacopoeial rule; by default the first net.",
     )
 
 

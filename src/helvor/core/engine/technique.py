@@ -81,6 +81,7 @@ class Cause:
         weight: how strongly, 0 to 1; before the size is held against what is missing.
         size: g, where it can be said; an upper limit where ``at_most``.
         portion: whose mass it touches; empty for the whole.
+        do: what helps, where it is the portion's own remedy.
         places: where it is: (portion that holds it, component) → g; empty where that is no portion. Two causes that
             name one place speak of the same matter.
     """
@@ -93,6 +94,7 @@ class Cause:
     size: float | None = None
     at_most: bool = False
     portion: str = ""
+    do: str = ""
     places: Mapping[tuple[str, str], float] = field(default_factory=dict, hash=False)
 
 

@@ -75,6 +75,7 @@ class StepKind:
         takes_off: solvent leaves as vapour; ice: it wants ice.
         stores: what is there is put away; labels: it is labelled.
         opens: pages of their own that it is done on: plates, or plates of fractions.
+        left_out: what follows where it is skipped, in half a sentence; empty where nothing much does.
         ordinary: part of the whole that a class usually has in hand after it, at the low end. Common practice, no
             source.
         parameters: what it can be told beyond what every step has.
@@ -110,6 +111,7 @@ class StepKind:
     stores: bool = False
     labels: bool = False
     opens: Literal["", "plates", "fraction plates"] = ""
+    left_out: str = ""
     ordinary: float = 0.90
     parameters: type[Parameters] = Parameters
     icon: str = ""

@@ -10,7 +10,7 @@ from helvor.core.engine.plan.edit import new_step
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.names import NEW, portion_meant
 from helvor.core.engine.run.record import Run, WeighedOn
-from helvor.core.engine.run.weighing_line import slip_in
+from helvor.core.engine.run.slips import slip_in
 from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Reading, Unreadable, parse
 from helvor.core.record.entry import Payload

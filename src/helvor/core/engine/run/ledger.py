@@ -24,7 +24,7 @@ from helvor.core.engine.run.record import Run, WeighedOn
 from helvor.core.engine.run.recovered import close_balance, component_account, known_total, yields_of
 from helvor.core.engine.run.taken import substance_taken, substances_of
 from helvor.core.engine.run.tares import Net, Scales
-from helvor.core.laws.constant_mass import Weighing, constancy
+from helvor.core.laws.constant_mass import Constancy, Weighing, constancy
 from helvor.core.quantities.formula import Equation, parse_equation, plain
 from helvor.core.quantities.measured import shown, shown_with_u, total
 from helvor.core.quantities.reading import Unreadable
@@ -121,16 +121,17 @@ def _settle(portion: PortionMass, rule: str) -> None:
         )
         portion.counted = last
         if state == "dried":
-            series = max(counted, key=len)
-            before = [net.value for net in by_pan[series[0].on.weighed.pan] if net.on.weighed.state == "as is"]
-            portion.constancy = constancy(
-                [Weighing(n.value, n.on.weighed.step_g, n.on.entry.happened) for n in series if n.value is not None],
-                rule,
-                taken=before[0] if before else None,
-            )
+            portion.constancy = _how_dry(max(counted, key=len), by_pan, rule)
         break
     wet = [net for net in portion.nets if net.on.weighed.state == "wet" and net.value is not None]
     portion.wet = wet[-1].net if wet else None
+
+
+def _how_dry(series: list[Net], by_pan: dict[frozenset[str], list[Net]], rule: str) -> Constancy:
+    """How far drying has come; what was put to dry weighed, as it came, what stands on the same pan before."""
+    before = [net.value for net in by_pan[series[0].on.weighed.pan] if net.on.weighed.state == "as is"]
+    weighings = [Weighing(n.value, n.on.weighed.step_g, n.on.entry.happened) for n in series if n.value is not None]
+    return constancy(weighings, rule, before[0] if before else None)
 
 
 def _follow(run: Run, graph: PortionGraph, ledger: Ledger) -> None:

@@ -8,7 +8,8 @@ from collections.abc import Sequence
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.names import NEW, NOTHING_AROUND, Around, near, or_of
 from helvor.core.engine.run.record import Run
-from helvor.core.engine.run.weighing_line import is_number, mass_of, slips_of
+from helvor.core.engine.run.slips import slips_of
+from helvor.core.engine.run.weighing_line import is_number, mass_of
 from helvor.core.quantities.reading import Reading, Unreadable, parse_amount
 from helvor.core.record.procedure import Substance, named, same
 from helvor.core.record.typed_line import NotSure, Understood, built

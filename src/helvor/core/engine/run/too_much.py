@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from helvor.core.engine.run.account import PortionMass, Yield
 from helvor.core.engine.run.case import COVERAGE, Case, grams, join
+from helvor.core.record.procedure import same
 
 
 def cause_words(causes: list[tuple[str, str]]) -> str:
@@ -62,6 +63,16 @@ def _other_component(case: Case, excess: float, near: float) -> Iterator[_Likely
             yield _Likely(0.5, cause, "Separate the two again.")
 
 
+def _of_technique(case: Case, portion: PortionMass) -> Iterator[_Likely]:
+    """What the techniques know of a gain of this portion, and how to mend it."""
+    for technique in case.techniques.all:
+        for find in technique.causes:
+            for cause in find(case):
+                if cause.sign == "gain" and cause.do and same(cause.portion, portion.name):
+                    what = cause.what.rstrip(".")
+                    yield _Likely(1.2, what[:1].lower() + what[1:], cause.do)
+
+
 def likely_causes(
     case: Case, excess: float, u: float, portion: PortionMass | None, made: Yield | None = None
 ) -> list[tuple[str, str]]:
@@ -74,6 +85,7 @@ def likely_causes(
     portions = [portion] if portion is not None else list(case.ledger.portions.values())
     found = [*_tares_left_in(case, portions, excess, near), *_still_wet(case, portions, portion)]
     if portion is not None:
+        found += _of_technique(case, portion)
         found += _other_component(case, excess, near)
     if made is not None and made.excess:
         cause = f"more {made.limiting} taken than recorded"

@@ -243,6 +243,19 @@ def for_class(plan: ColumnDraft | GravityDraft, benches: int, spare: float = SUM
     )
 
 
+def allowed(bore: float, delta: float | None) -> tuple[float, float]:
+    """mg that a bed of a bore (mm) parts at a ΔRf, and the ΔRf from which the table's column counts (Sizing 2).
+
+    Between the table's rows it follows the area of the bed. Where no ΔRf is known, the easier column is taken.
+
+    >>> allowed(20, 0.25), allowed(20, 0.10), allowed(15, None)
+    ((400.0, 0.2), (160.0, 0.1), (225.0, 0.2))
+    """
+    which = 2 if delta is None or delta >= EASY else 3
+    diameter, most = FLASH[0][0], FLASH[0][which]
+    return most * (bore / diameter) ** 2, EASY if which == 2 else HARD
+
+
 def _row(sample: float, which: int) -> tuple[float, float, float]:
     """Diameter, eluent and fraction for an amount: straight between rows, by logarithms; below the first, the first."""
     if sample <= FLASH[0][which]:

@@ -21,6 +21,8 @@ from helvor.core.quantities.reading import Unreadable, parse_number, round_to
 
 SHARP, NEAR = 2.0, 2.0
 """°C: widest range of a pure sample, and how near to the published value it lies (Melting 1)."""
+WIDE = 5.0
+"""°C below the published value at which a range that begins there is more than a little wide. Common practice."""
 SLOW = 2.0
 """°C a minute near melting, at most (Melting 3)."""
 
@@ -114,10 +116,10 @@ def rate_range(seen: Range, published: float, what: str) -> Verdict:
     if seen.ends >= published - NEAR:
         return Verdict(
             "wide",
-            "note",
+            "caution" if seen.starts < published - WIDE else "note",
             f"It melts over {round_to(seen.width, 1)} °C, up to {round_to(seen.ends, 1)} °C.",
             "It holds a little impurity or solvent; the end is near the published value.",
-            "Dry it to constant mass and measure again, slowly.",
+            "Dry it to constant mass and measure again, slowly. If it stays wide, recrystallize once more.",
         )
     return Verdict(
         "low",

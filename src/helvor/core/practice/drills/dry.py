@@ -45,7 +45,7 @@ class Dry:
     @property
     def asks(self) -> str:
         if self.rule == "pharmacopoeia":
-            rule = "two weighings, the second after a further hour, differ by at most 0.50 mg for each gram at the start"
+            rule = "two weighings, the second after a further hour, differ by at most 0.50 mg per gram at the start"
         else:
             rule = f"two weighings in a row agree within twice the balance's {self.step:g} g"
         rule = f"{rule}; three that go on falling, so that more than that is still to come, are still drying"

@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from itertools import pairwise
+from itertools import combinations, pairwise
 
 from helvor.core.engine.run.account import Ledger
 from helvor.core.engine.run.record import Run
@@ -61,6 +61,15 @@ class Column:
     above: float | None = None
     capacity: float | None = None
     flow: float | None = None
+
+    @property
+    def delta(self) -> float | None:
+        """The smallest ΔRf of two compounds, each pair in the eluent that parts it best; None where none is known."""
+        pairs = [
+            max((abs(a - b) for a, b in zip(one.rf, other.rf, strict=True)), default=0.0)
+            for one, other in combinations(self.compounds, 2)
+        ]
+        return round(min(pairs), 6) if pairs else None
 
     @property
     def refill_in(self) -> float | None:

@@ -7,12 +7,13 @@ from collections.abc import Iterator
 
 from helvor.core.engine.figure import Figure, figure_of, outcome
 from helvor.core.engine.plan.check_plan import Advice, Plan
-from helvor.core.engine.run.case import COVERAGE, Case, join
+from helvor.core.engine.run.case import Case, join
 from helvor.core.engine.run.ledger import build_ledger
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Cause, Check, Technique
 from helvor.core.laws.column.model import resolution
 from helvor.core.laws.column.pools import STRENGTHS, cost_of, exchanged, odd
+from helvor.core.laws.column.sizing import allowed
 from helvor.core.quantities.reading import Unreadable, digits, parse
 from helvor.core.record.entry import Payload
 from helvor.core.record.finding import Finding
@@ -21,6 +22,7 @@ from helvor.core.record.step_kinds import Output, StepKind
 from helvor.core.record.typed_line import Understood, built
 from helvor.core.techniques.column.entries import ColumnPacked, LevelSeen, Pooled, TubesFilled, TubesSpotted
 from helvor.core.techniques.column.parameters import OfAColumn, OfElution
+from helvor.core.techniques.column.products import check_products, columns, silica_in_it
 from helvor.core.techniques.column.rack import ELUTE, Column, column_of
 from helvor.core.techniques.filtration.findings import step_here
 
@@ -135,21 +137,15 @@ CHECKS: dict[str, tuple[Check, ...]] = {
 }
 
 
-def columns(case: Case) -> Iterator[tuple[int, Column]]:
-    """Each eluting step with its column."""
-    for number, step in enumerate(case.run.procedure.steps, 1):
-        if step.kind == ELUTE:
-            yield number, column_of(case.run, case.ledger, step)
-
-
 def check_run_columns(case: Case) -> Iterator[Finding]:
     """All findings on columns in a run."""
     for number, column in columns(case):
         yield from _bed(number, column)
         yield from _tubes(number, column)
+        yield from _pooled_wrongly(number, column)
         if column.tubes:
             yield from _elution(number, column)
-    yield from _products(case)
+    yield from check_products(case)
 
 
 def _bed(number: int, column: Column) -> Iterator[Finding]:
@@ -182,12 +178,15 @@ def _bed(number: int, column: Column) -> Iterator[Finding]:
             about=column.step,
         )
     load = sum(column.masses.values())
-    if column.capacity and load > column.capacity:
+    delta = column.delta
+    most, row = allowed(column.bore, delta)
+    if load > most:
+        known = f" ({digits(delta, 2)} here)" if delta is not None else ""
         yield Finding(
             "overloaded",
             "caution",
             f"{digits(load, 3)} mg on a column of {column.bore:g} mm; the table allows "
-            f"{digits(column.capacity, 2)} mg at most.",
+            f"{digits(most, 2)} mg at most for ΔRf from {row:g} on{known}.",
             "Overloaded bands overlap.",
             "Use a wider column, or half the sample.",
             about=column.step,
@@ -240,6 +239,39 @@ def _tubes(number: int, column: Column) -> Iterator[Finding]:
                 "One mixed tube lowers the purity of the whole pool.",
                 "Keep mixed tubes out of both pools, or run them again.",
                 about=f"{column.step} {pool.first}",
+            )
+
+
+def _pooled_wrongly(number: int, column: Column) -> Iterator[Finding]:
+    """A tube in two pools, or pools that hold tubes of two compounds."""
+    by_tube: dict[int, list[str]] = {}
+    for name, numbers, _ in column.decided:
+        for tube in numbers:
+            by_tube.setdefault(tube, []).append(name)
+    twice = {tube: names for tube, names in by_tube.items() if len(names) > 1}
+    if twice:
+        tube, names = next(iter(twice.items()))
+        yield Finding(
+            "pooled-twice",
+            "caution",
+            f"Step {number}: tube {tube} is in {join(names)}.",
+            "One tube can only be poured into one flask.",
+            "Correct the pool that it is not in.",
+            about=f"{column.step} {tube}",
+        )
+    pure = [pool for pool in column.pools if pool.kind == "pure"]
+    for name, numbers, _ in column.decided:
+        inside = {compound: sorted(set(pool.tubes) & set(numbers)) for pool in pure for compound in pool.compounds}
+        there = {compound: tubes for compound, tubes in inside.items() if tubes}
+        if len(there) > 1:
+            said = join([f"{compound} (tube {tubes[0]})" for compound, tubes in there.items()])
+            yield Finding(
+                "pool-mixed",
+                "caution",
+                f"Step {number}: {name} holds tubes of {said}.",
+                "What was separated is together again.",
+                f"If {name} is poured together already, run a plate of it; otherwise leave the tubes of the other out.",
+                about=f"{column.step} {name}",
             )
 
 
@@ -296,29 +328,6 @@ def _elution(number: int, column: Column) -> Iterator[Finding]:
                 "Some tubes will contain both.",
                 "Collect smaller fractions around the gap, or change eluent later.",
                 about=f"{a.name} {b.name}",
-            )
-
-
-def _products(case: Case) -> Iterator[Finding]:
-    """A pool heavier than all its compound: silica or solvent in it."""
-    masses: dict[str, float] = {}
-    for _, column in columns(case):
-        masses |= column.masses
-    for portion in case.ledger.portions.values():
-        if portion.said.end != "product" or portion.mass is None:
-            continue
-        known = next((mg for name, mg in masses.items() if same(name, portion.said.component)), None)
-        if known is None:
-            continue
-        over = 1000 * portion.mass.value - known
-        if over > COVERAGE * 1000 * portion.mass.u:
-            yield Finding(
-                "silica-in-product",
-                "caution",
-                f"{portion.name}: {digits(over, 2)} mg more than was loaded of {portion.said.component}.",
-                "It contains silica, grease or solvent.",
-                "Dissolve it in a little eluent, filter through cotton, evaporate again.",
-                about=portion.name,
             )
 
 
@@ -536,7 +545,7 @@ TECHNIQUE = Technique(
     describe=describe,
     figures=figures,
     rules=(check_run_columns,),
-    causes=(stayed_on_column,),
+    causes=(stayed_on_column, silica_in_it),
     plan_rules=(check_plan_columns,),
     commands={"tubes": _fill, "tube": _fill, "spots": _spots, "pool": _pool, "column": _column, "head": _head},
 )

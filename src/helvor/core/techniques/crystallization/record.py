@@ -59,7 +59,7 @@ class Flask:
         mass: g that were dissolved, None where none is known; hot: °C at which it was.
         dissolved, extra, rinsed, boiled_off: mL; portions: how many were added to dissolve it.
         curve: its solubility, None where the procedure has none; cold: °C it was filtered at; cold_seen: it was read.
-        wash: mL of washes of the product; warm_wash: how much of that was not ice-cold.
+        wash: mL of washes of the product; warm_wash: how much of that was not ice-cold; hot_wash: how much was hot.
         cooling: in order; outcomes: what came, in order.
         crops: portions that it is collected in, the first crop first, with their masses once weighed.
         plan: with what is really in the flask, None where something is missing; why_not: what.
@@ -80,6 +80,7 @@ class Flask:
     cold_seen: bool
     wash: float
     warm_wash: float
+    hot_wash: float
     cooling: tuple[Cooling, ...]
     outcomes: tuple[Crystallized, ...]
     crops: tuple[PortionMass, ...]
@@ -95,6 +96,16 @@ class Flask:
     def ceiling(self) -> float | None:
         """Part that can be recovered at most, with what is really in the flask."""
         return self.plan.ceiling if self.plan is not None and self.volume > 0 else None
+
+    @property
+    def most(self) -> float | None:
+        """Part that can come at all: what stays in the liquor cannot; what a wash takes depends on how it was done."""
+        return 1 - self.plan.liquor / self.plan.mass if self.plan is not None and self.volume > 0 else None
+
+    @property
+    def into_ice(self) -> Cooling | None:
+        """Where it was set into ice."""
+        return next((one for one in self.cooling if re.search(r"\b(?:in|into|on|to) ice\b", one.seen, re.I)), None)
 
     @property
     def product(self) -> PortionMass | None:
@@ -161,6 +172,7 @@ def _flask(run: Run, ledger: Ledger, step: Step) -> Flask:
         bool(cooling),
         wash,
         warm,
+        sum(said.millilitres for said in washes if said.cold == "hot"),
         cooling,
         tuple(said for _, said in run.of(Crystallized) if said.step == step.id or said.step in after),
         crops,

@@ -34,6 +34,7 @@ from helvor.core.techniques.crystallization.record import (
     CRYSTALLIZE,
     DISSOLVE,
     MELT,
+    ROOM,
     TRY,
     Flask,
     component_of,
@@ -57,6 +58,8 @@ WARM = 10.0
 """°C above which a flask was hardly cooled in ice. Common practice."""
 FAR_BELOW = 0.12
 """Below the ceiling by so much of the solid, a loss is looked for. Common practice."""
+LITTLE = 0.6
+"""Part of the ceiling below which a loss is more than ordinary. Common practice, no source."""
 ORDER = "Scratch the glass below the surface; then add a seed crystal; then cool in ice; then boil off some solvent."
 
 STEP_KINDS = (
@@ -150,6 +153,8 @@ def check_run_crystals(case: Case) -> Iterator[Finding]:
     for flask in flasks(case.run, case.ledger):
         yield from _dissolved(flask)
         yield from _came(flask)
+        yield from _cooled_fast(flask)
+        yield from _warm_wash(flask)
         yield from _recovery(flask)
         yield from _liquor_gone(case, flask)
     yield from _ranges(case)
@@ -237,17 +242,55 @@ def _came(flask: Flask) -> Iterator[Finding]:
         )
 
 
+LUKEWARM = 40.0
+"""°C above which a clear solution set into ice crashes out. Common practice, no source."""
+MUCH = 0.05
+"""Part of the solid that a wash may take before it is more than a note. Common practice, no source."""
+
+
+def _cooled_fast(flask: Flask) -> Iterator[Finding]:
+    ice, first = flask.into_ice, flask.first_crystals
+    if ice is None or ice.celsius <= LUKEWARM or (first is not None and first.minutes < ice.minutes):
+        return
+    yield Finding(
+        "cooled-fast",
+        "caution",
+        f"{flask.component or 'It'} was set into ice at {digits(ice.celsius, 2)} °C, before crystals had formed.",
+        "Small crystals that form at once trap mother liquor and its impurities.",
+        "If the melting range is low or wide, warm until clear and let it cool slowly, covered. Ice comes last, when "
+        "crystals have formed.",
+        about=flask.step,
+    )
+
+
+def _warm_wash(flask: Flask) -> Iterator[Finding]:
+    if not flask.warm_wash or flask.plan is None or flask.curve is None or not flask.mass:
+        return
+    takes = flask.warm_wash / 100 * flask.curve.at(max(ROOM, flask.cold))
+    how = "hot" if flask.hot_wash else "not ice-cold"
+    yield Finding(
+        "washed-warm",
+        "caution" if flask.hot_wash or takes > MUCH * flask.mass else "note",
+        f"{flask.component} was washed with {digits(flask.warm_wash, 2)} mL of {flask.solvent} that was {how}.",
+        f"At {digits(ROOM, 2)} °C that much can dissolve {digits(1000 * takes, 2)} mg"
+        f"{', hot far more' if flask.hot_wash else ''}.",
+        "Wash with little, ice-cold. What was dissolved is in the filtrate: cool it for a second crop.",
+        about=flask.step,
+    )
+
+
 def _recovery(flask: Flask) -> Iterator[Finding]:
     product, top, part = flask.product, flask.ceiling, flask.recovered
     if product is None or product.mass is None or top is None or part is None or not flask.mass:
         return
     u = product.mass.u / flask.mass
-    shown, most = digits(100 * part, 3), digits(100 * top, 3)
-    if part - top > COVERAGE * u + 0.002:
+    shown, most, limit = digits(100 * part, 3), digits(100 * top, 3), flask.most or top
+    if part - limit > COVERAGE * u + 0.002:
         yield Finding(
             "above-ceiling",
             "caution",
-            f"{shown} % recovered, but at most {most} % can crystallize from {digits(flask.volume, 3)} mL.",
+            f"{shown} % recovered, but at most {digits(100 * limit, 3)} % can crystallize from "
+            f"{digits(flask.volume, 3)} mL.",
             "The product is still wet or impure, or solvent boiled off and was not recorded.",
             "Dry it to constant mass; check the melting range.",
             about=product.name,
@@ -265,7 +308,7 @@ def _recovery(flask: Flask) -> Iterator[Finding]:
         why += ["left on the hot paper and in flasks"] if flask.extra or flask.rinsed else ["left in flask and funnel"]
         yield Finding(
             "far-below-ceiling",
-            "note",
+            "caution" if part < LITTLE * top else "note",
             f"{shown} % recovered; the maximum is {most} %.",
             f"Most likely: {'; '.join(why)}.",
             "Rinse the flask with cold mother liquor; take a second crop from the mother liquor.",

@@ -64,6 +64,7 @@ STEP_KINDS = (
         outputs=LAYERS,
         works_on="liquid",
         ordinary=0.8,
+        left_out="acid, base or salts stay in the layer, and come with the product",
     ),
     StepKind(
         "set ph",
@@ -79,6 +80,7 @@ STEP_KINDS = (
         example="ph red",
         works_on="liquid",
         parameters=OfPh,
+        left_out="the product may still be ionized and stay dissolved",
     ),
     StepKind(
         "dry layer",
@@ -93,6 +95,7 @@ STEP_KINDS = (
         example="agent 1.0 g free",
         outputs=(Output("dried layer", "liquid", usual=False),),
         works_on="liquid",
+        left_out="water stays in the layer, and the residue keeps it",
     ),
     StepKind(
         "reflux",
@@ -107,6 +110,7 @@ STEP_KINDS = (
         caution="Never a closed system; no flame; hot glass looks like cold glass.",
         example="drops",
         outputs=MIXTURE,
+        ordinary=0.6,
     ),
     StepKind(
         "take down",

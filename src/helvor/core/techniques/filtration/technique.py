@@ -114,6 +114,7 @@ STEP_KINDS = (
         works_on="solid",
         rinses=True,
         runs_through=True,
+        left_out="solutes of the mother liquor stay in the solid and are weighed with it",
     ),
     StepKind(
         "suck dry",

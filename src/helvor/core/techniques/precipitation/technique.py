@@ -46,6 +46,7 @@ STEP_KINDS = (
         kit=("hotplate", "watch glass"),
         heats=True,
         caution="Keep it hot, not boiling: it bumps.",
+        left_out="the particles stay fine: they filter slowly, run through the paper and hold impurities",
     ),
     StepKind(
         "react",
@@ -59,6 +60,7 @@ STEP_KINDS = (
         wets=True,
         caution="The gas can burn or harm: work in the hood, no flame.",
         outputs=MIXTURE,
+        ordinary=0.8,
     ),
 )
 
@@ -146,20 +148,26 @@ def too_little_precipitant(case: Case) -> Iterator[Finding]:
     if equation is None:
         return
     wanted = EXCESS[case.rules["precipitant-excess"].key]
-    brought, names, at = 0.0, list[str](), ""
+    brought: dict[str, list[tuple[str, str, float]]] = {}
     for step, taken in _precipitants(case):
         into = next((f for f in equation.left if taken.formula and supplies(taken.formula, f)), None)
         if taken.amount is not None and into is not None:
-            brought += taken.amount.value * supplies(taken.formula, into) / equation.left[into]
-            names.append(taken.substance.name)
-            at = at or step.id
-    # Nothing is known of the sought thing but what was found: that is what it is held against.
-    found = sum(component.found.value for component in case.ledger.components if component.found is not None)
-    if not names or not found or any(made.excess for made in case.ledger.yields):
+            mol = taken.amount.value * supplies(taken.formula, into) / equation.left[into]
+            product = next(iter(ends_through(case.run.procedure, case.ledger.ends, step.id)), "")
+            brought.setdefault(product, []).append((step.id, taken.substance.name, mol))
+    if any(made.excess for made in case.ledger.yields):
         return
-    times = brought / found
-    if times < wanted * 0.98:
-        short = times < 1.02
+    low: dict[bool, list[tuple[float, str, list[str]]]] = {}
+    for product, parts in brought.items():
+        found = _found_in(case, product, alone=len(brought) == 1)
+        if not found:
+            continue
+        at, names, times = parts[0][0], [name for _, name, _ in parts], sum(mol for *_, mol in parts) / found
+        if times < wanted * 0.98:
+            low.setdefault(times < 1.02, []).append((times, at, names))
+    for short, there in low.items():
+        times, at, _ = min(there)
+        names = [name for *_, some in there for name in some]
         yield Finding(
             "little-precipitant",
             "caution" if short else "note",
@@ -171,6 +179,27 @@ def too_little_precipitant(case: Case) -> Iterator[Finding]:
             "Add more next time, or repeat with a smaller sample.",
             about=at,
         )
+
+
+def _found_in(case: Case, product: str, *, alone: bool) -> float:
+    """How much of what was sought was found in a product, mol; of parallel ones each by its mass.
+
+    Nothing is known of the sought thing but what was found: that is what a precipitant is held against.
+    """
+    accounts = [one for one in case.ledger.components if one.found is not None]
+    if alone:
+        return sum(one.found.value for one in accounts if one.found is not None)
+    found = 0.0
+    for one in accounts:
+        masses = {
+            name: portion.mass.value
+            for name in one.portions
+            if (portion := case.ledger.portion(name)) is not None and portion.mass is not None
+        }
+        here = next((mass for name, mass in masses.items() if same(name, product)), 0.0)
+        if one.found is not None and here:
+            found += one.found.value * here / sum(masses.values())
+    return found
 
 
 def more_than_everything(case: Case) -> Iterator[Finding]:
