@@ -65,7 +65,7 @@ def test_the_whole_demo_goes_into_an_empty_database_and_is_the_same(demo_url, em
 
 LINES = st.lists(
     st.one_of(
-        st.builds("dish {} {}.{:03d}".format, st.integers(1, 3), st.integers(30, 40), st.integers(0, 999)),
+        st.builds("dish {} empty {}.{:03d}".format, st.integers(1, 3), st.integers(30, 40), st.integers(0, 999)),
         st.builds("dish {} grains dried {}.{:03d}".format, st.integers(1, 3), st.integers(41, 45), st.integers(0, 999)),
         st.builds("note {}".format, st.text("abcde ", min_size=2, max_size=30).map(str.strip).filter(bool)),
         st.builds("timer {} wait".format, st.integers(1, 90)),
