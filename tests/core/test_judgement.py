@@ -164,6 +164,7 @@ MISTAKES = [
         "weighed-too-soon",
         "desiccator",
     ),
+    ("powder", ("5: dish residue dried 43.325 => 5: dish residue dried 43.295",), "still-drying", "cold glass"),
     # Precipitation and gravimetry.
     ("chalk", chalk("71.441", "71.420"), "above-possible", "Dry it again"),
     ("chalk", chalk("70.621", "70.620"), "yield-low", "test the supernatant"),
@@ -257,6 +258,12 @@ MISTAKES = [
     ),
     ("three", ("done 10 => skip 10 no brine", "-- 10:"), "step-skipped", "Do it now"),
     # Columns.
+    (
+        "iron",
+        ("7: spots 21 acetylferrocene 1 => 7: spots 21 acetylferrocene 1 ; 7: spots 21 ferrocene 1", "until done 7"),
+        "mixed-tube",
+        "out of both pools",
+    ),
     ("iron", ("6: tubes 1-10 5 mL heptane => 6: head dry ; 6: tubes 1-10 5 mL heptane",), "ran-dry", "Refill"),
     ("iron", ("3: take ferrocene 0.102 g => 3: take ferrocene 1.02 g",), "ten-times", "correct it"),
     ("iron", ("3: take ferrocene 0.102 g => 3: take ferrocene 0.250 g", "until done 6"), "overloaded", "wider column"),
@@ -311,6 +318,22 @@ GOOD = [
     ("three", ("4: take water 10 mL => 4: take water 12 mL",)),
     ("three", biphenyl("63.392", "63.390")),
     ("iron", ferrocene("48.319", "48.318")),
+    (
+        "iron",
+        (
+            "7: spots 21 acetylferrocene 1 => 7: spots 21 acetylferrocene 1 ; 7: spots 21 ferrocene 1",
+            "8: pool 21-27 pool B => 8: pool 21-27 pool B without 21",
+        ),
+    ),
+    (
+        "sulfate",
+        (
+            "18: paper A barium sulfate A dried 1.106 => 18: paper A barium sulfate A dried 1.076",
+            "- 18: paper A barium sulfate A dried 1.104",
+            "18: paper A barium sulfate A dried 1.104 => 10: filtrate cloudy again ; 10: pour 20 mL ; "
+            "18: paper A barium sulfate A dried 1.104",
+        ),
+    ),
     ("iron", ("3: take acetylferrocene 0.098 g => 3: take acetylferrocene 0.101 g",)),
 ]
 

@@ -36,7 +36,7 @@ RUN = (
         ("take zinc 0.83 g", "take salt 15.214 to 14.203", "take zinc 0.8 g instead magnesium"),
         "the amount used, also by difference, or something else in its place",
     ),
-    Typed(("vol filtrate 24.5 mL",), "a volume"),
+    Typed(("vol filtrate 24.5 mL", "vol filtrate 24 ± 0.5 mL"), "a volume; ± and 24-25 mL say how near it is"),
     Typed(("use sand bath for hotplate",), "other kit than in the procedure"),
     Typed(("done 4", "skip 5 no time", "timer 20 oven", "timer 1.5 h"), "a step done or skipped, a timer"),
     Typed(("check all", "tried passed"), "set-up checked, the step’s test"),

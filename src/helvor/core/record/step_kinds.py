@@ -76,6 +76,7 @@ class StepKind:
         stores: what is there is put away; labels: it is labelled.
         opens: pages of their own that it is done on: plates, or plates of fractions.
         left_out: what follows where it is skipped, in half a sentence; empty where nothing much does.
+        again: what is done before its solid is weighed again, where that is more than drying; a sentence.
         ordinary: part of the whole that a class usually has in hand after it, at the low end. Common practice, no
             source.
         parameters: what it can be told beyond what every step has.
@@ -112,6 +113,7 @@ class StepKind:
     labels: bool = False
     opens: Literal["", "plates", "fraction plates"] = ""
     left_out: str = ""
+    again: str = ""
     ordinary: float = 0.90
     parameters: type[Parameters] = Parameters
     icon: str = ""

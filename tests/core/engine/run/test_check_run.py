@@ -1,11 +1,16 @@
 """Every finding on a run: what brings it, what keeps it away."""
 
+from datetime import timedelta
+from uuid import UUID
+
 import pytest
 
 from helvor.core.engine.run import entries as e
+from helvor.core.engine.run.reading_line import understand
 from helvor.core.engine.run.work_out import work_out
 from helvor.core.engine.technique import Cause, Technique, Techniques
 from helvor.core.quantities.reading import parse
+from helvor.core.record.entry import Entry
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Procedure, Step
 from helvor.core.techniques.registered import TECHNIQUES
@@ -135,6 +140,8 @@ def test_constant_mass_follows_the_house_rule(rule, code):
 def test_overnight_once_asks_for_no_second_weighing():
     sheet = sheet_of(DISH, "dish salt dried 31.2", rules=HouseRules({"constant-mass": "overnight"}))
     assert "dried-once" not in codes(sheet)
+    [weak] = [one for one in sheet.findings if one.code == "dried-by-rule"]
+    assert weak.level == "note" and "overnight" in weak.what and "weaker evidence" in weak.because
 
 
 def test_a_stop_is_acknowledged_as_it_was_worded():
@@ -286,3 +293,23 @@ def test_two_weighings_with_no_drying_between_say_nothing():
     says = ("dish 30.000", "dish salt dried 31.000", "dish salt dried 31.000")
     assert "no-drying-between" in codes(sheet_of(*says, minutes=0.5))
     assert "constant-mass" in codes(sheet_of(*says, minutes=12))
+
+
+@pytest.mark.parametrize(("between", "code"), [(("12: pour 20 mL",), "more-collected"), ((), "gaining-mass")])
+def test_what_a_second_pass_brought_is_no_moisture(between, code):
+    procedure = Procedure(
+        title="x",
+        substances=[{"name": "mix", "amount": "2.000 g", "role": "sample"}, {"name": "water", "amount": "30 mL"}],
+        steps=[
+            Step(id="s1", kind="dissolve", adds=("mix", "water"), gives=("slurry",)),
+            Step(id="s2", kind="gravity filter", takes=("slurry",), gives=("liquor", "sand")),
+            Step(id="s3", kind="weigh", on="sand", container=("dish",)),
+        ],
+    )
+    page = page_of(DISH, "dish sand dried 31.200", procedure=procedure)
+    for line in (*(line.partition(": ")[2] for line in between), "dish sand dried 31.231"):
+        payload = understand(line, page, "s2" if "pour" in line else "s3", TECHNIQUES, sure=True).payload
+        at = page[-1].at + timedelta(minutes=15)
+        page.append(Entry(UUID(int=len(page) + 1), len(page) + 1, payload, None, "", "Ida", at))
+    found = {f.code for f in work_out(page, None, TECHNIQUES).findings}
+    assert found & {"more-collected", "gaining-mass"} == {code}

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 
+from helvor.core.engine.run.account import PortionMass
 from helvor.core.engine.run.case import Case, grams
 from helvor.core.laws.constant_mass import Constancy
 from helvor.core.quantities.measured import Measured
@@ -18,10 +20,61 @@ def drying(case: Case) -> Iterator[Finding]:
         if dry is None or portion.mass is None:
             continue
         if dry.state == "once" and case.rules["constant-mass"].key != "two-weighings":
+            yield _by_rule(portion.name, portion.mass, case.rules["constant-mass"].words)
             continue
         said = DRYNESS.get(dry.state)
-        if said is not None:
-            yield said(portion.name, portion.mass, dry)
+        if said is None:
+            continue
+        finding = said(portion.name, portion.mass, dry)
+        if dry.state == "gaining" and _more_came(case, portion):
+            finding = _collected(portion.name, dry)
+        if dry.state == "drying":
+            finding = replace(finding, do=f"{_again(case, portion.name)} {finding.do}".strip())
+        yield finding
+
+
+def _again(case: Case, name: str) -> str:
+    """What is done before a portion is weighed again, by the kind of the last step that dried it."""
+    kinds = [case.kinds[step.kind] for step in case.run.procedure.made_by(name) if step.kind in case.kinds]
+    return next((kind.again for kind in reversed(kinds) if kind.dries), "")
+
+
+def _more_came(case: Case, portion: PortionMass) -> bool:
+    """Whether more of it was collected between its last two weighings: a second pass through the paper, a rinse."""
+    times = sorted(net.on.entry.happened for net in portion.nets if net.on.weighed.state == "dried")
+    if len(times) < 2:
+        return False
+    brings = {
+        step.id
+        for step in case.run.procedure.made_by(portion.name)
+        if (kind := case.kinds.get(step.kind)) is not None and not (kind.dries or kind.cools or kind.weighs)
+    }
+    return any(
+        line.stands and getattr(line.head.payload, "step", "") in brings and times[-2] < line.root.happened < times[-1]
+        for line in case.run.lines
+        if line.head.payload.kind not in ("noted", "weighed", "checked")
+    )
+
+
+def _collected(name: str, dry: Constancy) -> Finding:
+    return Finding(
+        "more-collected",
+        "note",
+        f"{name}: {milligrams(dry.difference)} more than at the last weighing.",
+        "More of it was collected in between, so the two weighings say nothing about constant mass.",
+        "Dry it once more and weigh it again.",
+        about=name,
+    )
+
+
+def _by_rule(name: str, mass: Measured, rule: str) -> Finding:
+    return Finding(
+        "dried-by-rule",
+        "note",
+        f"{name}: {grams(mass)}, weighed once, by the house rule: {rule}.",
+        "One weighing is weaker evidence than two that agree.",
+        about=name,
+    )
 
 
 def _dried_once(name: str, mass: Measured, dry: Constancy) -> Finding:

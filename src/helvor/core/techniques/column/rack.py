@@ -37,7 +37,7 @@ class Column:
         bore, bed: mm; volume: of liquid in the bed, mL.
         fraction: mL planned for a tube; programme: eluent and mL of each, in order.
         masses: compound → mg on the column.
-        tubes: in order; pools: proposed; decided: portion → tubes.
+        tubes: in order; pools: proposed; decided: portion → tubes; left_out: tubes that were kept out of a pool.
         compounds, predicted: what is on it, and its bands; why_not: why there is no prediction.
         dry, bubbles: seen at least once; above: mm of liquid above the silica, as seen last.
         capacity: mg that it parts well; flow: mL a minute, from when the last tubes were written.
@@ -61,6 +61,7 @@ class Column:
     above: float | None = None
     capacity: float | None = None
     flow: float | None = None
+    left_out: frozenset[int] = frozenset()
 
     @property
     def delta(self) -> float | None:
@@ -153,6 +154,7 @@ def column_of(run: Run, ledger: Ledger, step: Step) -> Column:
     capacity = _capacity(bore)
     compounds, predicted, why = _predict(procedure, programme, masses, volume, capacity)
     decided: dict[str, tuple[str, tuple[int, ...], bool]] = {}
+    left_out = frozenset(number for _, said in run.of(Pooled) for number in said.without)
     for _, said in run.of(Pooled):
         kept = tuple(number for number in said.tubes if number not in said.without)
         decided[said.portion.casefold()] = (said.portion, kept, said.proposed)
@@ -175,6 +177,7 @@ def column_of(run: Run, ledger: Ledger, step: Step) -> Column:
         next((said.above.value for said in reversed(levels) if said.above is not None), None),
         capacity,
         _flow(run, step, tubes),
+        left_out,
     )
 
 

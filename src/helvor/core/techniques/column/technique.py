@@ -217,8 +217,8 @@ def _tubes(number: int, column: Column) -> Iterator[Finding]:
     apart = {number for _, numbers, _ in column.decided if not pure & set(numbers) for number in numbers}
     together = {number for _, numbers, _ in column.decided if pure & set(numbers) for number in numbers}
     for pool in mixed:
-        if set(pool.tubes) <= apart:
-            continue  # kept as a pool of its own
+        if set(pool.tubes) <= apart | (column.left_out - together):
+            continue  # kept as a pool of its own, or out of them all
         taken = [number for number in pool.tubes if number in together]
         words = f"tube{'s' if len(pool.tubes) > 1 else ''} {pool.words}"
         if taken:
@@ -235,7 +235,7 @@ def _tubes(number: int, column: Column) -> Iterator[Finding]:
             yield Finding(
                 "mixed-tube",
                 "caution",
-                f"Step {number}: {words} show {join(list(pool.compounds))}.",
+                f"Step {number}: {words} {'show' if len(pool.tubes) > 1 else 'shows'} {join(list(pool.compounds))}.",
                 "One mixed tube lowers the purity of the whole pool.",
                 "Keep mixed tubes out of both pools, or run them again.",
                 about=f"{column.step} {pool.first}",

@@ -31,6 +31,7 @@ STEP_KINDS = (
         caution="In the hood, on a hotplate: no flame near anything flammable. A hot dish looks cold.",
         outputs=(Output("residue", "solid"), Output("vapour", "vapour")),
         works_on="solid",
+        again="Heat it again in the hood until a clean cold glass held over it stays clear, and let it cool.",
     ),
 )
 
