@@ -128,6 +128,17 @@ MISTAKES = [
     ("powder", beads("41.291", "41.290"), "gross-below-tare", "Check the label"),
     ("powder", beads("39.291", "39.290", "dish 7"), "tare-missing", "clean and dry"),
     ("powder", salt("0.991", "0.990"), "gross-below-tare", "net salt 0.990"),
+    (
+        "powder",
+        (
+            "- 14: beaker + watch glass salt dried 69.241",
+            "- 14: beaker + watch glass salt dried 69.205",
+            "14: beaker + watch glass salt dried 69.204 => 14: net salt 69.204 dried",
+        ),
+        "closure-above",
+        "correct it to beaker + watch glass salt 69.204",
+    ),
+    ("powder", beads("42.29", "42.29"), "digits-of-two", "every digit"),
     ("powder", ("2: dish powder 44.312 => 2: dish powder 71.366",), "ten-times", "Check the reading"),
     ("powder", ("2: dish powder 44.312 => 2: dish powder 41.607",), "gained-by-heating", "both weighings"),
     (

@@ -367,6 +367,9 @@ def test_drying_agents():
     wet = agent_for(AGENT["sodium-sulfate"], 60, 0.71, 1.3)
     after_brine = agent_for(AGENT["sodium-sulfate"], 60, 0.71, 1.3, brine=True)
     assert after_brine.agent < wet.agent
+    # Brine takes a quarter of what is dissolved, not most of it: its water activity is 0.75.
+    assert after_brine.dissolved == pytest.approx(0.753 * wet.dissolved)
+    assert not wet.a_lot and agent_for(AGENT["calcium-sulfate"], 60, 0.71, 1.3).a_lot
     assert sum(wet.portions) == pytest.approx(wet.agent, abs=0.1)
     assert agent_for(AGENT["calcium-sulfate"], 60, 0.71, 1.3).agent > 15 * wet.agent
     assert agent_named("Sodium sulfate, anhydrous").key == "sodium-sulfate"

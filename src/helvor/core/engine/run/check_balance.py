@@ -100,7 +100,7 @@ def above_possible(case: Case) -> Iterator[Finding]:
             "stop" if ledger.closure.value > GOOD_CLOSURE[1] else "caution",
             f"Mass balance {percent(ledger.closure)}: {grams(Measured(0.0) - ledger.missing)} more than went in.",
             "Mass cannot be created: something is weighed too high. " + cause_words(causes),
-            "Check these first, then weigh again.",
+            causes[0][1] if causes else "Weigh again.",
         )
 
 

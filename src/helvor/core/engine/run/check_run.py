@@ -197,6 +197,7 @@ def too_many_digits(case: Case) -> Iterator[Finding]:
                 "Read again and record what the display shows.",
                 about=on.weighed.name,
             )
+    yield from _other_digits(case)
     for found in by_balance.values():
         if len(found) > 1:
             most, least = found[max(found)], found[min(found)]
@@ -273,6 +274,27 @@ def ten_times(case: Case) -> Iterator[Finding]:
                 "Check the reading and correct it. If that much was used, the other amounts of the plan do not fit it.",
                 about=one.substance.name,
             )
+
+
+def _other_digits(case: Case) -> Iterator[Finding]:
+    """A container's two masses with different digits, where nobody named the balance: can they be of one?"""
+    for portion in case.ledger.portions.values():
+        for net in portion.counted:
+            full, empty = net.on.weighed, net.tare.readings[-1].weighed if net.tare and net.tare.readings else None
+            if empty is None or full.balance or empty.balance or full.mass.within or empty.mass.within:
+                continue
+            if full.mass.unit != empty.mass.unit or full.mass.decimals == empty.mass.decimals:
+                continue
+            yield Finding(
+                "digits-of-two",
+                "note",
+                f"{full.name} weighed {empty.mass} empty and {full.mass} with {portion.name}: not the same number of "
+                "digits.",
+                "Two balances were used, or a last digit was dropped; the coarser one decides how exact the net is.",
+                "Record every digit of the display, and the balance's number.",
+                about=portion.name,
+            )
+            break
 
 
 def borrowed(case: Case) -> Iterator[Finding]:

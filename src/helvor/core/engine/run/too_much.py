@@ -35,6 +35,37 @@ def _tares_left_in(case: Case, portions: Sequence[PortionMass], excess: float, n
                     yield _Likely(0.0, cause, f"Subtract the tare of {label}.")
 
 
+PLAUSIBLE, NEAR_IT = (0.05, 1.05), 0.5
+"""Parts of what is possible between which a net with a forgotten tare taken off lies, and how far that tare may be from
+what there is too much of. Common practice, no source."""
+
+
+def _tares_forgotten(case: Case, portion: PortionMass, excess: float, possible: float) -> Iterator[_Likely]:
+    """A net that was typed without its container, and is a gross: some known tare makes a sensible mass of it."""
+    if portion.mass is None:
+        return
+    for net in portion.counted:
+        if net.on.weighed.way != "net" or net.on.weighed.container != ("tared pan",):
+            continue
+        for pan, tare in case.ledger.tares.items():
+            rest = net.on.weighed.mass.value - tare.mass.value if tare.mass is not None else -1.0
+            if tare.mass is None or not PLAUSIBLE[0] * possible <= rest <= PLAUSIBLE[1] * possible:
+                continue
+            if abs(tare.mass.value - excess) > NEAR_IT * possible:
+                continue  # it is not what there is too much of
+            label = _as_written(case, pan)
+            yield _Likely(
+                0.1,
+                f"the tare of {label} ({grams(tare.mass)}) in it",
+                f"If it stood in {label}, correct it to {label} {portion.name} {net.on.weighed.mass.number}.",
+            )
+
+
+def _as_written(case: Case, pan: frozenset[str]) -> str:
+    """The name of what stood on a pan, as it was typed."""
+    return next((on.weighed.name for on in case.run.weighings if on.weighed.pan == pan), " + ".join(sorted(pan)))
+
+
 def _still_wet(case: Case, portions: Sequence[PortionMass], portion: PortionMass | None) -> Iterator[_Likely]:
     """What has not been shown to be dry."""
     if portion is not None:
@@ -84,6 +115,10 @@ def likely_causes(
     near = max(COVERAGE * u, 0.02 * excess)
     portions = [portion] if portion is not None else list(case.ledger.portions.values())
     found = [*_tares_left_in(case, portions, excess, near), *_still_wet(case, portions, portion)]
+    sample = case.ledger.sample.value if case.ledger.sample is not None else 0.0
+    for one in portions:
+        whole = one.mass.value - excess if portion is not None and one.mass is not None else sample
+        found += _tares_forgotten(case, one, excess, whole)
     if portion is not None:
         found += _of_technique(case, portion)
         found += _other_component(case, excess, near)
