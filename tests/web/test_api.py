@@ -201,3 +201,24 @@ def test_a_calculator_that_cannot_answer_says_what_to_enter(ida, fields):
 def test_what_is_wrong_is_said_at_its_field(ida, key, fields, at):
     answer = ida.post(f"/api/calculators/{key}", json=fields)
     assert (answer.status_code, answer.json()["errors"][0]["field"]) == (422, at)
+
+
+@pytest.mark.parametrize(
+    ("key", "plain", "typed"),
+    [
+        ("drying-agent", {"solvent": "diethyl ether", "volume": "500"}, {"volume": "0.5 L"}),
+        ("paper", {"diameter": "110"}, {"diameter": "11 cm"}),
+        ("drying-agent", {"solvent": "diethyl ether", "volume": "60"}, {"volume": "60 mL"}),
+    ],
+)
+def test_a_unit_typed_with_a_number_counts(ida, key, plain, typed):
+    whole, said = (ida.post(f"/api/calculators/{key}", json=one).json() for one in (plain, plain | typed))
+    assert whole["numbers"] and said["numbers"] == whole["numbers"]
+    page = ida.get(f"/calculators/{key}", params=plain | typed).text
+    assert all(f'value="{words}"' in page for words in typed.values()), "what was typed stays"
+
+
+def test_a_unit_of_another_kind_is_said_at_its_field(ida):
+    refused = ida.post("/api/calculators/paper", json={"diameter": "11 g"})
+    assert refused.status_code == 422
+    assert refused.json()["errors"][0]["field"] == "diameter" and "enter it in mm" in refused.text

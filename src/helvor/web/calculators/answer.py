@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from markupsafe import Markup
 from pydantic import BaseModel
 
+from helvor.core.quantities.reading import Unreadable
+from helvor.core.quantities.units import in_unit
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.house_rules import HouseRules
 from helvor.shelf import shelf
 from helvor.shelf.shelf import Item
-from helvor.web.forms import Form
+from helvor.web.forms import FieldErrors, Form, as_typed_here
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +81,24 @@ class Calculator:
     about: str
     asks: tuple[Asked, ...]
     answer: Callable[[Form, House], Answer]
+
+    def work_out(self, typed: Mapping[str, list[str]], house: House) -> Answer:
+        """The answer to what was typed; a number with a unit of its own counts in the unit of its field.
+
+        Raises:
+            FieldErrors: with a sentence for each field; Unreadable for the whole.
+        """
+        values, errors = dict(typed), dict[str, str]()
+        for one in self.asks:
+            if not one.unit or one.options or one.name not in values:
+                continue
+            try:
+                values[one.name] = [in_unit(as_typed_here(text), one.unit) for text in values[one.name]]
+            except Unreadable as unreadable:
+                errors[one.name] = str(unreadable)
+        if errors:
+            raise FieldErrors(errors)
+        return self.answer(Form(values), house)
 
 
 def formula_of(name: str, house: House) -> str:

@@ -12,7 +12,7 @@ from helvor.notebook import procedures, shelf_values
 from helvor.notebook.page_errors import NotYours
 from helvor.web.calculators.answer import Answer, House
 from helvor.web.calculators.every import CALCULATOR, CALCULATORS
-from helvor.web.forms import FieldErrors, Form
+from helvor.web.forms import FieldErrors
 from helvor.web.may import May, may
 from helvor.web.security import VisitorDep, WriterDep, pool
 
@@ -121,7 +121,7 @@ def calculate(request: Request, key: str, who: WriterDep, fields: dict[str, Valu
     with pool(request).connection() as conn:
         house = House(shelf_values.shelf_of(conn, who.account.id), procedures.house_rules_of(conn, who.account.id))
     try:
-        return CalculatorAnswerOut.of(CALCULATOR[key].answer(Form(typed), house))
+        return CalculatorAnswerOut.of(CALCULATOR[key].work_out(typed, house))
     except FieldErrors as troubles:
         field, sentence = next(iter(troubles.errors.items()))
         raise Problem(field, sentence) from troubles

@@ -15,7 +15,7 @@ from helvor.notebook import procedures, shelf_values
 from helvor.notebook.page_errors import NotYours
 from helvor.web.calculators.answer import Answer, Asked, Calculator, House
 from helvor.web.calculators.every import CALCULATOR, CALCULATORS, GROUPS
-from helvor.web.forms import FieldErrors, Form
+from helvor.web.forms import FieldErrors
 from helvor.web.may import May, may
 from helvor.web.rendering import Shell, html, is_htmx, render
 from helvor.web.security import VisitorDep, pool
@@ -126,7 +126,7 @@ def calculator(request: Request, key: str, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
         house = House(shelf_values.shelf_of(conn, who.account.id), procedures.house_rules_of(conn, who.account.id))
     try:
-        answer = chosen.answer(Form(values), house)
+        answer = chosen.work_out(values, house)
     except FieldErrors as troubles:
         errors = troubles.errors
     except Unreadable as unreadable:

@@ -1,0 +1,60 @@
+"""A number with a unit of its own, for a field that has another: ``0.5 L`` where mL are asked."""
+
+from __future__ import annotations
+
+import re
+
+from helvor.core.quantities.reading import Unreadable, parse_number
+
+UNITS: dict[str, dict[str, float]] = {
+    "mL": {
+        "mL": 1,
+        "ml": 1,
+        "cm3": 1,
+        "cm³": 1,
+        "cc": 1,
+        "cL": 10,
+        "dL": 100,
+        "L": 1e3,
+        "l": 1e3,
+        "µL": 1e-3,
+        "uL": 1e-3,
+    },
+    "g": {"g": 1, "mg": 1e-3, "µg": 1e-6, "kg": 1e3},
+    "mm": {"mm": 1, "cm": 10, "m": 1e3, "in": 25.4, "inch": 25.4},
+    "mol/L": {"mol/L": 1, "mol/l": 1, "M": 1, "mM": 1e-3, "mmol/L": 1e-3, "mmol/l": 1e-3, "µM": 1e-6},
+    "min": {"min": 1, "mins": 1, "minutes": 1, "s": 1 / 60, "sec": 1 / 60, "h": 60, "hours": 60, "d": 1440},
+    "%": {"%": 1},
+    "°C": {"°C": 1, "C": 1, "°": 1},
+    "°C/min": {"°C/min": 1, "C/min": 1},
+    "g/mL": {"g/mL": 1, "g/ml": 1, "g/cm3": 1, "g/cm³": 1, "kg/L": 1, "g/L": 1e-3},
+    "mL/min": {"mL/min": 1, "ml/min": 1},
+}
+"""Unit of a field → units that may be typed in it, each with how many of the field's unit it is. The inch is exactly
+25.4 mm."""
+_WITH_UNIT = re.compile(r"([-−–]?\s*[\d.,]+(?:[eE][-+]?\d+)?)\s*([^\W\d_].*|[%°].*)")
+
+
+def in_unit(text: str, unit: str) -> str:
+    """What was typed, as a number in a field's unit; text that is no number with a unit stays as it is.
+
+    Raises:
+        Unreadable: its unit is of another kind.
+
+    >>> in_unit("0.5 L", "mL"), in_unit("250 mM", "mol/L"), in_unit("5 mL", "mL"), in_unit("11 cm", "mm")
+    ('500', '0.25', '5', '110')
+    """
+    known = dict(UNITS.get(unit, {}))
+    if unit == "mg":
+        known = {name: 1e3 * factor for name, factor in UNITS["g"].items()}
+    said = _WITH_UNIT.fullmatch(text.strip().replace("μ", "µ"))
+    if said is None or not known:
+        return text
+    number, typed = said[1], said[2].strip()
+    factor = known.get(typed)
+    if factor is None:
+        raise Unreadable(f"“{typed[:20]}” is not a unit for this field: enter it in {unit}.")
+    if factor == 1:
+        return number
+    below, plain = number[0] in "-−–", number.lstrip("-−– ")
+    return f"{'-' if below else ''}{parse_number(plain)[0] * factor:.10g}"
