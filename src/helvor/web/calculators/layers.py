@@ -18,7 +18,7 @@ from helvor.core.laws.extraction.acid_base import (
 )
 from helvor.core.laws.extraction.acid_base import reagent as reagent_water
 from helvor.core.laws.extraction.distribution import from_trial
-from helvor.core.laws.extraction.drying import AGENT, AGENTS, BRINE_LEAVES, OF_FULL, agent_for
+from helvor.core.laws.extraction.drying import AGENT, AGENTS, BRINE_LEAVES, OF_FULL, agent_for, instead_of_a_lot
 from helvor.core.laws.extraction.layers import FILL, funnel_for, settle
 from helvor.core.laws.extraction.reflux import FULL, NEARLY_EMPTY, flask_for
 from helvor.core.quantities.formula import molar_mass
@@ -371,15 +371,7 @@ def drying_agent(form: Form, house: House) -> Answer:
     if agent.never:
         answer.remarks.append(("caution", f"{agent.name.capitalize()}: not with {agent.never}."))
     if plan.a_lot:
-        better = max(AGENTS, key=lambda one: one.holds)
-        instead = f"take {better.name}, which holds more" if better.key != agent.key else "separate the water again"
-        first = "wash with brine first and separate it well" if not brine else "shake once more with brine"
-        answer.remarks.append(
-            (
-                "caution",
-                f"{digits(plan.agent, 2)} g is a lot for this layer: {first}, or {instead}.",
-            )
-        )
+        answer.remarks.append(("caution", instead_of_a_lot(plan, agent, brine=brine)))
     after_brine = f" × {BRINE_LEAVES:g} after brine (its water activity)" if brine else ""
     answer.working = [
         WorkingLine(

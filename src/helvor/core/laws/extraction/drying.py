@@ -13,7 +13,7 @@ import re
 from dataclasses import dataclass
 
 from helvor.core.quantities.formula import molar_mass
-from helvor.core.quantities.reading import Unreadable
+from helvor.core.quantities.reading import Unreadable, digits
 
 OF_FULL = 0.25
 """Part of the full hydrate's water that is counted on (Drying 2). Common practice."""
@@ -139,3 +139,16 @@ def agent_for(
     first = grams / 2
     portions = (round(first, 1), round(first / 2, 1), round(first / 2, 1))
     return Planned(dissolved, droplets, grams, portions, grams > LOT * volume)
+
+
+def instead_of_a_lot(plan: Planned, agent: Agent, *, brine: bool) -> str:
+    """What to do instead of drying with a great deal of an agent, in a sentence.
+
+    >>> plan = agent_for(AGENT["calcium-sulfate"], 60.0, 0.71, 1.3)
+    >>> instead_of_a_lot(plan, AGENT["calcium-sulfate"], brine=True)
+    '52 g is a lot for this layer: shake once more with brine, or take sodium sulfate, which holds more.'
+    """
+    better = max(AGENTS, key=lambda one: one.holds)
+    first = "shake once more with brine" if brine else "wash with brine first and separate it well"
+    other = f"take {better.name}, which holds more" if better is not agent else "separate the water again"
+    return f"{digits(plan.agent, 2)} g is a lot for this layer: {first}, or {other}."
