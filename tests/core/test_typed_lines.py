@@ -355,6 +355,8 @@ DRIED = page_of("dish 3 30.000", "dish 3 new salt dried 1 31.618", "dish 3 salt 
         ("correct dish 3 salt first drying 31.520", (1,)),
         ("correct dish 3 salt dried 31.520", (2,)),
         ("correct dish 3 salt dried 1 31.520, dish 3 salt dried 2 31.519", (1, 2)),
+        ("correct dish 3 salt dried 1 31.520, dried 2 31.519", (1, 2)),
+        ("correct dish 3 salt dried 1 31.520; correct dish 3 salt dried 2 31.519", (1, 2)),
     ],
 )
 def test_the_drying_that_is_numbered_is_corrected_and_two_of_them_together(typed, numbers):

@@ -15,7 +15,8 @@ from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.house_rules import HouseRules
 from helvor.shelf import shelf
 from helvor.shelf.shelf import Item
-from helvor.web.forms import FieldErrors, Form, as_typed_here
+from helvor.web.forms import FieldErrors, Form
+from helvor.web.house_words import as_typed_here
 
 
 @dataclass(frozen=True, slots=True)

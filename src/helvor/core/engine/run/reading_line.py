@@ -94,11 +94,30 @@ def read_line(
     def one(piece: str, there: Sequence[Entry]) -> Understood:
         return understand(piece, there, step, techniques, around, typist, sure=sure)
 
+    whole = first in FREE or first == "check"
+    text = text if whole else _each_with_its_container(text)
     if first == "correct":
         # What stands behind a comma is corrected too: two dryings that were exchanged are put right together.
         word, *_ = text.split()
         text = ", ".join(p if p.casefold().startswith(word.casefold()) else f"{word} {p}" for p in pieces_of(text))
-    return read_each(text, entries, one, whole=first in FREE or first == "check", ids=ids)
+    return read_each(text, entries, one, whole=whole, ids=ids)
+
+
+_STATE = re.compile(r"\s+(?=(?:dried|dry|wet)\b)", re.IGNORECASE)
+
+
+def _each_with_its_container(text: str) -> str:
+    """``dish salt dried 1 33.1, dried 2 33.0`` with the container and its contents before each of them.
+
+    >>> _each_with_its_container("dish salt dried 1 33.1, dried 2 33.0")
+    'dish salt dried 1 33.1, dish salt dried 2 33.0'
+    """
+    pieces = list[str]()
+    for piece in pieces_of(text):
+        begins = _STATE.match(f" {piece}") is not None and bool(pieces)
+        head, *state = _STATE.split(pieces[-1], maxsplit=1) if begins else ("",)
+        pieces.append(f"{head} {piece}" if state else piece)
+    return ", ".join(pieces) if pieces != pieces_of(text) else text
 
 
 def understand(
