@@ -259,6 +259,7 @@ ON_PAPER = Procedure(
         (("done 1", "done 2"), "tare-gone", "papers of the same kind now, before they are gone"),
         (("paper 1 0.900", "done 1", "done 2"), None, ""),
         (("done 1", "done 2", "spare paper 1 0.900", "spare paper 2 0.904"), None, ""),
+        (("done 1", "done 2", "net sand 1.200"), None, ""),
     ],
 )
 def test_a_paper_that_got_wet_untared_is_said_while_there_are_spares(says, code, words):

@@ -214,7 +214,9 @@ def low_yield(case: Case) -> Iterator[Finding]:
         likely = [
             one.cause
             for one in rank(case, case.techniques)
-            if one.cause.sign == "loss" and one.cause.points and one.cause.portion.casefold() in ("", made.portion)
+            if one.cause.sign == "loss"
+            and one.cause.points
+            and one.cause.portion.casefold() in ("", made.portion.casefold())
         ]
         said = " ".join(f"{cause.what.rstrip('.')} ({cause.points[0]})." for cause in likely[:2])
         yield Finding(

@@ -56,7 +56,11 @@ def _untared(case: Case, step: Step) -> list[str]:
     if kind is None or not (kind.wets or kind.heats) or not step.container:
         return []
     later = case.run.procedure.steps[case.run.procedure.steps.index(step) + 1 :]
-    weighed = [s for s in later if s.container and not s.empty and s.kind in case.kinds and case.kinds[s.kind].weighs]
+    weighed = [
+        s
+        for s in later
+        if s.container and not s.empty and s.kind in case.kinds and case.kinds[s.kind].weighs and not _known(case, s.on)
+    ]
     found, there = [], case.run.weighings
     for label in step.container:
         if not any(same(label, other) for s in weighed for other in s.container):
@@ -67,6 +71,12 @@ def _untared(case: Case, step: Step) -> list[str]:
         if not known and not spare and not any(label.casefold() in on.weighed.pan for on in there):
             found.append(label)
     return found
+
+
+def _known(case: Case, name: str) -> bool:
+    """Whether a portion has its mass already: with the tare button, or in another container."""
+    portion = case.ledger.portion(name) if name else None
+    return portion is not None and portion.mass is not None
 
 
 def tare_late(case: Case) -> Iterator[Finding]:
