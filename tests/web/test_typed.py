@@ -216,3 +216,12 @@ def correcting(client, url, mass):
     """The address of the form that corrects a reading, from the page's history."""
     row = next(part for part in history(client, url).split("<tr>") if mass in part and "edit/weighed" in part)
     return re.search(r'href="([^"]*edit/weighed[^"]*)"', row)[1].replace("&amp;", "&")
+
+
+def test_what_a_device_kept_is_not_asked_for_a_slip(school, ida):
+    weighing(ida, school.run_url)
+    fields = {"entry": str(uuid4()), "kind": "weighed", "container": "dish 3", "portion": "salt", "state": "as is"}
+    fields |= {"way": "gross", "mass": "23.541"}
+    headers = HTMX | {"X-Typed-At": "1000", "X-Device-Time": "61000"}
+    assert ida.post(f"{school.run_url}/entries", data=fields, headers=headers).status_code == 200
+    assert "23.541" in history(ida, school.run_url)

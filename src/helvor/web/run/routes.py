@@ -201,7 +201,8 @@ def _show(request: Request, who: Visitor, page: Page, form: RunFormShown, *, sta
 @may(May.BENCH)
 def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep) -> Response:
     """Write what a form says."""
-    form = Form(fields)
+    # What a device kept and sends by itself cannot be asked about a slip: its findings will say it.
+    form = Form(fields | {"sure": ["yes"]} if who.kept else fields)
     kind, entry = form.text("kind"), entry_of(form)
 
     def compose(entries: list[Entry]) -> list[pages.Draft]:
