@@ -26,6 +26,7 @@ from helvor.core.quantities.reading import Estimate, Unreadable, digits, parse_n
 from helvor.core.quantities.working import WorkingLine
 from helvor.core.record.step_kinds import WASTE
 from helvor.core.techniques.column.calculators import ColumnDraftIn, ColumnDraftOut, draft_column
+from helvor.core.techniques.planar.miscible import refuse_two_layers
 from helvor.core.techniques.planar.plate import PHASES
 from helvor.shelf.shelf import known_as
 from helvor.shelf.solvents import boiling_points_of, solvents_of
@@ -304,6 +305,7 @@ def mixing(form: Form, house: House) -> Answer:
     """An eluent for one chamber or a class."""
     try:
         eluent = parse_eluent(form.text("eluent"))
+        refuse_two_layers(eluent)
     except Unreadable as unreadable:
         raise FieldErrors({"eluent": str(unreadable)}) from unreadable
     volume, chambers = number_of(form, "volume", "The volume"), form.whole("chambers") or 1

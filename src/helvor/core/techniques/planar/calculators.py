@@ -15,6 +15,7 @@ from helvor.core.laws.planar.solvents import freshness
 from helvor.core.laws.planar.tune import Point, best_gap, fit, law_for
 from helvor.core.quantities.asked import Asked, NotNegative, Positive
 from helvor.core.quantities.reading import Estimate, Unreadable
+from helvor.core.techniques.planar.miscible import refuse_two_layers
 from helvor.core.techniques.planar.plate import Phase
 
 
@@ -175,10 +176,16 @@ class RecipePartOut(BaseModel):
 
 
 def eluent_recipe(asked: RecipeIn) -> list[RecipePartOut]:
-    """Volumes of an eluent that can be measured, and the ratio they make."""
+    """Volumes of an eluent that can be measured, and the ratio they make.
+
+    Raises:
+        Unreadable: the eluent cannot be read, or its solvents do not mix.
+    """
+    eluent = parse_eluent(asked.eluent)
+    refuse_two_layers(eluent)
     return [
         RecipePartOut(name=p.name, exact_ml=p.exact, ml=p.rounded, percent=p.percent)
-        for p in recipe(parse_eluent(asked.eluent), asked.ml, asked.step_ml)
+        for p in recipe(eluent, asked.ml, asked.step_ml)
     ]
 
 

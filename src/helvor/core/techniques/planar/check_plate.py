@@ -25,6 +25,7 @@ from helvor.core.techniques.planar.front_findings import (
     nothing_shows,
     spot_beyond_front,
 )
+from helvor.core.techniques.planar.miscible import eluent_in_two_layers
 from helvor.core.techniques.planar.plate import LaneOnPlate, SpotOnPlate
 from helvor.core.techniques.planar.plate_case import Case, Rule, join, mm
 from helvor.core.techniques.planar.results import PlateWorksheet
@@ -388,6 +389,7 @@ def light_without_indicator(case: Case) -> Iterator[Finding]:
 RULES: tuple[Rule, ...] = (
     level_against_origin,
     lanes_too_close,
+    eluent_in_two_layers,
     front_missing,
     front_above_plate,
     measured_from_edge,
