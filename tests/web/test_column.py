@@ -33,7 +33,7 @@ def test_a_rack_from_its_first_tube_to_its_pools(ida, iron_run):
     send(ida, iron_run, kind="tubes-spotted", step="s7", first="6", last="8", compound="ferrocene", strength="4")
     mixed = send(ida, iron_run, kind="tubes-spotted", step="s7", first="8", compound="acetylferrocene", strength="1")
     assert "Tube 8 shows" not in mixed
-    assert "tube 8 show ferrocene and acetylferrocene" in mixed
+    assert "tube 8 shows ferrocene and acetylferrocene" in mixed
     assert "the pool would be" in ida.get(f"{iron_run}?step=s8").text
     pooled = send(ida, iron_run, kind="pooled", step="s8", first="6", last="7", portion="pool A", proposed="yes")
     assert "Decided" in pooled
