@@ -78,32 +78,26 @@ def salt(first, second):
     )
 
 
-def beads(first, second, label="dish"):
-    return (
-        f"12: dish beads dried 42.291 => 12: {label} beads dried {first}",
-        f"12: dish beads dried 42.290 => 12: {label} beads dried {second}",
-    )
+def instead(head, old, new):
+    """The two weighings that count, in place of the clean ones."""
+    return tuple(f"{head} {was} => {head} {now}" for was, now in zip(old, new, strict=True))
 
 
-def chalk(first, second):
-    return (
-        f"11: beaker A chalk dried 71.221 => 11: beaker A chalk dried {first}",
-        f"11: beaker A chalk dried 71.220 => 11: beaker A chalk dried {second}",
-    )
+def beads(*masses, label="dish"):
+    changes = instead("12: dish beads dried", ("42.291", "42.290"), masses)
+    return tuple(change.replace("=> 12: dish", f"=> 12: {label}") for change in changes)
 
 
-def crystals(first, second):
-    return (
-        f"12: dish acetanilide, dry dried 30.106 => 12: dish acetanilide, dry dried {first}",
-        f"12: dish acetanilide, dry dried 30.104 => 12: dish acetanilide, dry dried {second}",
-    )
+def chalk(*masses):
+    return instead("11: beaker A chalk dried", ("71.221", "71.220"), masses)
 
 
-def ferrocene(first, second):
-    return (
-        f"13: flask A ferrocene, dry dried 48.320 => 13: flask A ferrocene, dry dried {first}",
-        f"13: flask A ferrocene, dry dried 48.318 => 13: flask A ferrocene, dry dried {second}",
-    )
+def crystals(*masses):
+    return instead("12: dish acetanilide, dry dried", ("30.106", "30.104"), masses)
+
+
+def ferrocene(*masses):
+    return instead("13: flask A ferrocene, dry dried", ("48.320", "48.318"), masses)
 
 
 def biphenyl(first, second):
@@ -126,7 +120,7 @@ MISTAKES = [
     ("powder", ("-- 1: dish",), "tare-missing", "weigh the container clean and dry"),
     ("powder", ("6: beaker + watch glass 68.214 => 6: beaker 48.100",), "tare-missing", "clean and dry"),
     ("powder", beads("41.291", "41.290"), "gross-below-tare", "Check the label"),
-    ("powder", beads("39.291", "39.290", "dish 7"), "tare-missing", "clean and dry"),
+    ("powder", beads("39.291", "39.290", label="dish 7"), "tare-missing", "clean and dry"),
     ("powder", salt("0.991", "0.990"), "gross-below-tare", "net salt 0.990"),
     (
         "powder",

@@ -9,14 +9,12 @@ from helvor.core.quantities.reading import Unreadable, parse_number
 UNITS: dict[str, dict[str, float]] = {
     "mL": {
         "mL": 1,
-        "ml": 1,
         "cm3": 1,
         "cm³": 1,
         "cc": 1,
         "cL": 10,
         "dL": 100,
         "L": 1e3,
-        "l": 1e3,
         "µL": 1e-3,
         "uL": 1e-3,
     },
@@ -51,7 +49,8 @@ def in_unit(text: str, unit: str) -> str:
     if said is None or not known:
         return text
     number, typed = said[1], said[2].strip()
-    factor = known.get(typed)
+    alike = {factor for name, factor in known.items() if name.casefold() == typed.casefold()}
+    factor = known.get(typed, alike.pop() if len(alike) == 1 else None)
     if factor is None:
         raise Unreadable(f"“{typed[:20]}” is not a unit for this field: enter it in {unit}.")
     if factor == 1:

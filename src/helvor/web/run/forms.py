@@ -116,7 +116,7 @@ def _weighed(form: Form, run: Run, strikes: UUID | None) -> Payload:
     )
     question = "" if form.text("sure") else slip_in(said, run, strikes)
     if question:
-        raise FieldErrors({"mass": f"{question} Change it, or tick that it is right."})
+        raise FieldErrors({"mass": question, "sure": "Change the mass, or tick that it is right."})
     return said
 
 

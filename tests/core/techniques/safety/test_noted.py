@@ -4,12 +4,15 @@ from uuid import UUID
 
 import pytest
 
+from helvor.core.engine.run.entries import Noted
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.engine.run.work_out import work_out
 from helvor.core.record.entry import Entry
 from helvor.core.record.procedure import Procedure, Step
+from helvor.core.techniques.planar.plate import PlateNoted
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.core.techniques.safety.noted import TOLD
+from tests.core.plates import Writing
 from tests.core.runs import NOON, page_of, sheet_of
 
 ETHER = Procedure(
@@ -44,6 +47,14 @@ TELLS = [
     ("the label came off", "noted-unknown"),
     ("worked without goggles", "noted-unprotected"),
     ("filtrate poured down the sink", "noted-sink"),
+    # A word that denies something else silences nothing.
+    ("caught fire, could not put it out", "noted-fire"),
+    ("the ether caught fire and I could not put it out", "noted-fire"),
+    ("no goggles when acid splashed in my eye", "noted-injury"),
+    ("cut my finger, not deep", "noted-injury"),
+    ("lit a match to see", "noted-flame"),
+    ("beads of mercury on the bench", "noted-mercury"),
+    ("the dishes got mixed up", "noted-unknown"),
 ]
 QUIET = [
     "white fumes, frost on the cold glass",
@@ -58,6 +69,13 @@ QUIET = [
     "handed in to bench 4",
     "melts at once, no smoke",
     "nearly bumped",
+    "the melting point matches the reference",
+    "the upper layer is lighter",
+    "a blood-red solution",
+    "the mercury thermometer reads 25",
+    "mixed up 2 g in water",
+    "did not get any on my hand",
+    "if it boiled over, start again",
     "the cake cracked, pressed it flat",
     "capillary broke, took another",
     "beads settle at once",
@@ -76,7 +94,8 @@ def found(words, step="s1"):
 @pytest.mark.parametrize(("words", "code"), TELLS, ids=[words for words, _ in TELLS])
 def test_what_a_note_tells_of(words, code):
     finding = found(words)[code]
-    assert words in finding.what and "step 1" in finding.what
+    # What the note says may name somebody: the finding, which stands on the board, does not repeat it.
+    assert "step 1" in finding.what and words not in finding.what
     assert finding.because and finding.do
     if finding.level == "stop":
         assert "qualified person" in finding.do
@@ -96,6 +115,34 @@ def test_a_flame_is_said_where_something_flammable_stands():
     says = "note heated with the burner"
     assert "noted-flame" in [f.code for f in sheet_of(says, procedure=ETHER).findings]
     assert "noted-flame" not in [f.code for f in sheet_of(says, procedure=water).findings]
+
+
+def test_what_the_procedure_sends_to_the_sink_is_no_mishap():
+    sink = ETHER.model_copy(
+        update={"steps": (*ETHER.steps, Step(id="s3", kind="discard", says="Pour it down the sink"))}
+    )
+    assert "noted-sink" not in noted_at("poured down the sink", "s3", sink)
+    assert "noted-sink" in noted_at("poured down the sink", "s1", sink)
+
+
+def noted_at(words, step, procedure):
+    return {f.code for f in sheet_of(Noted(words=words, step=step), procedure=procedure).findings}
+
+
+@pytest.mark.parametrize(
+    ("eluent", "words", "said"),
+    [
+        ("hexane : ethyl acetate 4 : 1", "dried it over the burner", True),
+        ("water : ammonia 9 : 1", "dried it over the burner", False),
+        ("water : ammonia 9 : 1", "stain splashed on my hand", True),
+        ("hexane : ethyl acetate 4 : 1", "spots look lighter", False),
+    ],
+)
+def test_the_notes_of_a_plate_are_read_too(eluent, words, said):
+    page = Writing()
+    page.eluent(eluent)
+    page.add(PlateNoted(words=words))
+    assert any(one.code.startswith("noted-") for one in page.sheet.findings) == said
 
 
 def test_one_mishap_is_said_once_for_a_step():

@@ -230,8 +230,7 @@ def taken_off_target(case: Case) -> Iterator[Finding]:
             )
         elif target is not None and real is not None and one.substance.exact and target.value > 0:
             off = real.value / target.value - 1
-            tenfold = any(abs((1 + off) / n - 1) <= NEAR_A_TENFOLD for n in TIMES)
-            if abs(off) > OFF_TARGET and not tenfold:
+            if abs(off) > OFF_TARGET and _tenfold(1 + off) is None:
                 yield Finding(
                     "off-target",
                     "note",
@@ -256,6 +255,11 @@ NEAR_A_TENFOLD = 0.25
 """Part by which an amount may be off ten times its target for a slip of the point. Common practice, no source."""
 
 
+def _tenfold(ratio: float) -> float | None:
+    """The power of ten that an amount is off its target by; None where it is none."""
+    return next((times for times in TIMES if abs(ratio / times - 1) <= NEAR_A_TENFOLD), None)
+
+
 def ten_times(case: Case) -> Iterator[Finding]:
     """An amount is about ten, a hundred or a tenth of what was planned: a moved point, before chemistry is blamed."""
     for one in case.ledger.substances:
@@ -263,7 +267,7 @@ def ten_times(case: Case) -> Iterator[Finding]:
         real = one.mass if target is not None and target.unit == "g" else one.volume
         if target is None or real is None or target.value <= 0 or one.instead:
             continue
-        times = next((n for n in TIMES if abs(real.value / target.value / n - 1) <= NEAR_A_TENFOLD), None)
+        times = _tenfold(real.value / target.value)
         if times is not None:
             many = f"about {times:g} times" if times > 1 else f"only about {PARTS[times]} of"
             yield Finding(

@@ -445,6 +445,8 @@ def _net(words: list[str], run: Run, step: str) -> Understood:
 def _volume(words: list[str], run: Run, step: str) -> Understood:
     near_it = any(word.casefold() in ABOUT or word.startswith(("~", "≈")) for word in words)
     words = [word.lstrip("~≈") for word in words if word.casefold() not in {*LOOSE, *ABOUT, "~", "≈"}]
+    if len(words) > 3 and words[-2] in ("-", "–", "to") and is_number(words[-3]) and is_number(words[-1]):
+        words = [*words[:-3], f"{words[-3]}-{words[-1]}"]
     if len(words) > 1 and is_number(words[0]) and not is_number(words[-1]):
         words = [*words[1:], words[0]]
     if len(words) < 2:

@@ -28,7 +28,7 @@ def check_products(case: Case) -> Iterator[Finding]:
             "silica-in-product",
             "caution",
             f"{portion.name}: {digits(over, 2)} mg more than was loaded of {portion.said.component}.",
-            "It contains silica or grease: it is at constant mass, so it is not solvent."
+            "It contains silica or grease: it is at constant mass, so it is hardly solvent."
             if dry
             else "It contains solvent, silica or grease.",
             FILTER_AGAIN if dry else f"Evaporate to constant mass first. If it stays too heavy: {FILTER_AGAIN.lower()}",

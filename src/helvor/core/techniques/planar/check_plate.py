@@ -26,6 +26,7 @@ from helvor.core.techniques.planar.front_findings import (
     spot_beyond_front,
 )
 from helvor.core.techniques.planar.miscible import eluent_in_two_layers
+from helvor.core.techniques.planar.noted import noted_on_plate
 from helvor.core.techniques.planar.plate import LaneOnPlate, SpotOnPlate
 from helvor.core.techniques.planar.plate_case import Case, Rule, join, mm
 from helvor.core.techniques.planar.results import PlateWorksheet
@@ -389,6 +390,7 @@ def light_without_indicator(case: Case) -> Iterator[Finding]:
 RULES: tuple[Rule, ...] = (
     level_against_origin,
     lanes_too_close,
+    noted_on_plate,
     eluent_in_two_layers,
     front_missing,
     front_above_plate,
