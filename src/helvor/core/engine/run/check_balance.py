@@ -45,7 +45,8 @@ def _below_tare(case: Case) -> list[tuple[PortionMass, Net]]:
     found: dict[tuple[str, frozenset[str]], tuple[PortionMass, Net]] = {}
     for portion in case.ledger.portions.values():
         for net in portion.nets:
-            if net.net is None or net.tare is None or net.tare.mass is None:
+            # The uncertainty is put together only for one that is below: of a long drying most weighings never need it.
+            if net.value is None or net.value >= 0 or net.net is None or net.tare is None or net.tare.mass is None:
                 continue
             if net.net.value < -COVERAGE * net.net.u:
                 found[portion.name, net.on.weighed.pan] = portion, net
@@ -206,6 +207,8 @@ STANDS_OUT = 0.6
 
 def low_yield(case: Case) -> Iterator[Finding]:
     """A product of a reaction of which much less came than usual after the steps that were done."""
+    if not case.ledger.yields:
+        return
     usual = min((case.kinds[step.kind].ordinary for step in _carried_out(case)), default=0.9)
     for made in case.ledger.yields:
         part, portion = made.percent, case.ledger.portion(made.portion)

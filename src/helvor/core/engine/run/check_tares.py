@@ -55,22 +55,29 @@ def _untared(case: Case, step: Step) -> list[str]:
     kind = case.kinds.get(step.kind)
     if kind is None or not (kind.wets or kind.heats) or not step.container:
         return []
-    later = case.run.procedure.steps[case.run.procedure.steps.index(step) + 1 :]
-    weighed = [
-        s
-        for s in later
-        if s.container and not s.empty and s.kind in case.kinds and case.kinds[s.kind].weighs and not _known(case, s.on)
-    ]
-    found, there = [], case.run.weighings
+    there = case.run.weighings
+    found = []
     for label in step.container:
-        if not any(same(label, other) for s in weighed for other in s.container):
-            continue
         tare = case.ledger.tares.get(frozenset([label.casefold()]))
-        known = tare is not None and tare.mass is not None
         spare = any(on.weighed.name.casefold().startswith(f"spare {label.split()[0].casefold()}") for on in there)
-        if not known and not spare and not any(label.casefold() in on.weighed.pan for on in there):
+        if (tare is not None and tare.mass is not None) or spare:
+            continue
+        if not any(label.casefold() in on.weighed.pan for on in there) and _weighed_later(case, step, label):
             found.append(label)
     return found
+
+
+def _weighed_later(case: Case, step: Step, label: str) -> bool:
+    """Whether a later step weighs a container for contents that have no mass yet."""
+    later = case.run.procedure.steps[case.run.procedure.steps.index(step) + 1 :]
+    return any(
+        any(same(label, other) for other in one.container)
+        and not one.empty
+        and one.kind in case.kinds
+        and case.kinds[one.kind].weighs
+        and not _known(case, one.on)
+        for one in later
+    )
 
 
 def _known(case: Case, name: str) -> bool:

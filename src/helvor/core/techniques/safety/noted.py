@@ -11,6 +11,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 from helvor.core.engine.plan.matter import moments
@@ -221,9 +222,10 @@ def noted_dangers(case: Case) -> Iterator[Finding]:
             yield finding_of(row, f" at step {number}" if number else "", said.step)
 
 
-def told_by(words: str) -> list[Told]:
-    """The rows that the words of a note tell of."""
-    return [row for row in TOLD if _tells(row, words)]
+@lru_cache(maxsize=1024)
+def told_by(words: str) -> tuple[Told, ...]:
+    """The rows that the words of a note tell of. The words stay as they are: they are looked at once."""
+    return tuple(row for row in TOLD if _tells(row, words))
 
 
 def finding_of(row: Told, at: str = "", about: str = "") -> Finding:
