@@ -1,5 +1,7 @@
 """What a class found, in the browser."""
 
+import re
+
 from playwright.sync_api import expect
 
 from tests.browser.conftest import listening, violations
@@ -128,3 +130,20 @@ def test_words_are_found_from_the_box_in_the_frame(page):
     page.locator(".hits a").first.click()
     page.wait_for_selector(".page-run")
     listening(page)
+
+
+def test_a_reading_is_struck_where_it_is_seen(page):
+    """From the table of results, and from what needs somebody on the board."""
+    review_of(page, "sep-6")
+    page.get_by_text("Show as a table").first.click()
+    number = page.locator("table.ledger td a[href*='/readings?']").first
+    number.click()
+    panel = page.locator("#panel")
+    expect(panel).to_contain_text("Readings that stand")
+    assert violations(page) == []
+    panel.get_by_role("link", name=re.compile("^Strike out.*")).first.click()
+    expect(panel).to_contain_text("The history still shows it")
+    panel.get_by_label("misread").check()
+    panel.get_by_role("button", name="Strike out").click()
+    page.wait_for_selector("svg.review")
+    expect(panel).to_be_hidden()

@@ -96,6 +96,8 @@ PAGES = [
     ("techniques/planar/form.html", routes.FormFragment),
     ("techniques/planar/form_page.html", routes.FormPage),
     ("history.html", history.HistoryPage),
+    ("readings.html", history.ReadingsFragment),
+    ("readings_page.html", history.ReadingsPage),
     ("understood.html", reading.UnderstoodShown),
     ("techniques/planar/plate.svg", routes.PlateFile),
     ("prep/prep.html", preps.PrepPage),

@@ -3,6 +3,9 @@
 import csv
 import io
 import json
+import re
+from html import unescape
+from urllib.parse import unquote
 from uuid import uuid4
 
 import pytest
@@ -244,3 +247,43 @@ def test_unknowns_are_judged_and_their_key_is_shown_when_released(school, ida):
     assistant = school.visitor(school.assistant)
     assert "compared with the key" not in assistant.get(f"/classes/{school.ida.class_id}/results").text
     assert assistant.get(f"/api/classes/{school.ida.class_id}/review/unknowns").json() == []
+
+
+# ── put right where it is seen ──────────────────────────────────────────────────────────────────
+
+
+def test_a_reading_is_put_right_from_the_results_and_they_come_again(school, ida):
+    first, _ = class_of_two(school)
+    back = f"/classes/{school.ida.class_id}/results?work=Acetanilide%20made%20clean"
+    listed = unescape(ida.get(f"/runs/{first}/readings", params={"back": back}, headers=HTMX).text)
+    said = re.search(r'/edit/weighed\?key=([0-9a-f-]+)&back=([^"]+)"[^>]*>Correct<[^>]*> ([^<]+)<', listed)
+    assert said, listed
+    assert unquote(said[2]) == back
+    form = ida.get(f"/runs/{first}/edit/weighed", params={"key": said[1], "back": back}, headers=HTMX).text
+    fields = dict(re.findall(r'<input type="hidden" name="(\w+)" value="([^"]*)"', form.replace("\n", " ")))
+    assert unescape(fields["back"]) == back
+    filled = {"container": "dish 9", "portion": "", "state": "empty", "mass": "41.200", "way": "gross"}
+    wrong = ida.post(f"/runs/{first}/entries", data=fields | filled | {"mass": "heavy"}, headers=HTMX)
+    assert wrong.status_code == 422 and 'name="back"' in wrong.text, "shown again, it still knows where to come back to"
+    right = fields | filled | {"reason": "misread", "back": unescape(fields["back"])}
+    written = ida.post(f"/runs/{first}/entries", data=right, headers=HTMX)
+    assert written.headers["HX-Redirect"] == back
+    assert "41.200" in ida.get(f"/runs/{first}/readings").text
+
+
+@pytest.mark.parametrize("back", ["//evil.example", "https://evil.example", "/classes/../x", "/classes/1\\@evil"])
+def test_a_form_leads_nowhere_else(school, ida, back):
+    assert 'name="back"' not in ida.get(f"{school.run_url}/edit/noted", params={"back": back}, headers=HTMX).text
+
+
+def test_a_plates_reading_is_struck_from_the_board(school, ida):
+    back = f"/classes/{school.ida.class_id}"
+    listed = unescape(ida.get(f"{school.url}/readings", params={"back": back}, headers=HTMX).text)
+    key = re.search(r"/edit/struck\?key=([0-9a-f-]+)&back=", listed)[1]
+    form = ida.get(f"{school.url}/edit/struck", params={"key": key, "back": back}, headers=HTMX).text
+    fields = dict(re.findall(r'<input type="hidden" name="(\w+)" value="([^"]*)"', form.replace("\n", " ")))
+    written = ida.post(f"{school.url}/entries", data=fields | {"reason": "misread"}, headers=HTMX)
+    assert written.headers["HX-Redirect"] == back
+    plain = ida.get(f"{school.url}/readings", params={"back": back})
+    assert "<h1>Readings</h1>" in plain.text, "without scripts it is a page"
+    assert school.visitor(school.otto).get(f"{school.url}/readings").status_code == 404

@@ -157,6 +157,7 @@ class RowShown:
     word: str
     late: int
     what: str
+    back: str
 
 
 @lru_cache(maxsize=2048)
@@ -209,6 +210,7 @@ def written_rows(board: Board) -> Markup:
                 lane.word,
                 lane.late,
                 lane.page.summary.what if lane.page else "",
+                f"/classes/{lane.bench.class_id}",
             )
         )
         for lane in board.lanes

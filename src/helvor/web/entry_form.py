@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from uuid import UUID, uuid4
 
@@ -20,6 +21,7 @@ class AskedFor(BaseModel):
     Attributes:
         key: root of the line to correct. lane: of a plate. step: of a run. name: of a portion or kit.
         code, about: a finding to go on with. view, spot: what is shown beside it.
+        back: the page of the class that it was asked for from, and that comes again when it is written.
     """
 
     key: UUID | None = None
@@ -30,6 +32,7 @@ class AskedFor(BaseModel):
     about: str = ""
     view: str = ""
     spot: str = ""
+    back: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,6 +43,7 @@ class Filled:
         values: field → what is typed in it; errors: field → what to enter instead.
         entry: the id that the entry will have; strikes: the entry that it corrects; named: how that is called.
         at: the step of a run or the spot of a plate that it belongs to; view: what is shown beside it.
+        back: the page of the class to come back to; else the page itself.
     """
 
     values: dict[str, list[str]] = field(default_factory=dict)
@@ -49,6 +53,7 @@ class Filled:
     named: str = ""
     at: str = ""
     view: str = ""
+    back: str = ""
 
 
 def typed_again(form: Form, entry: UUID, at: str, trouble: FieldErrors | Problem) -> Filled:
@@ -62,7 +67,13 @@ def typed_again(form: Form, entry: UUID, at: str, trouble: FieldErrors | Problem
         named=form.text("named"),
         at=form.text(at),
         view=form.text("view"),
+        back=back_to(form.text("back")),
     )
+
+
+def back_to(address: str) -> str:
+    """*address* if it is one of a class's pages here, else nothing: a form never leads to another site."""
+    return address if re.fullmatch(r"/classes/[0-9a-f-]{36}(/results)?(\?[^\s\\]*)?", address) else ""
 
 
 def entry_of(form: Form) -> UUID:

@@ -1,4 +1,4 @@
-"""The history of a page: every entry in ink, struck ones too."""
+"""The history of a page: every entry in ink, struck ones too; its readings, to be put right where a class is seen."""
 
 from __future__ import annotations
 
@@ -6,11 +6,13 @@ from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
+from fastapi import Request
 from starlette.responses import Response
 
-from helvor.core.record.entry import Entry, lines
+from helvor.core.record.entry import Entry, Line, lines
 from helvor.notebook.classes import ClassRow, Meeting
 from helvor.notebook.page_rows import Page
+from helvor.web.entry_form import back_to, show
 from helvor.web.rendering import Shell, html
 from helvor.web.security import Visitor
 
@@ -48,13 +50,82 @@ def history_page(
         page=page,
         entries=entries,
         struck_by={entry.strikes: entry for entry in entries if entry.strikes is not None},
-        stands={
-            line.head.id: line.root.id
-            for line in lines(entries)
-            # What is followed was decided before anything was written: a bench does not take it back.
-            if line.stands and line.head.payload.kind != "following"
-        },
+        stands={line.head.id: line.root.id for line in _standing(entries)},
         says=says,
         forms=forms,
     )
     return html("history.html", shown)
+
+
+def _standing(entries: Sequence[Entry]) -> list[Line]:
+    """The readings that stand; what is followed was decided before anything was written: nobody takes it back."""
+    return [line for line in lines(entries) if line.stands and line.head.payload.kind != "following"]
+
+
+@dataclass(frozen=True, slots=True)
+class StandingReading:
+    """A reading that stands: what it says, and how it is put right."""
+
+    key: UUID
+    entry: Entry
+    says: str
+    form: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReadingsShown:
+    """The readings of a page, newest first, as they are put right from the board or the results.
+
+    Attributes:
+        marks: steps done or left out, apart from what was read.
+        back: the page of the class that comes again.
+        fixed: the class is archived; nothing is changed any more.
+    """
+
+    page: Page
+    readings: Sequence[StandingReading]
+    marks: Sequence[StandingReading]
+    back: str
+    fixed: bool
+    zone: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReadingsPage(Shell):
+    """The same on a page of its own, where there are no scripts."""
+
+    shown: ReadingsShown
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReadingsFragment:
+    """The same in the panel."""
+
+    shown: ReadingsShown
+
+
+def readings_page(
+    request: Request,
+    who: Visitor,
+    shell: tuple[ClassRow | None, Meeting | None],
+    page: Page,
+    entries: Sequence[Entry],
+    says: Mapping[UUID, str],
+    forms: Container[str],
+) -> Response:
+    """The readings of a page that stand, each with its form; ``back`` in the address names where it is seen."""
+    row, meeting = shell
+    standing = [
+        StandingReading(line.root.id, line.head, says[line.head.id], line.head.payload.kind in forms)
+        for line in reversed(_standing(entries))
+    ]
+    shown = ReadingsShown(
+        page=page,
+        readings=[one for one in standing if one.entry.payload.kind != "marked"],
+        marks=[one for one in standing if one.entry.payload.kind == "marked"],
+        back=back_to(request.query_params.get("back", "")),
+        fixed=row is not None and row.archived,
+        zone=who.account.time_zone,
+    )
+    whole = ReadingsPage(visitor=who, place="bench", class_row=row, meeting=meeting, shown=shown)
+    return show(request, ("readings.html", ReadingsFragment(shown=shown)), ("readings_page.html", whole))

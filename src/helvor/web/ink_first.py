@@ -46,6 +46,15 @@ def inked(request: Request, written: Inked, address: str, said: str, ink: Callab
     return answer
 
 
+def came_back(request: Request, written: Inked, address: str) -> Response:
+    """Back at a page of the class where a reading was put right; what it shows of the page is right by then."""
+    if written.page.behind:
+        _keep_up_now(pool(request), written.page, written.entries)
+    if not is_htmx(request):
+        return RedirectResponse(address, status_code=303)
+    return Response(headers={"HX-Redirect": address})
+
+
 def left_behind(request: Request, page: Page, entries: Sequence[Entry]) -> BackgroundTask | None:
     """What is left to do for a page that is looked at, and that whoever wrote on it did not keep up."""
     if not page.behind or not entries or datetime.now(UTC) - entries[-1].at < LONG_BEHIND:

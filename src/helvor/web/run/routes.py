@@ -31,11 +31,11 @@ from helvor.notebook.file_space import nearly_full
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.page_rows import Page
 from helvor.notebook.pages import Inked
-from helvor.web.entry_form import AskedFor, Filled, entry_of, show, typed_again
+from helvor.web.entry_form import AskedFor, Filled, back_to, entry_of, show, typed_again
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
-from helvor.web.history import history_page
+from helvor.web.history import history_page, readings_page
 from helvor.web.house_words import line_as_typed_here
-from helvor.web.ink_first import inked, left_behind
+from helvor.web.ink_first import came_back, inked, left_behind
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.reading import UnderstoodShown, drafts_of, refused, typist, typist_of, what_it_says
@@ -116,6 +116,7 @@ def _form(page: Page, run: Run, kind: str, csrf: str, filled: Filled) -> RunForm
         sisters=forms.sisters(run, filled.strikes) if kind == "weighed" else [],
         step=filled.at,
         view=filled.view,
+        back=filled.back,
         about=filled.named,
         csrf=csrf,
         states=e.STATES,
@@ -164,7 +165,8 @@ def _correcting(run: Run, entries: Sequence[Entry], kind: str, asked: AskedFor) 
     if kind == "weighed" and asked.name:
         values["portion"] = [asked.name]
     named = describe(line.head, StepNames(entries))
-    return Filled(values=values, strikes=line.head.id, named=named, at=asked.step, view=asked.view)
+    back = back_to(asked.back)
+    return Filled(values=values, strikes=line.head.id, named=named, at=asked.step, view=asked.view, back=back)
 
 
 def _named(asked: AskedFor) -> dict[str, list[str]]:
@@ -218,6 +220,8 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
         with pool(request).connection() as conn:
             page, entries = pages.open_page(conn, who.account.id, page_id)
         return _show(request, who, page, _form(page, gather(entries), kind, who.csrf, filled), status=422)
+    if back := back_to(form.text("back")):
+        return came_back(request, written, back)
     return _answer(request, written, entry, form.text("view"), _next(form))
 
 
@@ -425,6 +429,18 @@ def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
     steps = StepNames(entries)
     says = {entry.id: describe(entry, steps) for entry in entries}
     return history_page(who, row, meeting, page, entries, says, CORRECTED)
+
+
+@router.get("/runs/{page_id}/readings")
+@may(May.BENCH)
+def readings(request: Request, page_id: UUID, who: VisitorDep) -> Response:
+    """The readings that stand, to be put right from the board or the results."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        shell = shell_of_class(conn, who, only_run(page).class_id)
+    steps = StepNames(entries)
+    says = {entry.id: describe(entry, steps) for entry in entries}
+    return readings_page(request, who, shell, page, entries, says, CORRECTED)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

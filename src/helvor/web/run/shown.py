@@ -218,6 +218,7 @@ class RunFormShown:
     sisters: list[WeighedOn]
     step: str
     view: str
+    back: str
     about: str
     csrf: str
     states: dict[str, str]

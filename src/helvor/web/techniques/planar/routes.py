@@ -32,9 +32,9 @@ from helvor.notebook.page_errors import NotYours
 from helvor.notebook.page_rows import Page
 from helvor.notebook.pages import Draft, Written
 from helvor.shelf.solvents import boiling_points, eluotropic_rank
-from helvor.web.entry_form import AskedFor, Filled, entry_of, show, typed_again
+from helvor.web.entry_form import AskedFor, Filled, back_to, entry_of, show, typed_again
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
-from helvor.web.history import history_page
+from helvor.web.history import history_page, readings_page
 from helvor.web.house_words import line_as_typed_here
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
@@ -202,6 +202,7 @@ def _form_shown(page: Page, plate: Plate, kind: str, csrf: str, filled: Filled) 
         strikes=filled.strikes,
         view=filled.view,
         spot=filled.at,
+        back=filled.back,
         about=filled.named,
         csrf=csrf,
         phases=PHASES,
@@ -245,7 +246,14 @@ def _prefilled(sheet: PlateWorksheet, kind: str, asked: AskedFor) -> Filled:
     line = _standing(sheet.plate, kind, asked)
     if line is not None:
         named = name_of(sheet, line)
-        return Filled(values=values_for(kind, line), strikes=line.head.id, named=named, at=asked.spot, view=asked.view)
+        return Filled(
+            values=values_for(kind, line),
+            strikes=line.head.id,
+            named=named,
+            at=asked.spot,
+            view=asked.view,
+            back=back_to(asked.back),
+        )
     fresh: dict[str, list[str]] = {}
     if asked.lane is not None:
         fresh["lane"] = [str(asked.lane)]
@@ -310,6 +318,8 @@ def write(request: Request, page_id: UUID, who: WriterDep, fields: SubmittedDep)
             page, entries = pages.open_page(conn, who.account.id, page_id)
         shown = _form_shown(page, gather(entries), kind, who.csrf, typed_again(form, entry, "spot", trouble))
         return _show(request, who, page, shown, status=422)
+    if back := back_to(form.text("back")):
+        return Response(headers={"HX-Redirect": back}) if is_htmx(request) else RedirectResponse(back, status_code=303)
     chosen = str(_root_of(written, entry)) if kind == "spot" else form.text("spot")
     return _answer(request, who, written, form.text("view"), chosen, _said(written, entry))
 
@@ -497,6 +507,17 @@ def history(request: Request, page_id: UUID, who: VisitorDep) -> Response:
         row, meeting = shell_of_class(conn, who, _planar(page).class_id)
     says = {entry.id: describe(entry.payload, entries) for entry in entries}
     return history_page(who, row, meeting, page, entries, says, CORRECTED)
+
+
+@router.get("/plates/{page_id}/readings")
+@may(May.BENCH)
+def readings(request: Request, page_id: UUID, who: VisitorDep) -> Response:
+    """The readings that stand, to be put right from the board or the results."""
+    with pool(request).connection() as conn:
+        page, entries = pages.open_page(conn, who.account.id, page_id)
+        shell = shell_of_class(conn, who, _planar(page).class_id)
+    says = {entry.id: describe(entry.payload, entries) for entry in entries}
+    return readings_page(request, who, shell, page, entries, says, CORRECTED)
 
 
 def _file(page: Page, suffix: str) -> dict[str, str]:

@@ -65,6 +65,7 @@ class FormShown:
     strikes: UUID | None
     view: str
     spot: str
+    back: str
     about: str
     csrf: str
     phases: dict[str, str]
