@@ -10,8 +10,10 @@ import xlsxwriter
 
 from helvor.core.engine.run.entries import Noted, Taken, VolumeRead, Weighed
 from helvor.core.engine.run.record import gather
-from helvor.exchange.readings_in import guess, pairs_of, readings_of
+from helvor.core.techniques.registered import STEP_KINDS
+from helvor.exchange.readings_in import Into, guess, pairs_of, readings_of
 from helvor.exchange.table_in import BadTable, read_table
+from helvor.web.run.around import BY_THE_SHELF
 from tests.core.runs import POWDER, page_of
 
 UTF16 = "bench;mass\n1;2,5\n".encode("utf-16")
@@ -113,11 +115,12 @@ def test_a_bomb_is_not_unpacked():
 
 RUNS = {1: gather(page_of("dish 32.514", procedure=POWDER)), 2: gather(page_of(procedure=POWDER))}
 ZONE = ZoneInfo("Europe/London")
+INTO = Into(RUNS, BY_THE_SHELF, STEP_KINDS, ZONE)
 
 
 def read(text):
     table = read_table("r.csv", text.encode())
-    return readings_of(table, guess(table.headers), RUNS, ZONE)
+    return readings_of(table, guess(table.headers), INTO)
 
 
 @pytest.mark.parametrize(
@@ -133,7 +136,7 @@ def read(text):
 def test_a_bare_mass_has_the_unit_of_its_heading(heading, cell, grams):
     table = read_table("r.csv", f"bench;dish;{heading}\n1;dish;{cell}\n".encode())
     mapping = dict(zip(table.headers, ("bench", "container", "mass"), strict=True))
-    [one] = readings_of(table, mapping, RUNS, ZONE).readings
+    [one] = readings_of(table, mapping, INTO).readings
     assert one.says.mass.value == pytest.approx(grams)
 
 
@@ -148,16 +151,16 @@ def test_a_bare_mass_has_the_unit_of_its_heading(heading, cell, grams):
     ],
 )
 def test_a_bare_amount_has_the_unit_of_its_heading(heading, cell, value, unit):
-    table = read_table("r.csv", f"bench;substance;{heading}\n1;powder;{cell}\n".encode())
+    table = read_table("r.csv", f"bench;substance;{heading}\n1;mixed powder;{cell}\n".encode())
     mapping = dict(zip(table.headers, ("bench", "substance", "amount"), strict=True))
-    [one] = readings_of(table, mapping, RUNS, ZONE).readings
+    [one] = readings_of(table, mapping, INTO).readings
     assert (one.says.amount.value, one.says.amount.unit) == (pytest.approx(value), unit)
 
 
 def test_a_bare_volume_has_the_unit_of_its_heading():
-    table = read_table("r.csv", b"bench;portion;volume in L\n1;filtrate;0.025\n")
+    table = read_table("r.csv", b"bench;portion;volume in L\n1;salt solution;0.025\n")
     mapping = dict(zip(table.headers, ("bench", "portion", "volume"), strict=True))
-    [one] = readings_of(table, mapping, RUNS, ZONE).readings
+    [one] = readings_of(table, mapping, INTO).readings
     assert one.says.volume.value == pytest.approx(25.0)
 
 
@@ -169,8 +172,8 @@ def test_rows_become_readings():
         "2,beaker + watch glass,salt,dried,62.213,,,,,\n"
         "2,beaker + watch glass,salt,dried 7,62.210,,,,,\n"
         "1,dish,powder,,35.520,,,,,\n"
-        "1,,,,,powder,3.006 g,,,\n"
-        "1,,filtrate,,,,,25.0,,\n"
+        "1,,,,,mixed powder,3.006 g,,,\n"
+        "1,,salt solution,,,,,25.0,,\n"
         "1,,,,,,,,white fumes,\n"
     )
     assert not found.troubles
@@ -204,10 +207,42 @@ def test_a_row_that_is_no_reading_is_said_by_its_line(row, sentence):
     assert place == "line 2" and sentence.casefold() in says.casefold()
 
 
+@pytest.mark.parametrize(
+    ("row", "says"),
+    [
+        ("1,Dish,Powder,,35.520,,", ("dish", "powder")),
+        ("1,dish,mixture,,35.520,,", ("dish", "powder")),  # what this procedure weighs in the dish
+        ("1,beaker + watch glass,the salt,dried,62.2,,", ("beaker", "salt")),
+        ("1,,,,,KCl,1.2 g", ("", "new")),
+    ],
+)
+def test_a_row_means_what_it_calls_by_another_name(row, says):
+    found = read(f"bench,container,portion,state,mass,substance,amount\n{row}\n")
+    if says[1] == "new":
+        assert not found.troubles and found.readings[0].says.substance == "KCl"
+        return
+    assert not found.troubles, found.troubles
+    assert (found.readings[0].says.container[0], found.readings[0].says.portion) == says
+
+
+@pytest.mark.parametrize(
+    ("row", "sentence"),
+    [
+        ("1,papr,,,0.955,,", "“papr” is no container here. Enter paper"),
+        ("1,dish 3,bead,dried,35.5,,", "No step produces “bead”. Enter beads; if it is something new, write new"),
+        ("1,,,,,mixd powder,3 g", "“mixd powder” is no substance of this run. Enter mixed powder?"),
+    ],
+)
+def test_a_row_with_an_unknown_name_is_asked_about(row, sentence):
+    found = read(f"bench,container,portion,state,mass,substance,amount\n{row}\n")
+    [(place, says)] = found.troubles
+    assert place == "line 2" and sentence in says
+
+
 def test_the_same_weighing_twice_in_one_file_is_asked_about():
     found = read("bench,container,portion,state,mass\n1,dish,beads,dried 1,33.5\n1,Dish,beads,dried 1,33.6\n")
     assert found.troubles == [("line 3", "It repeats line 2: delete one of the two.")]
-    assert readings_of(read_table("r.csv", b"a,b\n1,2\n"), {"a": ""}, RUNS, ZONE).troubles[0][0] == "columns"
+    assert readings_of(read_table("r.csv", b"a,b\n1,2\n"), {"a": ""}, INTO).troubles[0][0] == "columns"
 
 
 @pytest.mark.parametrize(

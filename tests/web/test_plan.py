@@ -386,6 +386,17 @@ def test_a_step_that_lost_its_source_is_wired_again_by_its_button(school, ida, u
     assert edit(ida, url, op="fix", code="loose-end", step=key, mend="Paint it green").status_code == 422
 
 
+def test_a_portion_is_known_by_its_other_names_and_a_slip_has_a_button(school, ida, url):
+    weigh = next(step for step in steps(ida, url) if step["on"] == "salt")
+    fields = sent(ida.get(f"{url}?step={weigh['id']}").text, "step")
+    edit(ida, url, **(fields | {"on": "The Salt"}))
+    assert next(step for step in steps(ida, url) if step["id"] == weigh["id"])["on"] == "salt"
+    slipped = edit(ida, url, **(fields | {"on": "slat"}))
+    assert "no earlier step produces it" in slipped.text and "Use “salt” instead" in slipped.text
+    mended = edit(ida, url, op="fix", code="loose-end", step=weigh["id"], mend="Use “salt” instead")
+    assert "no earlier step produces it" not in mended.text
+
+
 def test_the_wiring_is_drawn_and_can_be_changed(school, ida, url):
     drawn = ida.get(url).text
     assert 'class="wire-end"' in drawn and "Which portion each step works on" in drawn

@@ -4,7 +4,9 @@ Reading in 1. A row is a weighing when it has a container and a mass, an amount 
               when it has a portion and a volume, a note when it has words; one row may be only one of them.
 Reading in 2. Every error is said with its line. While there is one, nothing comes in.
 Reading in 3. A bare number has the unit that its column's heading names, else g or mL; a unit in the cell goes first.
-Reading in 4. A dried weighing without a number is the next one of its container in the order of the file.
+Reading in 4. Containers, portions and substances are known by any of their names, as in a typed line; what is nearly
+              one, or none, is asked about with its line. A new thing is written with *new* before it.
+Reading in 5. A dried weighing without a number is the next one of its container in the order of the file.
 """
 
 from __future__ import annotations
@@ -17,9 +19,12 @@ from datetime import datetime, tzinfo
 from pydantic import ValidationError
 
 from helvor.core.engine.run.entries import Noted, State, Taken, VolumeRead, Weighed
+from helvor.core.engine.run.names import Around, containers_meant, expected_at, portion_meant
 from helvor.core.engine.run.record import Run
+from helvor.core.engine.run.taken_line import substance_meant
 from helvor.core.quantities.reading import BASE_UNIT, UNITS, Kind, Reading, Unreadable, parse, parse_amount
 from helvor.core.record.entry import Payload
+from helvor.core.record.step_kinds import StepKind
 from helvor.exchange.table_in import Row, Table
 
 MEANINGS: dict[str, str] = {
@@ -96,13 +101,25 @@ class Read:
     troubles: list[tuple[str, str]] = field(default_factory=list)
 
 
-def readings_of(table: Table, mapping: Mapping[str, str], runs: Mapping[int, Run], zone: tzinfo) -> Read:
-    """Rows as readings (Reading in 1 to 4).
+@dataclass(frozen=True, slots=True)
+class Into:
+    """Where readings go: bench → its run as it stands, and what is known around them by name.
+
+    Attributes:
+        kinds: of step; zone: of times that are written without one.
+    """
+
+    runs: Mapping[int, Run]
+    around: Around
+    kinds: Mapping[str, StepKind]
+    zone: tzinfo
+
+
+def readings_of(table: Table, mapping: Mapping[str, str], into: Into) -> Read:
+    """Rows as readings (Reading in 1 to 5).
 
     Args:
         mapping: header → meaning.
-        runs: bench → its run as it stands, to which the readings would go.
-        zone: of times that are written without one.
     """
     read = Read()
     where = {meaning: table.headers.index(header) for header, meaning in mapping.items() if meaning}
@@ -120,7 +137,7 @@ def readings_of(table: Table, mapping: Mapping[str, str], runs: Mapping[int, Run
             break
         cells = {meaning: row.cells[place] for meaning, place in where.items()}
         try:
-            one = _reading(row, cells, headed, runs, rounds, zone)
+            one = _reading(row, cells, headed, into, rounds)
         except (Unreadable, ValidationError) as wrong:
             read.troubles.append((f"line {row.line}", _sentence(wrong)))
             continue
@@ -178,51 +195,69 @@ def _reading(
     row: Row,
     cells: Mapping[str, str],
     headed: Mapping[str, str],
-    runs: Mapping[int, Run],
+    into: Into,
     rounds: dict[tuple[int, str, str], int],
-    zone: tzinfo,
 ) -> ReadingIn:
     bench = _bench(cells.get("bench", ""))
-    if bench not in runs:
+    run = into.runs.get(bench)
+    if run is None:
         raise Unreadable(f"Bench {bench} has no run of this procedure: start one first.")
-    at = _moment(cells.get("at", ""), zone)
+    at = _moment(cells.get("at", ""), into.zone)
     container, mass = cells.get("container", ""), cells.get("mass", "")
     substance, amount = cells.get("substance", ""), cells.get("amount", "")
     portion, volume, note = cells.get("portion", ""), cells.get("volume", ""), cells.get("note", "")
     if mass or (container and not (amount or volume)):
-        if not container:
-            raise Unreadable("Enter the container for this mass.")
-        if not mass:
-            raise Unreadable(f"{container} has no mass.")
-        state, round_ = _state(cells.get("state", ""), portion)
-        if state == "dried" and round_ is None:
-            key = (bench, container.casefold(), portion.casefold())
-            labels = re.split(r"\s*\+\s*", container)
-            round_ = rounds.get(key) or runs[bench].next_round(labels, portion)
-            rounds[key] = round_ + 1
-        weighed = Weighed(
-            container=tuple(re.split(r"\s*\+\s*", container)),
-            portion=portion,
-            state=state,
-            round=round_,
-            mass=_parse(mass, "mass", headed["mass"]),
-            balance=cells.get("balance", ""),
-        )
-        return ReadingIn(row.line, bench, weighed, at)
+        return ReadingIn(row.line, bench, _weighed(cells, headed["mass"] if mass else "", run, into, rounds), at)
     if substance or amount:
         if not (substance and amount):
             raise Unreadable("Enter both the substance and the amount.")
         kind: Kind = "volume" if unit_in(headed["amount"], "volume") else "mass"
         read = parse_amount(amount) if re.search(r"[^\W\d]", amount) else _parse(amount, kind, headed["amount"])
-        return ReadingIn(row.line, bench, Taken(substance=substance, amount=read), at)
+        return ReadingIn(
+            row.line, bench, Taken(substance=substance_meant(substance, run, into.around), amount=read), at
+        )
     if volume:
         if not portion:
             raise Unreadable("Enter the portion for this volume.")
         measured = _parse(volume, "volume", headed["volume"])
+        portion = portion_meant(portion, (), run, "", into.kinds, "{}").name
         return ReadingIn(row.line, bench, VolumeRead(portion=portion, volume=measured), at)
     if note:
         return ReadingIn(row.line, bench, Noted(words=note), at)
     raise Unreadable("Enter a mass, an amount, a volume or a note.")
+
+
+def _weighed(
+    cells: Mapping[str, str], header: str, run: Run, into: Into, rounds: dict[tuple[int, str, str], int]
+) -> Weighed:
+    """A row that is a weighing."""
+    container, mass, portion = cells.get("container", ""), cells.get("mass", ""), cells.get("portion", "")
+    if not container:
+        raise Unreadable("Enter the container for this mass.")
+    if not mass:
+        raise Unreadable(f"{container} has no mass.")
+    state, round_ = _state(cells.get("state", ""), portion)
+    labels = containers_meant(re.split(r"\s*\+\s*", container), run, (), "{}")
+    if portion:
+        step = _step_in(labels, run, into.kinds)
+        portion = portion_meant(portion, labels, run, step, into.kinds, "{}", state).name
+    if state == "dried" and round_ is None:
+        key = (_bench(cells.get("bench", "")), container.casefold(), portion.casefold())
+        round_ = rounds.get(key) or run.next_round(labels, portion)
+        rounds[key] = round_ + 1
+    return Weighed(
+        container=tuple(labels),
+        portion=portion,
+        state=state,
+        round=round_,
+        mass=_parse(mass, "mass", header),
+        balance=cells.get("balance", ""),
+    )
+
+
+def _step_in(labels: Sequence[str], run: Run, kinds: Mapping[str, StepKind]) -> str:
+    """The step that weighs a portion in a container; a table says no step."""
+    return next((step.id for step in run.procedure.steps if expected_at(step, labels, kinds)), "")
 
 
 def _parse(text: str, kind: Kind, header: str) -> Reading:

@@ -112,7 +112,7 @@ def _step(form: Form, rules: HouseRules) -> tuple[Change, str]:
         waste=form.text("waste"),
         **parameters,
     )
-    return lambda p: edit.replace_step(p, step), "step changed"
+    return lambda p: edit.replace_step(p, edit.as_called_here(p, step)), "step changed"
 
 
 def _fix(form: Form, rules: HouseRules) -> tuple[Change, str]:

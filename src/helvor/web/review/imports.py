@@ -18,8 +18,9 @@ from starlette.responses import RedirectResponse, Response
 from helvor.core.engine.run.record import Run, gather
 from helvor.core.record.entry import Problem
 from helvor.core.record.house_rules import QUESTION, HouseRules
+from helvor.core.techniques.registered import STEP_KINDS
 from helvor.exchange import archive, records, table_apart
-from helvor.exchange.readings_in import MEANINGS, Read, guess, pairs_of, readings_of
+from helvor.exchange.readings_in import MEANINGS, Into, Read, guess, pairs_of, readings_of
 from helvor.exchange.records import BadRecord, ClassRecord, PlateRecord, RunRecord
 from helvor.exchange.table_in import BadTable, Table
 from helvor.notebook import classes, imports, page_lists
@@ -30,6 +31,7 @@ from helvor.web.forms import Form, SubmittedDep
 from helvor.web.may import May, may
 from helvor.web.places import shell_of_class
 from helvor.web.rendering import Shell, html
+from helvor.web.run.around import BY_THE_SHELF
 from helvor.web.run.words import NO_STEPS, describe_payload
 from helvor.web.security import Visitor, VisitorDep, WriterDep, pool
 
@@ -176,7 +178,8 @@ def _look(
     if sort == NAMES:
         pairs, troubles = pairs_of(table, mapping, benches)
         return _Looked(Read(), pairs, troubles)
-    read = readings_of(table, mapping, {bench: run for bench, (_, run) in runs.items()}, who.account.zone)
+    into = Into({bench: run for bench, (_, run) in runs.items()}, BY_THE_SHELF, STEP_KINDS, who.account.zone)
+    read = readings_of(table, mapping, into)
     return _Looked(read, {}, read.troubles)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import psycopg
 
@@ -19,11 +20,8 @@ _KINDS = ("solvent", "substance", "precipitate")
 
 def around(conn: psycopg.Connection, account_id: int, page: Page) -> Around:
     """What is known around a page: the shelf, and the containers of its class."""
-    return Around(
-        one_of=another_name,
-        knows=lambda name: as_known(name, shipped()) is not None,
-        formula=_formula,
-        grams=grams_of,
+    return replace(
+        BY_THE_SHELF,
         register=registered(conn, account_id, page),
         own=page.bench_number or 0,
         words=page.rules.own_words,
@@ -79,3 +77,12 @@ def grams_of(mmol: str, formula: str) -> str:
         return digits(parse_number(mmol)[0] * molar_mass(formula) / 1000, 3)
     except Unreadable:
         return ""
+
+
+BY_THE_SHELF = Around(
+    one_of=another_name,
+    knows=lambda name: as_known(name, shipped()) is not None,
+    formula=_formula,
+    grams=grams_of,
+)
+"""What the shelf alone knows of names."""

@@ -4,10 +4,11 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from helvor.core.engine.run.names import NotSure, near, plain
 from helvor.core.engine.run.reading_line import understand
 from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.alike import near, plain
 from helvor.core.record.procedure import Procedure, Step
+from helvor.core.record.typed_line import NotSure
 from helvor.core.techniques.registered import TECHNIQUES
 from helvor.shelf.procedures import shipped_procedure
 from tests.core.runs import codes, page_of, sheet_of

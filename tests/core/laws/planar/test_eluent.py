@@ -14,6 +14,20 @@ READ = [
     ("hexane/ethyl acetate 4/1", "hexane : ethyl acetate", "80 : 20", "4 : 1", "20 % ethyl acetate in hexane"),
     ("4:1 hexane:ethyl acetate", "hexane : ethyl acetate", "80 : 20", "4 : 1", "20 % ethyl acetate in hexane"),
     ("hexane–ethyl acetate (4:1, v/v)", "hexane : ethyl acetate", "80 : 20", "4 : 1", "20 % ethyl acetate in hexane"),
+    (
+        "a 4:1 mixture of hexane and ethyl acetate",
+        "hexane : ethyl acetate",
+        "80 : 20",
+        "4 : 1",
+        "20 % ethyl acetate in hexane",
+    ),
+    (
+        "hexane and ethyl acetate in the ratio 4 to 1",
+        "hexane : ethyl acetate",
+        "80 : 20",
+        "4 : 1",
+        "20 % ethyl acetate in hexane",
+    ),
     ("20 % acetone in toluene", "acetone : toluene", "20 : 80", "1 : 4", "20 % acetone in toluene"),
     (
         "7.6 mL hexane + 0.4 mL ethyl acetate",

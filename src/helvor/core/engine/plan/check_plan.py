@@ -17,6 +17,7 @@ from helvor.core.engine.technique import Techniques
 from helvor.core.laws.filtration.oven import limits
 from helvor.core.quantities.formula import balance, parse_equation, plain, readable, supplies
 from helvor.core.quantities.reading import Unreadable, round_to
+from helvor.core.record.alike import near
 from helvor.core.record.finding import SEVERITY, Finding, Level
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import Procedure, Step, loose_ends, same, without_braces
@@ -129,9 +130,10 @@ def _wired_again(procedure: Procedure, number: int) -> Iterator[Mend]:
             yield Mend(f"Move it after step {later[0]}", move_step(procedure, step.id, later[0] - 1))
         used = {taken.casefold() for one in procedure.steps for taken in one.takes}
         free = [other for other in before if other.casefold() not in used] or before
-        if free:
-            words = f"Use “{free[-1]}” instead"
-            yield Mend(words, replace_step(procedure, taking_instead(step, name, free[-1])))
+        # One that is nearly called so is meant; else the newest that nobody took yet.
+        for other in dict.fromkeys([*near(name, before)[:1], *free[-1:]]):
+            words = f"Use “{other}” instead"
+            yield Mend(words, replace_step(procedure, taking_instead(step, name, other)))
 
 
 def tare_never_weighed(plan: Plan) -> Iterator[Advice]:

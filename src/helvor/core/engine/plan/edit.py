@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import TypeVar
 
+from helvor.core.record.alike import plain
 from helvor.core.record.entry import Problem
 from helvor.core.record.outputs import first_outputs, works_on
 from helvor.core.record.procedure import MAX_STEPS, Component, Portion, Procedure, Step, Substance, same
@@ -85,6 +86,21 @@ def replace_step(procedure: Procedure, step: Step) -> Procedure:
     """Put a step in the place of the one with its id."""
     _known(procedure, step.id)
     return _with_steps(procedure, [step if other.id == step.id else other for other in procedure.steps])
+
+
+def as_called_here(procedure: Procedure, step: Step) -> Step:
+    """A step whose portions go by the names that earlier steps give them, whatever the capitals, commas or order of
+    words: *dried salicylic acid* is *salicylic acid, dry*."""
+    place = next((n for n, other in enumerate(procedure.steps) if other.id == step.id), len(procedure.steps))
+    given = [name for other in procedure.steps[:place] for name in other.gives]
+
+    def called(name: str) -> str:
+        if any(name == other for other in given):
+            return name
+        alike = list(dict.fromkeys(other for other in given if plain(other) == plain(name)))
+        return alike[0] if len(alike) == 1 else name
+
+    return step.model_copy(update={"takes": tuple(map(called, step.takes)), "on": called(step.on) if step.on else ""})
 
 
 def taking_instead(step: Step, name: str, other: str) -> Step:

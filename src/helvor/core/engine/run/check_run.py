@@ -12,10 +12,11 @@ from helvor.core.engine.run.check_balance import above_possible, closure, gross_
 from helvor.core.engine.run.check_tares import paper_air_dry, tare_before_wetting, tare_gone, tare_late, tare_missing
 from helvor.core.engine.run.dryness import drying, milligrams
 from helvor.core.engine.run.entries import Weighed
-from helvor.core.engine.run.names import expected_at, near
+from helvor.core.engine.run.names import expected_at
 from helvor.core.engine.run.record import WeighedOn
 from helvor.core.engine.run.tares import is_blank
 from helvor.core.quantities.measured import shown
+from helvor.core.record.alike import near
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import Step
 

@@ -53,6 +53,10 @@ def read_timer(words: list[str], run: Run, step: str) -> Understood:
         Unreadable: there is no time, or there are several; NotSure with each of a range.
     """
     line = re.sub(r"(?<!\S)(\d+)\s*h(?:ours?)?\s*(\d{2})(?:\s*min)?(?!\S)", r"\1:\2", " ".join(words))
+    line = re.sub(r"\bhalf (?:an )?hour\b", "30 min", line, flags=re.IGNORECASE)
+    line = re.sub(r"\b(?:a )?quarter of an hour\b", "15 min", line, flags=re.IGNORECASE)
+    line = re.sub(r"\b(an?|one) (hour|minute)\b", r"1 \2", line, flags=re.IGNORECASE)
+    line = re.sub(r"(?<=\w)[:,](?=\s)", "", line)
     if "stop" in line.casefold().split():
         raise Unreadable("Press Stop beside the timer to stop it.")
     said = _TIME.search(line)
@@ -69,7 +73,7 @@ def read_timer(words: list[str], run: Run, step: str) -> Understood:
         unit = {"h": 60.0, "s": 1 / 60, "d": 1440.0}.get((said["unit"] or "")[:1].lower(), 1.0)
         minutes = float(said["number"].replace(",", ".")) * unit
     label = f"{line[: said.start()].strip()} {line[said.end() :].strip()}".strip()
-    label = label.removeprefix("for ").removesuffix(" for").removesuffix(" of")
+    label = label.removeprefix("for ").removesuffix(" for").removesuffix(" of").lstrip(":, ")
     if re.search(r"\d", label) and _TIME.search(label):
         raise Unreadable("Enter one time, for example: timer 90 oven, or timer 1.5 h.")
     payload = built(e.TimerSet, minutes=minutes, label=label, step=step)

@@ -33,13 +33,14 @@ from uuid import UUID
 
 from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.moment_line import read_temperature, read_timer
-from helvor.core.engine.run.names import NOTHING_AROUND, Around, or_of, portion_meant
+from helvor.core.engine.run.names import NOTHING_AROUND, Around, portion_meant
 from helvor.core.engine.run.record import Run, check, gather
 from helvor.core.engine.run.strike_line import correct_one, strike_one, take_back
 from helvor.core.engine.run.taken_line import ABOUT, AMOUNT, LOOSE, SURE, amount_last, read_taken
 from helvor.core.engine.run.weighing_line import is_number, read_weighing
 from helvor.core.engine.technique import NO_TECHNIQUES, Command, Techniques
 from helvor.core.quantities.reading import Unreadable, parse
+from helvor.core.record.alike import or_of
 from helvor.core.record.entry import Entry
 from helvor.core.record.procedure import Procedure, named, same
 from helvor.core.record.typed_line import (
@@ -103,6 +104,8 @@ def read_line(
     return read_each(text, entries, one, whole=whole, ids=ids)
 
 
+_BARE_MASS = re.compile(r"\d+[.,]\d+\s*m?g?")
+_DRIED_BEFORE = re.compile(r"\s+(?:dried|dry)(?:\s+\d{1,2})?\s+[\d.,]+\s*m?g?$", re.IGNORECASE)
 _STATE = re.compile(r"\s+(?=(?:dried|dry|wet)\b)", re.IGNORECASE)
 
 
@@ -111,9 +114,14 @@ def _each_with_its_container(text: str) -> str:
 
     >>> _each_with_its_container("dish salt dried 1 33.1, dried 2 33.0")
     'dish salt dried 1 33.1, dish salt dried 2 33.0'
+    >>> _each_with_its_container("dish salt dried 33.1, 33.0")
+    'dish salt dried 33.1, dish salt dried 33.0'
     """
     pieces = list[str]()
     for piece in pieces_of(text):
+        if pieces and _BARE_MASS.fullmatch(piece) and (dried := _DRIED_BEFORE.search(pieces[-1])):
+            pieces.append(f"{pieces[-1][: dried.start()]} dried {piece}")
+            continue
         begins = _STATE.match(f" {piece}") is not None and bool(pieces)
         head, *state = _STATE.split(pieces[-1], maxsplit=1) if begins else ("",)
         pieces.append(f"{head} {piece}" if state else piece)
@@ -151,12 +159,16 @@ def understand(
     spaced = _numbered_glass(
         plain_numbers(labelled), [*run.containers, *(one.label for one in around.register.values())]
     )
+    if not any("+" in label for label in run.containers):
+        spaced = re.sub(r"(?<=[^\W_])\+(?=[^\W\d_])", " + ", spaced)
     said = in_bench_words(spaced, _names(run), techniques.commands, around.words)
     line = _with_points(said, run)
     line, said_so = _sure(line)
     sure = sure or said_so
     words = line.split(" ")
     first = words[0].casefold().rstrip(":=")
+    if right := re.fullmatch(r"(.+?) (?:should|must) (?:be|read|have been) (.+)", line, re.IGNORECASE):
+        raise NotSure("Is that a correction?", [f"correct {right[1]} {right[2]}"])
     if first == "undo":
         return take_back(entries, words[1:], typist, run, techniques)
     if first == "strike":
@@ -259,6 +271,8 @@ def _command_first(words: list[str], run: Run, techniques: Techniques) -> list[s
     """The words with that of command in front: ``filtrate vol 24`` as ``vol filtrate 24``."""
     first = words[0].casefold().rstrip(":=")
     plain = {word.casefold() for word in words}
+    if first in ("set", "start") and len(words) > 2 and words[1].casefold().rstrip(":") == "timer":
+        return ["timer", *words[2:]]
     if first == "use" and len(words) > 2 and not {"for", "instead"} & plain:
         return ["take", *words[1:]]
     if first in _COMMAND or first in _COMMANDS or first in techniques.commands:
@@ -437,7 +451,7 @@ def complete(text: str, entries: Sequence[Entry], techniques: Techniques = NO_TE
 
 
 def _net(words: list[str], run: Run, step: str) -> Understood:
-    if len(words) < 2:
+    if not words or (len(words) == 1 and not is_number(words[0])):
         raise Unreadable("Enter the portion, for example: net salt 1.312.")
     return read_weighing(["net", *words], run, step, NO_TECHNIQUES, _COMMANDS)
 

@@ -8,10 +8,11 @@ from dataclasses import dataclass, replace
 from uuid import UUID
 
 from helvor.core.engine.run import entries as e
-from helvor.core.engine.run.names import expected_at, or_of
+from helvor.core.engine.run.names import expected_at
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import NO_TECHNIQUES, Techniques
 from helvor.core.quantities.reading import Reading
+from helvor.core.record.alike import or_of
 from helvor.core.record.procedure import same
 from helvor.core.record.typed_line import NotSure
 

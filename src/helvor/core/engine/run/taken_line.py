@@ -6,11 +6,12 @@ import re
 from collections.abc import Sequence
 
 from helvor.core.engine.run import entries as e
-from helvor.core.engine.run.names import NEW, NOTHING_AROUND, Around, near, or_of
+from helvor.core.engine.run.names import NEW, NOTHING_AROUND, Around
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.run.slips import slips_of
 from helvor.core.engine.run.weighing_line import is_number, mass_of
 from helvor.core.quantities.reading import Reading, Unreadable, parse_amount
+from helvor.core.record.alike import near, or_of
 from helvor.core.record.procedure import Substance, named, same
 from helvor.core.record.typed_line import NotSure, Understood, built
 
@@ -22,7 +23,7 @@ _STRENGTHS = ("m", "mol/l", "mm", "%", "n")
 """Words after a number that belong to the name of a solution: 1 M sodium hydroxide, 10 % sodium carbonate."""
 
 
-AMOUNT = re.compile(r"[~≈]?[\d.,±]+(?:mg|g|kg|mL|µL|L|mmol)")
+AMOUNT = re.compile(r"[~≈]?\d[\d.,±-]*(?:mg|g|kg|mL|µL|L|mmol)")
 
 
 ABOUT = frozenset(("about", "ca", "ca.", "approx", "approximately", "roughly"))
@@ -67,7 +68,7 @@ def read_taken(words: list[str], run: Run, step: str, around: Around, *, sure: b
         _ask_which_substance(name, behind, run, around)
     substance = known.name if known else name.removeprefix(f"{NEW} ")
     called = f" (“{name}”)" if known is not None and not same(known.name, name) else ""
-    rest = [word for word in behind if word.casefold() not in ("to", "→", "-")]
+    rest = _as_limits([word for word in behind if word.casefold() not in ("to", "→", "-")])
     more = {"instead": instead} if instead and not same(instead, substance) else {}
     if len(rest) == 2:
         before, after = mass_of(rest[0], "Before"), mass_of(rest[1], "After")
@@ -82,6 +83,13 @@ def read_taken(words: list[str], run: Run, step: str, around: Around, *, sure: b
         _ask_portions(amount, known, run, step)
     payload = built(e.Taken, substance=substance, amount=amount, step=step, estimated=estimated, **more)
     return Understood(payload, f"took *{amount}* of {substance}{called}{_beside_it(payload, known)}")
+
+
+def _as_limits(rest: list[str]) -> list[str]:
+    """*24 to 25 mL* as the limits of one volume, for nothing is weighed by difference in mL."""
+    if len(rest) == 2 and re.search(r"[^\d.,]L$", rest[1]) and re.fullmatch(r"[\d.,]+", rest[0]):
+        return ["-".join(rest)]
+    return rest
 
 
 def _first_number(words: list[str], run: Run) -> int:
@@ -112,6 +120,18 @@ def _alias(name: str, run: Run, around: Around) -> Substance | None:
     """The substance of this run that the shelf knows under this name as well."""
     other = around.one_of(name, [substance.name for substance in run.procedure.substances])
     return run.procedure.substance(other) if other else None
+
+
+def substance_meant(name: str, run: Run, around: Around) -> str:
+    """The substance that a table means: this run's under any of its names, or another that the shelf knows.
+
+    Raises:
+        NotSure: it is nearly one of the run's, or unknown.
+    """
+    known = named(run.procedure.substances, name) or _alias(name, run, around)
+    if known is None:
+        _ask_which_substance(name, (), run, around)
+    return known.name if known is not None else name.removeprefix(f"{NEW} ")
 
 
 def _ask_which_substance(name: str, rest: Sequence[str], run: Run, around: Around) -> None:

@@ -14,11 +14,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from helvor.core.engine.run import entries as e
-from helvor.core.engine.run.names import GLASS, NEW, Meant, containers_meant, expected_at, or_of, portion_meant
+from helvor.core.engine.run.names import GLASS, NEW, Meant, containers_meant, expected_at, portion_meant
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.run.slips import HEAVIEST, STATES, TypedWeighing, ask_about_slips, ask_what_is_in_it
 from helvor.core.engine.technique import Techniques
 from helvor.core.quantities.reading import Reading, Unreadable, parse
+from helvor.core.record.alike import MOST_OFFERED, or_of
 from helvor.core.record.procedure import same
 from helvor.core.record.typed_line import NotSure, Understood, built
 
@@ -348,7 +349,8 @@ def _no_container(typed: TypedWeighing, run: Run, step: str, techniques: Techniq
 def _net_of(labels: list[str], run: Run, step: str, techniques: Techniques, typed: TypedWeighing) -> Meant:
     """The portion of a net that names only its container."""
     if not labels:
-        raise Unreadable("Enter the portion, for example: net salt 1.312.")
+        waiting = list(dict.fromkeys(run.portion_names))[:MOST_OFFERED]
+        raise NotSure("Which portion is it?", [f"net {name} {typed.after.removeprefix('net ')}" for name in waiting])
     at = run.procedure.step(step) or run.next_step
     expected = expected_at(at, labels, techniques.kinds)
     pan = {label.casefold() for label in labels}

@@ -21,7 +21,11 @@ _RATIO_LAST = re.compile(
     r"(?:\s*[,(]?\s*(?:v\s*/\s*v|by volume)\s*\)?)?"
 )
 _RATIO_FIRST = re.compile(rf"(?P<ratio>{_AMOUNT}(?:\s*[:/]\s*{_AMOUNT})+)\s+(?P<names>.*\D.*)")
-_NAME_SPLIT = re.compile(r"\s*(?::|/|\+|\s[–-]\s|–)\s*")
+_NAME_SPLIT = re.compile(r"\s*(?::|/|\+|\s[–-]\s|–|,?\s(?:and|with)\s)\s*")
+_SAID_OF_A_RATIO = re.compile(
+    r"\bin (?:the|a) (?:volume )?ratio(?: of)?\b|\bin (?:the )?proportions?(?: of)?\b|^an?\s+(?=\d)|\bmixture of\b"
+)
+"""Words that stand around a ratio and its solvents: *a 3 : 1 mixture of …*."""
 _PERCENT = re.compile(rf"(?P<amount>{_AMOUNT})\s*%\s*(?P<name>.+)")
 _VOLUME = re.compile(rf"(?P<amount>{_AMOUNT}\s*(?:mL|ml|µL|μL|uL|L|l))\b\s*(?P<name>.*)")
 _VOLUME_LAST = re.compile(rf"(?P<name>.*\S)\s+(?P<amount>{_AMOUNT}\s*(?:mL|ml|µL|μL|uL|L|l))")
@@ -193,6 +197,8 @@ def _volumes(text: str) -> list[tuple[str, float]] | None:
 
 
 def _ratio(text: str) -> list[tuple[str, float]] | None:
+    text = re.sub(r"(?<=\d)\s+to\s+(?=\d)", " : ", text)
+    text = _SAID_OF_A_RATIO.sub(" ", text).strip()
     match = _RATIO_LAST.fullmatch(text) or _RATIO_FIRST.fullmatch(text)
     if match is None:
         return None

@@ -6,10 +6,10 @@ import re
 
 from helvor.core.engine.figure import Figure, figure_of, outcome, value_of
 from helvor.core.engine.plan.matter import Moment
-from helvor.core.engine.run.names import near, or_of
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Check, Technique
 from helvor.core.quantities.reading import Unreadable, parse
+from helvor.core.record.alike import near, or_of
 from helvor.core.record.entry import Payload
 from helvor.core.record.procedure import named
 from helvor.core.record.step_kinds import LIQUID_AND_SOLID, SOLID, StepKind

@@ -92,6 +92,8 @@ def add_lane(words: list[str], plate: Plate) -> Understood:
             f"Lane {standing.label} stands {standing.lane.at} from the left edge: a spot in it, or the lane moved?",
             [f"{standing.label} {words[1]}", f"lane {standing.label} at {words[1]}"],
         )
+    if not moves:
+        _ask_which_in_the_row(words, plate)
     if len(words) < 2:
         raise Unreadable("Enter the lane's label and place, for example: lane P 10 paracetamol ref.")
     label, at = words[0], length_of(words[1], "The lane's place")
@@ -107,6 +109,34 @@ def add_lane(words: list[str], plate: Plate) -> Understood:
     return Understood(payload, f"{says}, was at {standing.lane.at}", standing.line.head.id, "read again")
 
 
+def _ask_which_in_the_row(words: list[str], plate: Plate) -> None:
+    """Ask about a lane that is counted from the left, not named: ``third lane 41``, ``lane 3 41``.
+
+    Raises:
+        NotSure: with the spot in the lane that is counted, and the new lane.
+    """
+    if len(words) != 2 or plate.lane_called(words[0]) is not None:
+        return
+    word, number = words
+    row = sorted(plate.lanes, key=lambda on: on.lane.at.value)
+    place = int(word) if word.isdecimal() else _COUNTED.get(word.casefold(), 0)
+    place = len(row) if word.casefold() in ("last", "right") else place
+    if not 1 <= place <= len(row):
+        return
+    label = row[place - 1].label
+    raise NotSure(
+        f"Lane {place} from the left is {label}: a spot in it, or a new lane called {word}?",
+        [f"{label} {number}", f"lane {word} at {number}"],
+    )
+
+
+_COUNTED = {
+    word: place
+    for place, words in enumerate(
+        ("first 1st left", "second 2nd", "third 3rd", "fourth 4th", "fifth 5th", "sixth 6th"), start=1
+    )
+    for word in words.split()
+}
 _LEFT_OUT = frozenset(("at", "take", "new", "=", "is", "spot"))
 
 

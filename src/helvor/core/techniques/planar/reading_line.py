@@ -318,7 +318,9 @@ def _level(words: list[str], plate: Plate) -> Understood:
 def _eluent(words: list[str], plate: Plate) -> Understood:
     if words and words[0].casefold() == "level":
         return _level(words[1:], plate)
-    eluent = parse_eluent(" ".join(word for word in words if word != "="))
+    # A range is one word in a line; here it is parts: 8 to 2.
+    said = (re.sub(r"^(\d+)-(\d+)$", r"\1:\2", word) for word in words if word != "=")
+    eluent = parse_eluent(" ".join(said))
     parts = f" *{eluent.as_percents}*" if eluent.as_percents else ""
     return Understood(EluentUsed(eluent=eluent), f"eluent {eluent.names}{parts}")
 
@@ -342,6 +344,8 @@ def _note(words: list[str], plate: Plate) -> Understood:
 
 
 def _strike(words: list[str], plate: Plate) -> Understood:
+    if words and words[0].casefold() in ("last", "previous", "that", "it"):
+        raise NotSure("The last thing written is taken back with undo.", ["undo"])
     words = [word for n, word in enumerate(words) if not (n == 0 and word.casefold() == "spot" and len(words) > 1)]
     named = words[0] if words else ""
     found, name, size = _struck(words, plate)

@@ -6,8 +6,9 @@ import re
 from dataclasses import dataclass, field
 from typing import Any
 
-from helvor.core.engine.run.names import near
+from helvor.core.laws.planar.eluent import parse_eluent
 from helvor.core.quantities.reading import Reading, Unreadable, parse
+from helvor.core.record.alike import near
 from helvor.core.record.typed_line import NotSure, Understood, built
 from helvor.core.techniques.planar.line_words import (
     BETWEEN,
@@ -379,6 +380,9 @@ def _which_lane(words: list[str], typed: _Typed, plate: Plate) -> Unreadable:
     )
     if typed.is_rf:
         return Unreadable(f"Enter a lane and its distance in mm, such as {labels[0]} 41.0: the Rf follows from it.")
+    mixed = _an_eluent(" ".join(words))
+    if mixed:
+        return NotSure("Is that the eluent?", [mixed, f"note {' '.join(words)}"])
     left = words if says_nothing else words[1:]
     rest = " ".join(word for word in left if word.casefold().rstrip(":=,") not in BETWEEN)
     command = [one for one in OFFERED if one.startswith(words[0].casefold())] or near(words[0], OFFERED)
@@ -392,6 +396,17 @@ def _which_lane(words: list[str], typed: _Typed, plate: Plate) -> Unreadable:
         f"“{words[0][:20]}” is not a lane or spot of this plate; its lanes: {', '.join(labels)}.",
         answers,
     )
+
+
+def _an_eluent(line: str) -> str:
+    """The line for an eluent that is typed without the word; empty where it is none."""
+    if not re.search(r"[^\W\d]{3}.*(?::|/|\bin\b|\band\b|%)", line):
+        return ""
+    try:
+        parse_eluent(line)
+    except Unreadable:
+        return ""
+    return f"eluent {line}"
 
 
 def _no_distance(words: list[str], typed: _Typed, looks: Looks) -> Unreadable:
