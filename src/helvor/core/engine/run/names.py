@@ -230,6 +230,10 @@ def _which_container(label: str, found: Sequence[str], run: Run, commands: Seque
             return NotSure(
                 f"“{label}” is no container: is {degrees[1]} its temperature?", [f"temp {degrees[1]} {label}"]
             )
+    degrees = re.search(r"\{\}\s*(\d+(?:[.,]\d+)?)\s*$", line)
+    if degrees is not None and _HEAT_WORDS.search(label):
+        heat = [f"temp {degrees[1]}", f"note {label} {degrees[1]}"]
+        return NotSure(f"“{label[:30]}” is no container: is {degrees[1]} a temperature?", heat)
     if re.search(r"[^\W\d]", label):
         lines.append(line.format(" + ".join([*found, f"{NEW} {label}"])))
         if not offered and len(label) > 2 and not label.casefold().startswith("bench"):
@@ -243,6 +247,9 @@ def _which_container(label: str, found: Sequence[str], run: Run, commands: Seque
     return NotSure(f"“{said}” is no container here. {hint}; a new one is written {NEW} {said}.", lines)
 
 
+_HEAT_WORDS = re.compile(
+    r"\b(?:cool\w*|heat\w*|warm\w*|boil\w*|dissolv\w*|melt\w*|bath|reached|temperature)\b", re.IGNORECASE
+)
 _SPELLED = {"temperature": "temp", "volume": "vol", "weigh": "weigh", "delete": "strike", "finished": "done"}
 """Longer words of command, as they may be misspelt."""
 

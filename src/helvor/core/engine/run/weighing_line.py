@@ -19,7 +19,7 @@ from helvor.core.engine.run.record import Run
 from helvor.core.engine.run.slips import HEAVIEST, STATES, TypedWeighing, ask_about_slips, ask_what_is_in_it
 from helvor.core.engine.technique import Techniques
 from helvor.core.quantities.reading import Reading, Unreadable, parse
-from helvor.core.record.alike import MOST_OFFERED, or_of
+from helvor.core.record.alike import MOST_OFFERED, near, or_of, plain
 from helvor.core.record.procedure import same
 from helvor.core.record.typed_line import NotSure, Understood, built
 
@@ -59,6 +59,7 @@ def read_weighing(
     typed = _sorted(words, run)
     if not typed.mass:
         raise _no_mass(words)
+    _ask_what_else_it_is(words, typed.mass, run)
     mass = mass_of(typed.mass, "The mass")
     portion, labels = _split(typed.words, run, into=typed.into)
     if typed.net and not portion and labels and not _is_container(labels[0].split(), run):
@@ -80,6 +81,38 @@ def read_weighing(
     if not sure:
         ask_about_slips(payload, typed, run, " ".join(words))
     return Understood(payload, _says(payload, meant))
+
+
+_NO_MASS_UNIT = re.compile(r"([\d.,±~≈-]+)(mL|µL|L|mm|cm|min|h|s|d|%|°C|C|K)")
+
+
+def _ask_what_else_it_is(words: Sequence[str], said: str, run: Run) -> None:
+    """Ask about a number whose unit is none of mass: a volume, a time, a temperature, or an observation.
+
+    Raises:
+        NotSure: with the lines that it may be.
+    """
+    other = _NO_MASS_UNIT.fullmatch(said)
+    if other is None:
+        return
+    rest = " ".join(word for word in words if word != said).strip(" :=")
+    unit, line = other[2], " ".join(words)
+    asked = {
+        **dict.fromkeys(("mL", "µL", "L"), "a volume: of a portion, or taken"),
+        **dict.fromkeys(("min", "h", "s", "d"), "a time"),
+        **dict.fromkeys(("°C", "C", "K"), "a temperature"),
+    }.get(unit, "an observation")
+    answers: list[str] = []
+    if unit in ("mL", "µL", "L") and rest:
+        portions = [name for name in run.portion_names if plain(name) == plain(rest)] or near(rest, run.portion_names)
+        known = [one.name for one in run.procedure.substances if plain(one.name) == plain(rest)]
+        answers = [*(f"take {name} {said}" for name in known), *(f"vol {name} {said}" for name in portions)]
+        answers = answers or [f"take {rest} {said}"]
+    elif asked == "a time":
+        answers = [f"timer {said} {rest}".strip()]
+    elif asked == "a temperature":
+        answers = [f"temp {other[1]}"]
+    raise NotSure(f"{said} is no mass. Is it {asked}?", [*answers, f"note {line}"])
 
 
 def _line_for(labels: Sequence[str], typed: TypedWeighing) -> str:

@@ -19,7 +19,7 @@ from helvor.core.record.entry import Payload
 from helvor.core.record.finding import Finding
 from helvor.core.record.procedure import named, same
 from helvor.core.record.step_kinds import Output, StepKind
-from helvor.core.record.typed_line import Understood, built
+from helvor.core.record.typed_line import NotSure, Understood, built
 from helvor.core.techniques.column.entries import ColumnPacked, LevelSeen, Pooled, TubesFilled, TubesSpotted
 from helvor.core.techniques.column.parameters import OfAColumn, OfElution
 from helvor.core.techniques.column.products import check_products, columns, silica_in_it
@@ -448,7 +448,8 @@ _TUBES = re.compile(r"(\d{1,3})(?:\s*(?:-|–|to)\s*(\d{1,3}))?")
 
 
 def _range(words: list[str], example: str) -> tuple[int, int, list[str]]:
-    joined = " ".join(words)
+    joined = re.sub(r"^tubes?\s+", "", " ".join(words), flags=re.IGNORECASE)
+    joined = re.sub(r"^(\d+(?:\s*(?:-|–|to)\s*\d+)?)\s*[:=]", r"\1 ", joined)
     match = _TUBES.match(joined)
     if match is None:
         raise Unreadable(f"Enter the tubes, for example: {example}.")
@@ -499,6 +500,12 @@ def _spots(words: list[str], run: Run, step: str) -> Understood:
 
 
 def _pool(words: list[str], run: Run, step: str) -> Understood:
+    name_first = re.fullmatch(r"(\d{1,2})\s+(\d{1,3}\s*-\s*\d{1,3})(?:\s.*)?", " ".join(words))
+    if name_first is not None:
+        raise NotSure(
+            f"Is {name_first[2]} the tubes and {name_first[1]} the pool?",
+            [f"pool {name_first[2]} pool {name_first[1]}"],
+        )
     first, last, rest = _range(words, "pool 4-8 pool A")
     without: list[int] = []
     if "without" in [w.casefold() for w in rest]:

@@ -6,6 +6,7 @@ import re
 
 from helvor.core.engine.figure import Figure, figure_of, outcome, value_of
 from helvor.core.engine.plan.matter import Moment
+from helvor.core.engine.run.names import NEW
 from helvor.core.engine.run.record import Run
 from helvor.core.engine.technique import Check, Technique
 from helvor.core.quantities.reading import Unreadable, parse
@@ -310,6 +311,7 @@ def _empty(words: list[str], run: Run, step: str) -> Understood:
     return Understood(Emptied(step=step_here(run, step, FILTERS, "filtered")), "the receiver was emptied")
 
 
+_HOW_OFTEN = {"once": "1 x", "twice": "2 x", "thrice": "3 x"}
 _TIMES = re.compile(r"(\d{1,2})\s*(?:x|times|portions(?: of)?|mal|fois|veces)\s*")
 _BEHIND = re.compile(r"\b(?:left|leaving|leaves|behind|stays|staying|retained)\s+([\d.,]+(?:mL|L|µL))")
 _EACH = re.compile(r"(?<![\w.,])([\d.,]+(?:[±–-][\d.,]+)?)(mL|L|µL)?(?![\w.,])")
@@ -318,7 +320,7 @@ _COLD = {"ice-cold": "ice-cold", "ice": "ice-cold", "iced": "ice-cold", "cold": 
 
 def _wash(words: list[str], run: Run, step: str) -> Understood:
     """A wash in any order: ``water 3 x 5 mL cold``, ``3 portions of 5 mL ice water``, ``water 5 x 40 mL left 6 mL``."""
-    line = " ".join(words)
+    line = " ".join(_HOW_OFTEN.get(word.casefold(), word) for word in words)
     head = next((s.name for s in run.procedure.substances if line.casefold().startswith(s.name.casefold())), "")
     line = line[len(head) :]
     behind, line = _BEHIND.search(line), _BEHIND.sub(" ", line)
@@ -329,6 +331,10 @@ def _wash(words: list[str], run: Run, step: str) -> Understood:
     how = next((_COLD[word] for word in said if word in _COLD), "hot" if "hot" in said else "room")
     spoken = {*_COLD, "hot", "of", "with", "each"}
     name = " ".join([*head.split(), *(word for word in rest if word.casefold() not in spoken)])
+    if volume is not None and not name:
+        known = [one.name for one in run.procedure.substances if one.role == "solvent"]
+        many = f"{times[1]} x {volume[0]}" if times else volume[0]
+        raise NotSure("Which liquid is it washed with?", [f"wash {one} {many}" for one in known])
     if volume is None or not name:
         raise Unreadable("Enter the liquid and the volume, for example: wash water 3 x 5 mL cold.")
     many = f"{times[1]} x {volume[0]}" if times else volume[0]
@@ -354,6 +360,10 @@ def _one_volume(line: str) -> re.Match[str] | None:
     return volumes[-1] if volumes and not with_unit else None
 
 
+_USUAL = frozenset(("water", "ethanol", "methanol", "acetone", "ethyl acetate", "diethyl ether", "ether", "brine"))
+"""Liquids that things are washed with, whatever the procedure says. Common practice, no source."""
+
+
 def _liquid_here(name: str, many: str, how: str, run: Run) -> str:
     """A liquid of the run by its name; one that is nearly called so is asked about.
 
@@ -368,7 +378,11 @@ def _liquid_here(name: str, many: str, how: str, run: Run) -> str:
         behind = {"ice-cold": " cold", "hot": " hot"}.get(how, "")
         question = f"“{name[:30]}” is no liquid of this run: {or_of(maybe)}?"
         raise NotSure(question, [f"wash {one} {many}{behind}" for one in maybe])
-    return name
+    if not name.casefold().startswith(f"{NEW} ") and run.procedure.substances and name.casefold() not in _USUAL:
+        liquids = [one.name for one in run.procedure.substances if one.role == "solvent"]
+        answers = [*(f"wash {one} {many}" for one in liquids), f"wash {NEW} {name} {many}"]
+        raise NotSure(f"“{name[:30]}” is no liquid of this run. If it is another one, write {NEW} before it.", answers)
+    return name.removeprefix(f"{NEW} ")
 
 
 def _filtrate(words: list[str], run: Run, step: str) -> Understood:

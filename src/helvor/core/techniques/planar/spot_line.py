@@ -404,7 +404,7 @@ def _an_eluent(line: str) -> str:
         return ""
     try:
         parse_eluent(line)
-    except Unreadable:
+    except ValueError:
         return ""
     return f"eluent {line}"
 
