@@ -30,6 +30,7 @@ TASKS = {
     "beside a step": ("helvor.notebook.pictures", "beside_a_step", "Unfit"),
     "archive": ("helvor.exchange.archive", "try_apart", "BadRecord"),
     "workbook": ("helvor.exchange.table_in", "workbook_in_parts", "BadTable"),
+    "document": ("helvor.exchange.document_parts", "text_in_parts", "BadDocument"),
 }
 """What can be done apart: a function of a name and bytes that returns numbers, words, lists of them, and bytes, and the
 exception whose sentence is for the person."""
