@@ -1,12 +1,21 @@
 """Handouts as instructors write them, and what must be read from them: ``texts``, each with what it holds below ---."""
 
+import contextlib
+import json
 import re
 from difflib import SequenceMatcher
 from functools import cache
 from pathlib import Path
 
-from helvor.core.handout.read import read_handout
-from helvor.core.techniques.registered import STEP_KINDS
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from helvor.core.engine.plan.check_plan import check_plan
+from helvor.core.handout.read import NO_STEP, NoHandout, read_handout
+from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.procedure import procedure_from
+from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.shelf.liquids import as_known
 from helvor.shelf.shelf import shipped
 
@@ -66,3 +75,141 @@ def kinds_of(path):
     got = [one.step.kind for one in read.steps]
     right = sum(block.size for block in SequenceMatcher(None, wanted, got, autojunk=False).get_matching_blocks())
     return right, max(len(wanted), len(got)), wanted, got
+
+
+@pytest.mark.parametrize("path", TEXTS, ids=lambda path: path.stem)
+def test_every_amount_is_read_and_nearly_every_step(path):
+    """What is held to by the texts themselves; a share over all of them stands in the next test."""
+    right, wanted, missing = amounts_of(path)
+    assert right == wanted, missing
+    hits, of, kinds, got = kinds_of(path)
+    assert hits / of >= 0.85, (kinds, got)
+    _, fields, read = handout(path)
+    have = {one.step.celsius for one in read.steps}
+    assert {float(one) for one in listed(fields.get("celsius", ""))} <= have
+
+
+def test_over_all_handouts_nineteen_steps_in_twenty_are_of_the_right_kind():
+    hits, of = (sum(column) for column in zip(*(kinds_of(path)[:2] for path in TEXTS), strict=True))
+    assert len(TEXTS) >= 30 and hits / of >= 0.95, f"{hits} of {of}"
+
+
+@pytest.mark.parametrize("path", TEXTS, ids=lambda path: path.stem)
+def test_no_word_of_a_handout_is_lost(path):
+    """Every word stands in a step, a caution, the aim, a question, a blank, a heading or the list of materials."""
+    _, _, read = handout(path)
+    kept = " ".join(
+        (
+            *(f"{one.step.says} {one.step.cautions}" for one in read.steps),
+            *(s.text for s in read.sentences if re.search("heading|material|question|result", read.fate[s.number])),
+            read.procedure.aim,
+            read.procedure.hazards,
+        )
+    )
+    there = set(re.findall(r"\w{4,}", kept.casefold()))
+    for sentence in read.sentences:
+        assert read.fate[sentence.number], sentence
+        lost = set(re.findall(r"\w{4,}", sentence.text.casefold())) - there - {"then", "followed"}
+        assert not lost, (sentence.text, lost)
+
+
+@pytest.mark.parametrize("path", TEXTS, ids=lambda path: path.stem)
+def test_what_is_read_is_a_procedure_that_can_be_checked(path):
+    """The builder's findings run on it, it survives its own file, and every portion that is taken was given before."""
+    _, _, read = handout(path)
+    check_plan(read.procedure, HouseRules({}), TECHNIQUES)
+    assert procedure_from(json.loads(read.procedure.model_dump_json())) == read.procedure
+    given = set()
+    for one in read.steps:
+        assert {name.casefold() for name in (*one.step.takes, *filter(None, (one.step.on,)))} <= given, one.step
+        given |= {name.casefold() for name in one.step.gives}
+
+
+def test_a_kind_that_somebody_chooses_is_kept_and_words_of_no_step_go_on():
+    text = "Dissolve 1.0 g of salt in 10 mL of water. Filter the solution. Weigh the filter."
+    plain = read_handout(text, STEP_KINDS, known)
+    assert [one.step.kind for one in plain.steps] == ["dissolve", "gravity filter", "weigh"]
+    chosen = read_handout(text, STEP_KINDS, known, {2: "vacuum filter", 3: NO_STEP})
+    assert [one.step.kind for one in chosen.steps] == ["dissolve", "vacuum filter"]
+    assert "Weigh the filter" in chosen.steps[-1].step.says
+
+
+@pytest.mark.parametrize(
+    ("text", "sentence"),
+    [
+        ("", "Paste the text"),
+        ("  \n ", "Paste the text"),
+        ("x" * 50_000, "at most"),
+        ("The history of filtration is long.", "Nothing in this text says what to do"),
+    ],
+)
+def test_what_is_no_handout_is_refused(text, sentence):
+    with pytest.raises(NoHandout, match=sentence):
+        read_handout(text, STEP_KINDS, known)
+
+
+@given(st.text(max_size=400))
+@settings(max_examples=150, deadline=None)
+def test_any_text_is_read_or_refused(text):
+    with contextlib.suppress(NoHandout):
+        read = read_handout(text, STEP_KINDS, known)
+        assert all(sentence.number in read.fate for sentence in read.sentences)
+
+
+WORDS = st.sampled_from(
+    [
+        "Weigh",
+        "Filter",
+        "Add",
+        "Wash",
+        "2",
+        "g",
+        "10",
+        "mL",
+        "of",
+        "water",
+        "salt",
+        "the",
+        "(",
+        ")",
+        "×",
+        "3",
+        "portions",
+        "until",
+        "at",
+        "110",
+        "°C",
+        ";",
+        ",",
+        ".",
+        "and",
+        "then",
+        "it",
+        "(2",
+        "×",
+        "5",
+        "mL)",
+        "ether",
+        "overnight",
+        "crystals",
+        "TLC",
+        "plate",
+        "layer",
+        "funnel",
+        "{x}",
+        ":",
+        "?",
+        "_____",
+        "1)",
+        "•",
+        "Waste",
+    ]
+)
+
+
+@given(st.lists(WORDS, max_size=40).map(" ".join))
+@settings(max_examples=200, deadline=None)
+def test_any_words_of_the_trade_are_read_or_refused(text):
+    with contextlib.suppress(NoHandout):
+        read = read_handout(text, STEP_KINDS, known)
+        check_plan(read.procedure, HouseRules({}), TECHNIQUES)

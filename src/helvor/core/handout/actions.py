@@ -80,13 +80,13 @@ _PLATE = (
     r"|pencil|visuali[sz]\w+|\buv\b|ultraviolet|\b254\b|iodine chamber|developing|\bdevelop(?:ed|s)?\b|\beluate front\b"
     r"|(?:chamber|tank|jar)\b.*\b(?:plate|strip|paper|lid|eluent)|(?:plate"
     r"|strip)\b.*\b(?:chamber|tank|jar|beaker|remove|dry|stand|eluent)"
-    r"|chromatography (?:paper|plate|strip)|capillary"
+    r"|chromatography (?:paper|plate|strip)|capillar\w+.*\b(?:spots?|plate|line|dots?|paper)\b"
 )
 
 ROWS: tuple[_Row, ...] = (
     _Row(
         "melting point",
-        r"melting (?:point|range)|\bmp\b|\bm\.p\.|melting[- ]point",
+        r"melting (?:point|range)|\bmp\b|\bm\.p\.|melting[- ]point|\b(?:fill|pack|tap|seal|charge)\w*\b.*\bcapillar",
         no=r"below the melting|near(?:s|ing)? its melting",
     ),
     _Row(
@@ -116,7 +116,8 @@ ROWS: tuple[_Row, ...] = (
         + r"|\bput\b|\bmade\b|\bmake\b",
         r"\bcolumn\b|slurry|cotton wool|glass wool|silica gel",
         no=(
-            r"\b(?:sample|mixture|fractions?|tubes?|onto the (?:top of the )?(?:column|silica)|eluent"
+            r"\b(?:sample|mixture|fractions?|tubes?|on(?:to)? (?:the )?top of the"
+            r"|onto the (?:top of the )?(?:column|silica)|eluent"
             r"|eluate|load)\b|elut|fractionating"
         ),
     ),
@@ -150,7 +151,7 @@ ROWS: tuple[_Row, ...] = (
         "discard",
         _v("discard", "dispose", "empty", "rinse", "pour", "throw", "place", "put", "collect", "flush", "wash")
         + r"|\bgo(?:es)?\b|\bdispose of\b",
-        r"waste|\bsink\b|\bdiscard|\bdispos|\bbin\b|thrown? away|down the drain",
+        r"waste|\bsink\b|\bdiscard|\bdispos|\bbin\b|thrown? away|down the drain|broken[- ]glass|sharps",
     ),
     _Row(
         "dry layer",
@@ -175,7 +176,7 @@ ROWS: tuple[_Row, ...] = (
     _Row(
         "extract",
         (
-            r"(?:^|\b(?:and|then|was|were|is|are|be|again)\s+(?:\w+ly\s+)?)extract\b|\bextracted\b"
+            r"(?:^|\b(?:and|then|was|were|is|are|be|again)\s+(?:\w+ly\s+)?)(?:back-?)?extract\b|\bextracted\b"
             r"|\bpartitioned?\b|\bshake[sn]?\b"
         ),
         r"extract(?:ed|s)?\b|\bwith\b|funnel",
@@ -202,7 +203,7 @@ ROWS: tuple[_Row, ...] = (
         (
             r"\b(?:air)\b.*\bthrough\b|suck(?:ed)?(?: \w+)*? dry|pump(?:ed)?(?: \w+)*? dry|\b(?:leave"
             r"|left|keep|kept|continue)\b.*\b(?:suction|vacuum|pump)\b|dr(?:y|ied) (?:\w+ ){0,3}(?:on"
-            r"|under) (?:the )?(?:suction|vacuum|pump|filter)|dr(?:y|ied) by suction"
+            r"|under) (?:the )?(?:suction|pump|filter)|dr(?:y|ied) by suction"
         ),
     ),
     _Row(
@@ -250,10 +251,19 @@ ROWS: tuple[_Row, ...] = (
         no=r"\b(?:hands|eyes|skin|glassware|your|column)\b|capillar|\bup\b",
     ),
     _Row(
+        "react",
+        _v("react", "heat", "warm", "stir", "wait", "continue", "boil")
+        + r"|\b(?:leave|left|let|allow(?:ed)?)\b|\breaction\b",
+        r"\breact(?:s|ed)?\b|\breaction\b.*\b(?:complete|over|finish\w*|proceed|stop|end)"
+        r"|\b(?:effervescence|fizzing|bubbling|gas|hydrogen)\b"
+        r".*\b(?:stop|stopped|cease|subside|over|no more)",
+        no=r"waste",
+    ),
+    _Row(
         "sublime",
         (
-            r"\bsublim(?:e|es|ed|ation)\b|fumes|\bvapou?rs? (?:is|are|no longer)"
-            r"|no more (?:white )?(?:fumes|vapou?r|smoke)"
+            r"\bsublim(?:e|es|ed|ation)\b|\bvapou?rs? no longer"
+            r"|(?:no more|no longer) (?:\w+ )?(?:fumes|vapou?r|smoke)"
         ),
         no=r"fume (?:hood|cupboard)|toxic|inhale|avoid|breathe|do not",
     ),
@@ -294,7 +304,10 @@ ROWS: tuple[_Row, ...] = (
             r"crystalli[sz]e[sd]?\b|crystals (?:to )?(?:form|appear|grow|have formed|separate)"
             r"|\bcool(?:ed)?\b.*(?:slow|undisturbed|crystal)|\bcrystalli[sz]ation\b"
         ),
-        no=r"re-?crystalli[sz]e[sd]?\b.*from|filter|collect",
+        no=(
+            r"re-?crystalli[sz]e[sd]?\b.*from|filter|collect|^(?:(?:the|white|fine|long"
+            r"|colou?rless)\s+)*crystals (?:grow|form|appear|sep)"
+        ),
     ),
     _Row("ice bath", r"^in (?:an? )?ice\b"),
     _Row(
@@ -318,7 +331,7 @@ ROWS: tuple[_Row, ...] = (
             r"dry ice|dry (?:beaker|flask|dish|funnel|test tube|vial|paper|filter|watch)|\bcool"
             r"|your hands|dried (?:flask|beaker|dish|sample|extract|solution|organic|ether|layer"
             r"|product|solid|crystals|precipitate)\b(?! (?:at|in|to|over|for|on))|to dryness|spot"
-            r"|just dry|nearly dry|(?:run|go|goes|runs) dry|column"
+            r"|just dry|nearly dry|the outside|(?:run|go|goes|runs) dry|column"
         ),
     ),
     _Row("dry", r"constant (?:mass|weight)"),
@@ -342,15 +355,6 @@ ROWS: tuple[_Row, ...] = (
         no=r"(?:precipitate|filtrate) (?:to|into|from)|to the precipitate",
     ),
     _Row("grind", _v("grind", "crush", "pulverise", "pulverize", "powder") + r"|\bground\b", no=r"ground glass"),
-    _Row(
-        "react",
-        _v("react")
-        + (
-            r"|\breaction\b.*\b(?:complete|over|finish\w*|proceed)\b|\b(?:effervescence|fizzing"
-            r"|bubbling|gas evolution)\b.*\b(?:stops?|stopped|ceases?|ceased|subsides?|over)\b"
-        ),
-        no=r"\b(?:add|pour)\b.*\bwaste",
-    ),
     _Row(
         "weigh",
         (
@@ -398,7 +402,7 @@ ROWS: tuple[_Row, ...] = (
     _Row(
         "heat",
         r"(?<!the )(?<!from )(?<!any )\bheat(?:s|ed)?\b|"
-        + _v("warm", "boil", "simmer", "reheat")
+        + _v("warm", "boil", "simmer", "reheat", "ignite")
         + r"|\b(?:hotplate|bunsen|water bath|steam bath)\b",
         no=r"heated (?:funnel|flask)|pre-?heat|switch off",
     ),
@@ -503,7 +507,12 @@ def kind_of(clause: str) -> tuple[str, bool]:
     >>> kind_of("filter the mixture under vacuum")[0], kind_of("dry the ether layer over magnesium sulfate")[0]
     ('vacuum filter', 'dry layer')
     """
+    # What only stands in brackets tells nothing to do.
+    clause = (
+        re.sub(r"\([^()]*\)", " ", clause) if re.search(r"[^\W\d]{3}", re.sub(r"\([^()]*\)", "", clause)) else clause
+    )
     plain = re.sub(r"\bfilter[- ](paper|flask|funnel|cone|crucible)s?\b", r"\1", clause.casefold())
+    plain = re.sub(r"\b(the|a|each|this|its|your|dry|tared)\s+filters?\b", r"\1 paper", plain)
     main, whole = acting(plain), plain
     for row in ROWS:
         if not re.search(row.verb, main, re.IGNORECASE):
@@ -540,7 +549,8 @@ _NO_VERB_HERE = (
     r"|container|sample|solution|extracts?|layers?)\b)"
 )
 _PASSIVE = (
-    r"(?:the|a|an|this|it|its|each|both|these|they|any)\b[^,;.]{0,60}?\b(?:was|were|is"
+    r"(?:fractions|crystals|solids|layers|extracts|tubes|the|a|an|this|it|its|each|both|these"
+    r"|they|any)\b[^,;.]{0,60}?\b(?:was|were|is"
     r"|are)\s+(?:then\s+)?(?:\w+ly\s+)?(?:re)?\w+(?:ed|ught|nsed)\b"
 )
 _SPLIT = re.compile(

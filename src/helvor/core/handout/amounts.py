@@ -460,11 +460,14 @@ def _with_strength(name: str, strength: str) -> str:
     return f"{number.group().replace(',', '.')} {mark} {re.sub(r' solution$', '', name)}"
 
 
+_NO_NAME = re.compile(r"\b(?:forms?|appears?|no|more|dissolves?|remains?|until|comes|stays|reached)\b", re.IGNORECASE)
+
+
 def _clean(words: list[str]) -> str:
     while words and words[0].casefold().strip(".") in _BEFORE_NAME:
         words = words[1:]
     name = " ".join(words).strip(" .,-–'’\"“”")
-    if not name or name.casefold() in _NOT_NAMES or not re.search(r"[^\W\d_]", name):
+    if not name or name.casefold() in _NOT_NAMES or _NO_NAME.search(name) or not re.search(r"[^\W\d_]", name):
         return ""
     strength = re.match(rf"({_STRENGTH})\s*(?:aqueous\s+)?(.*)", name)
     if strength is not None:

@@ -83,7 +83,8 @@ def _goes_in(last: OpenStep, clause: Clause) -> bool:
     if clause.kind != "add" or not clause.same_sentence:
         return False
     back = r"\b(?:that|this|it|these|washings?|rinsings?)\b"
-    return last.kind == "add" or (not clause.found and clause.has(back))
+    into = (*_FILTERS, "wash", "decant")
+    return last.kind == "add" or (last.kind in into and not clause.found and clause.has(back))
 
 
 def _stirred(last: OpenStep, clause: Clause) -> bool:

@@ -187,6 +187,9 @@ class Reader:
     # ── what is done ───────────────────────────────────────────────────────────────────────────
 
     def _to_do(self, said: str) -> None:
+        if re.match(r"[^:.]{3,40}:\s.*(?:waste|\bsink\b|\bbin\b)", said, re.IGNORECASE) and not amounts_in(said)[0]:
+            self._opens("discard", Clause("discard", said), sure=True)  # aqueous layers: down the sink
+            return
         first = len(self.steps)
         for text in clauses_of(said):
             found = tuple(amounts_in(text)[0])
@@ -199,33 +202,46 @@ class Reader:
                 clause = Clause(kind, text, found, same_sentence=len(self.steps) > first)
                 around = f"{said} {' '.join(words for words, _ in self._held)}"
                 kind = of_its_surroundings(kind, clause, around, self.last)
+                if kind == "heat" and re.search(r"\bsublim", self.title, re.IGNORECASE):
+                    kind = "sublime"
                 self._clause(replace(clause, kind=kind), sure=sure)
 
     def _clause(self, clause: Clause, *, sure: bool) -> None:
-        last = self.last
-        if last is not None and _REPEATS.match(clause.text) and self._repeats(clause):
-            return
-        if clause.kind == "melting point" and clause.has(r"\b(?:yield|mass|weight|weigh)\b"):
-            self._opens("weigh", clause, sure=True)
-            self._opens("melting point", clause, sure=True)
+        if self.last is not None and self._again(clause):
             return
         clause = self._cooled_first(clause)
-        several = _several_washes(clause)
+        several = _several(clause)
         if several:
             for one in several:
-                self._opens(clause.kind, Clause(clause.kind, one, tuple(amounts_in(one)[0])), sure=True)
-        elif clause.kind == "cool" and 0 < clause.minutes <= A_MOMENT:
+                self._opens(one.kind, one, sure=True)
+        elif clause.has(r"^(?:clean|dry)$") or (clause.kind == "cool" and 0 < clause.minutes <= A_MOMENT):
             self._hold(clause.text)
-        elif last is not None and self._absorbs(clause):
+        elif self.last is not None and self._absorbs(clause):
             return
-        elif (last := self.last) is not None and ((turned := turned_by(last, clause)) or goes_on(last, clause)):
-            last.kind = turned or last.kind
-            last.parted = last.parted or (last.kind in FUNNEL and clause.has(PARTED))
-            self._join(clause, last)
+        elif self.last is not None and self._goes_on(self.last, clause):
+            self._join(clause, self.last)
         elif clause.kind == "" or self._is_set_up(clause):
             self._words(clause)
         else:
             self._opens(clause.kind, clause, sure=sure)
+
+    def _again(self, clause: Clause) -> bool:
+        """*Do the same with …*, *repeat the extraction*."""
+        if clause.has(r"^(?:\w+ly\s+)?do (?:exactly )?the same\b"):
+            kind = self.steps[-1].kind
+            self._opens(kind, replace(clause, kind=kind), sure=True)
+            return True
+        return _REPEATS.match(clause.text) is not None and self._repeats(clause)
+
+    @staticmethod
+    def _goes_on(last: OpenStep, clause: Clause) -> bool:
+        """Whether a clause belongs to the open step, which it may turn into another kind."""
+        turned = turned_by(last, clause)
+        if not turned and not goes_on(last, clause):
+            return False
+        last.kind = turned or last.kind
+        last.parted = last.parted or (last.kind in FUNNEL and clause.has(PARTED))
+        return True
 
     def _cooled_first(self, clause: Clause) -> Clause:
         """*After cooling, weigh*: a step for the cooling where the one before it is hot; the rest of the clause."""
@@ -399,17 +415,19 @@ def _tells_to_do(text: str) -> bool:
     return re.match(rf"{BEGINS}\b", text, re.IGNORECASE) is not None and kind_of(text)[0] != ""
 
 
-def _several_washes(clause: Clause) -> list[str]:
-    """*Washed with water (10 mL) and brine (10 mL)*: the words for each liquid; empty for one."""
+def _several(clause: Clause) -> list[Clause]:
+    """A clause that is several steps: mass and melting range; *washed with water (10 mL) and brine (10 mL)*."""
+    if clause.kind == "melting point" and clause.has(r"\b(?:yield|mass|weight|weigh)\b"):
+        return [replace(clause, kind="weigh"), clause]
     names = {one.name for one in clause.found if one.name}
     if clause.kind not in ("wash", "wash layer") or len(names) < 2:
         return []
-    cut = re.split(
-        r"\s*,\s*(?:and\s+)?(?:then\s+)?(?:with\s+)?|\s+and\s+(?:then\s+)?(?:with\s+)?",
-        clause.text,
-        flags=re.IGNORECASE,
-    )
-    pieces = [piece for piece in cut if amounts_in(piece)[0]]
-    if len(pieces) < 2 or any(not amounts_in(piece)[0][0].name for piece in pieces):
+    with_ = r"\s*,\s*(?:and\s+)?(?:then\s+)?(?:with\s+)?|\s+and\s+(?:then\s+)?(?:with\s+)?"
+    pieces = [(piece, amounts_in(piece)[0]) for piece in re.split(with_, clause.text, flags=re.IGNORECASE)]
+    held = [(piece, found) for piece, found in pieces if found]
+    if len(held) < 2 or any(not found[0].name for _, found in held):
         return []
-    return [pieces[0], *(f"wash with {piece}" for piece in pieces[1:])]
+    first = held[0][0]
+    return [
+        Clause(clause.kind, piece if piece is first else f"wash with {piece}", tuple(found)) for piece, found in held
+    ]

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from helvor.core.handout.open_step import SOLID_WORDS, OpenStep
 from helvor.core.handout.substances import Substances
 from helvor.core.record.outputs import first_outputs, roles_of, works_on
-from helvor.core.record.procedure import Step, same
+from helvor.core.record.procedure import MOST_SAID, Step, same
 from helvor.core.record.step_kinds import StepKind
 
 
@@ -177,7 +177,7 @@ def _doubts(open_: OpenStep, step: Step) -> tuple[str, ...]:
     return tuple(doubts)
 
 
-MOST_WORDS = 400
+MOST_WORDS = MOST_SAID
 
 
 def _cut(words: str) -> str:

@@ -40,6 +40,9 @@ Doer = Literal["bench", "instructor", "stockroom"]
 End = Literal["", "product", "waste", "kept"]
 
 MAX_STEPS = 60
+MOST_SAID = 1200
+"""Characters of a step's words: a paragraph of a handout."""
+Said = Annotated[str, StringConstraints(strip_whitespace=True, max_length=MOST_SAID), AfterValidator(printable)]
 
 
 class _Part(BaseModel):
@@ -170,7 +173,7 @@ class Step(_Part):
 
     id: Id
     kind: Id | Annotated[str, StringConstraints(pattern=r"^[a-z ]{1,24}$")]
-    says: Text = ""
+    says: Said = ""
     takes: tuple[Name, ...] = Field((), max_length=12)
     gives: tuple[Name, ...] = Field((), max_length=24)
     roles: tuple[Annotated[str, StringConstraints(pattern=r"^[a-z -]{0,30}$")], ...] = Field((), max_length=24)
@@ -188,7 +191,7 @@ class Step(_Part):
     waits: int = Field(0, ge=0, le=6000)
     doer: Doer = "bench"
     meeting: int = Field(1, ge=1, le=12)
-    cautions: Text = ""
+    cautions: Said = ""
     waste: str = Field("", max_length=40)
 
     @model_validator(mode="before")

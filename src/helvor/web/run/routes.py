@@ -284,7 +284,7 @@ def correct_handout(
     who: WriterDep,
     entry: Annotated[UUID, Field()],
     step: Annotated[str, Field(max_length=24)],
-    says: Annotated[str, Field(max_length=400)] = "",
+    says: Annotated[str, Field(max_length=1200)] = "",
     why: Annotated[str, Field(max_length=120)] = "",
 ) -> Response:
     """Correct a step's words in every run of the class that follows the same handout."""

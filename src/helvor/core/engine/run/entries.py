@@ -16,7 +16,7 @@ from helvor.core.quantities.reading import Mass, Reading, Volume
 from helvor.core.quantities.words import Text, Words
 from helvor.core.record.answer import Answered
 from helvor.core.record.entry import Acknowledged, Payload, Struck
-from helvor.core.record.procedure import Id, Name, Portion, Procedure, Step, Substance
+from helvor.core.record.procedure import Id, Name, Portion, Procedure, Said, Step, Substance
 
 State = Literal["empty", "empty, air-dry", "empty, damp", "as is", "wet", "dried"]
 STATES: dict[str, str] = {
@@ -275,7 +275,7 @@ class HandoutCorrected(Payload):
 
     kind: Literal["handout-corrected"] = "handout-corrected"
     step: Id
-    says: Text
+    says: Said
     why: Words = ""
 
 

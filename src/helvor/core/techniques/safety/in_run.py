@@ -17,7 +17,7 @@ from helvor.core.engine.run.record import Run
 from helvor.core.hazards.care import named
 from helvor.core.hazards.substances import care_of
 from helvor.core.record.finding import Finding
-from helvor.core.record.procedure import Portion, Procedure, Step, Substance, same
+from helvor.core.record.procedure import MOST_SAID, Portion, Procedure, Step, Substance, same
 from helvor.core.techniques.safety.advice import LOCAL
 from helvor.core.techniques.safety.rules import check_plan_safety
 
@@ -71,7 +71,7 @@ def _as_done(step: Step, run: Run, taken: tuple[str, ...]) -> Step:
         update={
             "kit": (*kit, *here),
             "adds": (*step.adds, *taken),
-            "cautions": f"{step.cautions} {noted}".strip()[:400],
+            "cautions": f"{step.cautions} {noted}".strip()[:MOST_SAID],
         }
     )
 
