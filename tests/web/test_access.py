@@ -49,6 +49,9 @@ OWN = {
     ("GET", "/procedures"),
     ("POST", "/procedures"),
     ("POST", "/procedures/import/files"),
+    ("GET", "/procedures/handout"),
+    ("POST", "/procedures/handout/files"),
+    ("POST", "/procedures/handout/make/files"),
     ("GET", "/house-rules"),
     ("POST", "/house-rules"),
     ("GET", "/reference-data"),
@@ -158,6 +161,8 @@ def body(path, school):
         return {"json": {"id": str(uuid4()), "says": says}}
     if path.endswith("/import/files"):
         return {"data": {"entry": str(uuid4()), "code": "Z-9"}, "files": {"file": import_of(path, school)}}
+    if path.startswith("/procedures/handout"):
+        return {"data": {"entry": str(uuid4()), "text": "Dissolve 1.0 g of salt in 10 mL of water. Filter."}}
     if path.endswith("/files"):
         content = (
             POWDER.model_dump_json()

@@ -31,6 +31,7 @@ from helvor.web.practice import drills
 from helvor.web.practice import plate as practice
 from helvor.web.practice import runs as practice_runs
 from helvor.web.prep import routes as preps
+from helvor.web.procedures import handout
 from helvor.web.procedures import routes as plans
 from helvor.web.reference_data import routes as shelves
 from helvor.web.rendering import ENVIRONMENT, WEB, Shell
@@ -96,6 +97,8 @@ PAGES = [
     ("techniques/planar/form.html", routes.FormFragment),
     ("techniques/planar/form_page.html", routes.FormPage),
     ("history.html", history.HistoryPage),
+    ("procedures/handout.html", handout.HandoutPage),
+    ("procedures/handout_read.html", handout.HandoutReadPage),
     ("readings.html", history.ReadingsFragment),
     ("readings_page.html", history.ReadingsPage),
     ("understood.html", reading.UnderstoodShown),

@@ -21,6 +21,7 @@ from helvor.web import (
     api_column,
     api_crystals,
     api_extraction,
+    api_handout,
     api_meeting,
     api_planar,
     api_practice,
@@ -52,6 +53,7 @@ from helvor.web.practice import drills
 from helvor.web.practice import plate as virtual_plate
 from helvor.web.practice import runs as practice_runs
 from helvor.web.prep import routes as prep
+from helvor.web.procedures import handout
 from helvor.web.procedures import routes as plan
 from helvor.web.reference_data import routes as shelf
 from helvor.web.rendering import STATIC
@@ -91,6 +93,7 @@ PARTS = (
     imports,
     reports,
     search,
+    handout,
     plan,
     calculators,
     as_json,
@@ -109,6 +112,7 @@ PARTS = (
     api_crystals,
     api_extraction,
     api_practice,
+    api_handout,
     api_prep,
     api_calculators,
     api_review,
