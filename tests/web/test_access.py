@@ -50,6 +50,10 @@ OWN = {
     ("POST", "/procedures"),
     ("POST", "/procedures/import/files"),
     ("GET", "/procedures/handout"),
+    ("GET", "/procedures/starts"),
+    ("GET", "/procedures/starts/{key}"),
+    ("POST", "/procedures/starts/{key}"),
+    ("GET", "/starts/{key}/ahead"),
     ("POST", "/procedures/handout/files"),
     ("POST", "/procedures/handout/make/files"),
     ("GET", "/house-rules"),
@@ -133,6 +137,7 @@ def address(path, school):
         .replace("edit/{kind}", "edit/noted" if on_a_run else "edit/spot")
         .replace("/find", "/find?q=1" if path == "/find" else "/find")
         .replace("{op}", "head")
+        .replace("starts/{key}", "starts/melt")
         .replace("{key}", "paper")
         .replace("{job}", str(school.report) if "{job}" in path else "")
         .replace("{draft}", str(school.draft) if "{draft}" in path else "")
@@ -161,6 +166,8 @@ def body(path, school):
         return {"json": {"id": str(uuid4()), "says": says}}
     if path.endswith("/import/files"):
         return {"data": {"entry": str(uuid4()), "code": "Z-9"}, "files": {"file": import_of(path, school)}}
+    if "/starts/" in path:
+        return {"data": {"entry": str(uuid4()), "solid": "acetanilide"}}
     if path.startswith("/procedures/handout"):
         return {"data": {"entry": str(uuid4()), "text": "Dissolve 1.0 g of salt in 10 mL of water. Filter."}}
     if path.endswith("/files"):

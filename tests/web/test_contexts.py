@@ -20,6 +20,7 @@ from helvor.web import (
     places,
     reading,
     search,
+    starts,
     today,
     unknowns,
 )
@@ -97,6 +98,9 @@ PAGES = [
     ("techniques/planar/form.html", routes.FormFragment),
     ("techniques/planar/form_page.html", routes.FormPage),
     ("history.html", history.HistoryPage),
+    ("starts/starts.html", starts.StartsPage),
+    ("starts/start.html", starts.StartPage),
+    ("starts/ahead.html", starts.AheadShown),
     ("procedures/handout.html", handout.HandoutPage),
     ("procedures/handout_read.html", handout.HandoutReadPage),
     ("readings.html", history.ReadingsFragment),

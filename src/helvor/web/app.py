@@ -40,6 +40,7 @@ from helvor.web import (
     people,
     places,
     search,
+    starts,
     today,
     unknowns,
 )
@@ -94,6 +95,7 @@ PARTS = (
     reports,
     search,
     handout,
+    starts,
     plan,
     calculators,
     as_json,

@@ -232,7 +232,7 @@ class Found:
         times: how many portions.
         exact, about: whether the words say so.
         written: the amount as it stands; start, end: its place in the sentence.
-        doubt: what is not sure about it; empty for nothing.
+        doubt: what is not sure about it; empty for nothing. sentence: the number of its sentence; 0 where not known.
     """
 
     name: str
@@ -245,6 +245,7 @@ class Found:
     start: int = 0
     end: int = 0
     doubt: str = ""
+    sentence: int = 0
 
 
 @dataclass(frozen=True, slots=True)

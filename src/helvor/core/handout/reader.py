@@ -339,7 +339,7 @@ class Reader:
         step.words.append(clause.text)
         step.sentences.append(self._sentence)
         if amounts:
-            self._take_in(clause.text, step)
+            self._take_in(clause.text, step, self._sentence)
         step.minutes += clause.minutes
         warm = celsius_in(clause.text)
         step.celsius = warm if warm is not None else step.celsius
@@ -355,7 +355,7 @@ class Reader:
         for words, number in [*self._held, (clause.text, self._sentence)]:
             step.words.append(words)
             step.sentences.append(number)
-            self._take_in(words, step)
+            self._take_in(words, step, number)
             if number != self._sentence:
                 self._fate.setdefault(number, []).append(step)
         self._held.clear()
@@ -367,12 +367,13 @@ class Reader:
         self._turn_over(clause.text)
         self._came_to(step)
 
-    def _take_in(self, words: str, step: OpenStep) -> None:
+    def _take_in(self, words: str, step: OpenStep, sentence: int) -> None:
         """The amounts, vessels and substances of words; an amount without a name is of the one that they name."""
         found, vessels = amounts_in(words)
         named = self._mentioned(words)
         free = [name for name in named if not any(name.casefold() in one.name.casefold() for one in found if one.name)]
-        step.found += [replace(one, name=free[0]) if not one.name and len(free) == 1 else one for one in found]
+        alone = free[0] if len(free) == 1 else ""
+        step.found += [replace(one, name=one.name or alone, sentence=sentence) for one in found]
         step.vessels += vessels
         step.adds += [name for name in named if name not in step.adds]
 

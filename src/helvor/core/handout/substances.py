@@ -135,7 +135,7 @@ class Substances:
         if known is not None:
             plain = plain.model_copy(update={field: getattr(known, field) for field in _OF_THE_SHELF})
         doubts = _doubts(one, plain, known=known is not None)
-        place = step.sentences[-1] if step.sentences else 0
+        place = (one.sentence if one is not None else 0) or (step.sentences[-1] if step.sentences else 0)
         self.found.append(ProposedSubstance(plain, place, one.written if one else "", doubts))
 
 

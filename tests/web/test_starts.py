@@ -1,0 +1,73 @@
+"""What are you about to do? At a bench it becomes a run, under Procedures a draft."""
+
+import re
+from uuid import uuid4
+
+import pytest
+
+from helvor.core.starts.all import STARTS
+from tests.core.test_starts import SAID
+from tests.web.conftest import HTMX
+
+
+def typed(key):
+    return {name: str(value) for name, value in SAID[key].items()}
+
+
+@pytest.mark.parametrize("key", STARTS)
+def test_a_start_at_a_bench_is_a_run_and_its_first_reading_is_taken(school, ida, key):
+    at, page = f"/benches/{school.ida.bench}/starts", uuid4()
+    assert STARTS[key].title in ida.get(at).text
+    assert "Fill the fields" in ida.get(f"{at}/{key}").text
+    begun = ida.post(f"{at}/{key}", data=typed(key) | {"entry": str(page)})
+    assert begun.status_code == 303 and begun.headers["location"] == f"/runs/{page}"
+    shown = ida.get(f"/runs/{page}")
+    assert shown.status_code == 200 and "undefined" not in shown.text
+    record = ida.get(f"/runs/{page}/run.json").json()
+    tare = next((one for one in record["procedure"]["steps"] if one.get("empty")), None)
+    if tare is not None:
+        line = f"{' + '.join(tare['container'])} 41.203"
+        wrote = ida.post(
+            f"/runs/{page}/read", data={"entry": str(uuid4()), "text": line, "step": tare["id"]}, headers=HTMX
+        )
+        assert wrote.status_code == 200, wrote.text
+        assert "41.203" in ida.get(f"/runs/{page}/history").text
+    # Sent twice it is the same run.
+    assert ida.post(f"{at}/{key}", data=typed(key) | {"entry": str(page)}).status_code == 303
+    assert ida.get(f"/benches/{school.ida.bench}").text.count(f"/runs/{page}") == 1
+
+
+def test_under_procedures_it_is_a_draft_in_the_builder(school, ida):
+    entry = uuid4()
+    made = ida.post("/procedures/starts/content", data=typed("content") | {"entry": str(entry)})
+    assert made.headers["location"] == f"/procedures/{entry}"
+    assert "SO4 in garden salt" in ida.get(f"/procedures/{entry}").text.replace("SO₄", "SO4")
+
+
+@pytest.mark.parametrize(
+    ("key", "field", "value", "sentence"),
+    [
+        ("content", "mass", "", "Enter a mass in g"),
+        ("content", "mass", "some", "is not a number"),
+        ("recrystallize", "compound", "", "Enter compound"),
+        ("recrystallize", "celsius", "9000", "300"),
+        ("filter", "funnel", "sieve", "vacuum"),
+        ("decant", "times", "many", "whole number"),
+    ],
+)
+def test_what_cannot_be_is_said_at_its_field_and_the_rest_stays(school, ida, key, field, value, sentence):
+    at = f"/benches/{school.ida.bench}/starts"
+    refused = ida.post(f"{at}/{key}", data=typed(key) | {"entry": str(uuid4()), field: value})
+    assert refused.status_code == 422 and sentence in refused.text
+    for name, said in typed(key).items():
+        if name != field and said not in ("yes", "no"):
+            assert f'value="{said}"' in refused.text, name
+
+
+def test_what_follows_is_shown_while_somebody_types(school, ida):
+    ahead = ida.get("/starts/recrystallize/ahead", params=typed("recrystallize"), headers=HTMX).text
+    assert "What follows" in ahead and "Draw air through" in ahead and "2.00 g" in ahead
+    hot = ida.get("/starts/recrystallize/ahead", params=typed("recrystallize") | {"celsius": "112"}, headers=HTMX).text
+    assert re.search(r"is-(?:stop|caution)", hot)
+    assert "Fill the fields" in ida.get("/starts/recrystallize/ahead", params={}, headers=HTMX).text
+    assert ida.get("/starts/nothing/ahead").status_code == 404
