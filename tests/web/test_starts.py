@@ -1,6 +1,7 @@
 """What are you about to do? At a bench it becomes a run, under Procedures a draft."""
 
 import re
+from html import unescape
 from uuid import uuid4
 
 import pytest
@@ -23,8 +24,8 @@ def test_a_start_at_a_bench_is_a_run_and_its_first_reading_is_taken(school, ida,
     assert begun.status_code == 303 and begun.headers["location"] == f"/runs/{page}"
     shown = ida.get(f"/runs/{page}")
     assert shown.status_code == 200 and "undefined" not in shown.text
-    record = ida.get(f"/runs/{page}/run.json").json()
-    tare = next((one for one in record["procedure"]["steps"] if one.get("empty")), None)
+    followed = ida.get(f"/runs/{page}/run.json").json()["entries"][0]["says"]["procedure"]
+    tare = next((one for one in followed["steps"] if one.get("empty")), None)
     if tare is not None:
         line = f"{' + '.join(tare['container'])} 41.203"
         wrote = ida.post(
@@ -71,3 +72,45 @@ def test_what_follows_is_shown_while_somebody_types(school, ida):
     assert re.search(r"is-(?:stop|caution)", hot)
     assert "Fill the fields" in ida.get("/starts/recrystallize/ahead", params={}, headers=HTMX).text
     assert ida.get("/starts/nothing/ahead").status_code == 404
+
+
+def blank(school, ida):
+    page = uuid4()
+    ida.post(f"/benches/{school.ida.bench}/runs", data={"page": str(page)})
+    return f"/runs/{page}"
+
+
+def add(ida, run, kind, **more):
+    """Add a step from its icon: the form as it comes, with what is typed in it."""
+    form = ida.get(f"{run}/edit/step-added", params={"name": kind}, headers=HTMX).text.replace("\n", " ")
+    fields = {name: unescape(value) for name, value in re.findall(r'name="(\w+)"\s+value="([^"]*)"', form)}
+    fields["step_kind"] = re.search(r'<option value="([^"]*)" selected', form)[1]
+    assert fields["step_kind"] == kind
+    wrote = ida.post(f"{run}/entries", data=fields | more, headers=HTMX)
+    assert wrote.status_code == 200, wrote.text
+    return wrote
+
+
+def test_on_a_blank_run_a_funnel_knows_the_liquids_that_meet_in_it(school, ida):
+    run = blank(school, ida)
+    assert 'aria-label="Add a step"' in ida.get(run).text
+    add(ida, run, "add", adds="water 20 mL", gives="solution")
+    add(ida, run, "extract", adds="diethyl ether 15 mL")
+    page = ida.get(run, params={"step": "x2"}).text.replace("\xa0", " ")
+    assert "diethyl ether" in page and "nothing is said of how much is added" not in page
+    procedure = ida.get(f"{run}/run.json").json()
+    added = [one["says"]["substance"] for one in procedure["entries"] if one["says"]["kind"] == "substance-added"]
+    assert [(one["name"], one["amount"], one["layer"]) for one in added] == [
+        ("water", "20 mL", "aqueous"),
+        ("diethyl ether", "15 mL", "organic"),
+    ]
+    assert re.search(r"upper|on top", page), "which layer is which follows from the densities"
+
+
+def test_what_a_step_adds_is_asked_where_it_is_not_clear(school, ida):
+    run = blank(school, ida)
+    form = ida.get(f"{run}/edit/step-added", params={"name": "add"}, headers=HTMX).text
+    fields = dict(re.findall(r'<input type="hidden" name="(\w+)" value="([^"]*)"', form.replace("\n", " ")))
+    data = fields | {"step_kind": "add", "gives": "mix", "adds": "ether 15 bananas"}
+    refused = ida.post(f"{run}/entries", data=data, headers=HTMX)
+    assert refused.status_code == 422 and "bananas" in refused.text

@@ -25,7 +25,7 @@ class Making:
     """
 
     def __init__(self, title: str, kinds: Mapping[str, StepKind], known: Known) -> None:
-        self.title = title[:40].strip()
+        self.title = (title[:1].upper() + title[1:])[:40].strip()
         self.kinds, self.known = kinds, known
         self.substances: list[Substance] = []
         self.components: list[Component] = []

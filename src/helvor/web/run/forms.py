@@ -12,14 +12,15 @@ from helvor.core.engine.run.names import NEW, portion_meant
 from helvor.core.engine.run.record import Run, WeighedOn
 from helvor.core.engine.run.slips import slip_in
 from helvor.core.quantities.formula import molar_mass
-from helvor.core.quantities.reading import Reading, Unreadable, parse
+from helvor.core.quantities.reading import Reading, Unreadable, parse, parse_amount
 from helvor.core.record.entry import Payload
 from helvor.core.record.procedure import Portion, Step, Substance, same
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.record.typed_line import NotSure, ids_from
 from helvor.core.techniques.registered import STEP_KINDS
 from helvor.notebook.pages import Draft
-from helvor.shelf.shelf import tolerance_of
+from helvor.shelf.liquids import as_known
+from helvor.shelf.shelf import shipped, tolerance_of
 from helvor.web.forms import FieldErrors, Form, acknowledged, struck
 from helvor.web.run.at_step import Reader
 
@@ -70,12 +71,15 @@ def sisters(run: Run, strikes: UUID | None) -> list[WeighedOn]:
 
 
 def with_sisters(draft: Draft, form: Form, run: Run) -> list[Draft]:
-    """A correction with those of its sisters that the form corrects too, for the same reason.
+    """A correction with those of its sisters that the form corrects too, for the same reason; a step with what it adds.
 
     Raises:
         FieldErrors: a mass cannot be read.
     """
     key, drafts = ids_from(draft.id), [draft]
+    if isinstance(draft.payload, e.StepAdded):
+        new = [one for one in _added(form, run) if run.procedure.substance(one.name) is None]
+        return [*(Draft(key(n), e.SubstanceAdded(substance=one)) for n, one in enumerate(new, start=1)), draft]
     for on in sisters(run, draft.strikes):
         name = f"also_{on.line.head.id}"
         mass = form.mass(name)
@@ -247,6 +251,28 @@ def _late(form: Form, run: Run, strikes: UUID | None) -> Payload:
     return form.build(e.Late, words=form.text("words"), make_up=form.text("make_up"))
 
 
+def _added(form: Form, run: Run) -> list[Substance]:
+    """What a step adds, with its amounts: ``diethyl ether 15 mL, brine``. What the run knows already stays as it is."""
+    found: list[Substance] = []
+    for piece in re.split(r"\s*[,;]\s+|\s*;\s*", form.text("adds")):
+        match = re.fullmatch(
+            r"(?P<name>.*\D)\s+(?P<amount>[\d.,]+\s*[^\W\d]+)|(?P<first>[\d.,]+\s*[^\W\d]+)\s+(?:of\s+)?(?P<of>.+)",
+            piece,
+        )
+        name = (match["name"] or match["of"]).strip() if match is not None else piece.strip()
+        if not name:
+            continue
+        there = run.procedure.substance(name)
+        try:
+            amount = parse_amount(match["amount"] or match["first"]) if match is not None else None
+            known = there or as_known(name, shipped()) or Substance(name=name[:40])
+        except (Unreadable, ValueError) as unreadable:
+            form.errors["adds"] = str(unreadable) if isinstance(unreadable, Unreadable) else "Enter a shorter name."
+            continue
+        found.append(known if there is not None or amount is None else known.model_copy(update={"amount": amount}))
+    return found
+
+
 def _step_added(form: Form, run: Run, strikes: UUID | None) -> Payload:
     kind: StepKind | None = STEP_KINDS.get(form.text("step_kind"))
     if kind is None:
@@ -270,6 +296,7 @@ def _step_added(form: Form, run: Run, strikes: UUID | None) -> Payload:
         gives=gives or usual.gives,
         roles=() if gives else usual.roles,
         on=on if said else usual.on,
+        adds=tuple(one.name for one in _added(form, run)),
         container=labels_of(form.text("container")),
         asks=kind.asks,
         kit=kind.kit,
@@ -277,6 +304,19 @@ def _step_added(form: Form, run: Run, strikes: UUID | None) -> Payload:
         waits=kind.waits,
     )
     return form.build(e.StepAdded, step=step, after=form.text("after"))
+
+
+def values_of_new_step(run: Run, key: str) -> dict[str, list[str]]:
+    """What stands in the form for a step of a kind: its usual words, and what it would work on."""
+    kind = STEP_KINDS.get(key)
+    if kind is None:
+        return {}
+    steps = run.procedure.steps
+    usual = new_step(kind, "x1", steps[-1] if steps else None, STEP_KINDS, run.portion_names)
+    # On a blank run nothing may have given a portion yet: then what was weighed last is worked on.
+    main = usual.on or ", ".join(usual.takes) or (run.portion_names[-1] if run.portion_names else "")
+    works = {"takes": [main]} if usual.gives else {"on": [main]}
+    return {"step_kind": [key], "says": [kind.says], "gives": [", ".join(usual.gives)], **works}
 
 
 def _substance_added(form: Form, run: Run, strikes: UUID | None) -> Payload:

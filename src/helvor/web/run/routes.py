@@ -184,6 +184,8 @@ def _fresh(run: Run, kind: str, asked: AskedFor) -> dict[str, list[str]]:
         return _named(asked) | {"says": [words.says]}
     if kind == "weighed":
         return _named(asked) | {"state": ["empty"], "way": ["gross"]}
+    if kind == "step-added":
+        return forms.values_of_new_step(run, asked.name)
     if kind == "portion-said":
         return values_of(run.procedure.portion(asked.name or "portion"))
     return _named(asked)
