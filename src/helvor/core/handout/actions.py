@@ -28,6 +28,10 @@ _SUBORDINATE = re.compile(
 _PARTICIPLE = re.compile(
     r"\b(the|a|an|your|this|these|those|all|each|both|any)\s+(?:\w+ly\s+)?(?:\w{3,}ed|dry)\s+(?=[a-z])", re.IGNORECASE
 )
+_ADJECTIVE = re.compile(
+    r"\b(of|in|with|some|more|the|a|mL|little)\s+(?:warm|cool|clean|clear|dry)\s+(?=[a-z])", re.IGNORECASE
+)
+"""*20 mL of warm water* warms nothing."""
 """*The combined extracts*: what was done to a thing before tells nothing to do now."""
 
 
@@ -150,8 +154,11 @@ ROWS: tuple[_Row, ...] = (
     _Row(
         "discard",
         _v("discard", "dispose", "empty", "rinse", "pour", "throw", "place", "put", "collect", "flush", "wash")
-        + r"|\bgo(?:es)?\b|\bdispose of\b",
-        r"waste|\bsink\b|\bdiscard|\bdispos|\bbin\b|thrown? away|down the drain|broken[- ]glass|sharps",
+        + r"|\bgo(?:es)?\b|\bwent\b|\bdispose of\b|->|→",
+        (
+            r"waste|\bsink\b|\bdiscard|\bdispos|\bbin\b|thrown? away|down the drain|broken[- ]glass"
+            r"|sharps|residues?\b.*\bbottle"
+        ),
     ),
     _Row(
         "dry layer",
@@ -201,7 +208,7 @@ ROWS: tuple[_Row, ...] = (
     _Row(
         "suck dry",
         (
-            r"\b(?:air)\b.*\bthrough\b|suck(?:ed)?(?: \w+)*? dry|pump(?:ed)?(?: \w+)*? dry|\b(?:leave"
+            r"\b(?:air)\b.*\bthrough\b|\bpump\b.*\brun\b|suck(?:ed)?(?: \w+)*? dry|pump(?:ed)?(?: \w+)*? dry|\b(?:leave"
             r"|left|keep|kept|continue)\b.*\b(?:suction|vacuum|pump)\b|dr(?:y|ied) (?:\w+ ){0,3}(?:on"
             r"|under) (?:the )?(?:suction|pump|filter)|dr(?:y|ied) by suction"
         ),
@@ -209,7 +216,10 @@ ROWS: tuple[_Row, ...] = (
     _Row(
         "hot filter",
         _COLLECT,
-        r"(?=.*(?:filter|filtr))(?=.*(?:\bhot\b|while (?:still )?(?:hot|boiling)|pre-?heated|warmed funnel|stemless))",
+        (
+            r"(?=.*(?:filter|filtr(?!ate)))(?=.*(?:\bhot\b|while (?:still )?(?:hot|boiling)"
+            r"|pre-?heated|warmed funnel|stemless))"
+        ),
         no=r"(?:wash|rins)\w* (?:it |the \w+ )?(?:\w+ ){0,3}with hot|cool(?:ed)?\b.*filter|hotplate",
     ),
     _Row("crucible filter", _COLLECT, r"crucible|sinter|gooch|fritted"),
@@ -217,7 +227,7 @@ ROWS: tuple[_Row, ...] = (
         "vacuum filter",
         _COLLECT,
         (
-            r"(?=.*(?:filter|filtr|büchner|buchner|hirsch|suction|vacuum|collect))(?=.*(?:büchner"
+            r"(?=.*(?:filter|filtr(?!ate)|büchner|buchner|hirsch|suction|vacuum|collect))(?=.*(?:büchner"
             r"|buchner|hirsch|suction|vacuum|pump|aspirator|under reduced))"
         ),
     ),
@@ -234,7 +244,7 @@ ROWS: tuple[_Row, ...] = (
     _Row(
         "gravity filter",
         _COLLECT,
-        r"filter|filtr|through (?:a |the )?(?:\w+ (?:of )?){0,3}(?:paper|cone|plug|cotton|wool|cloth|sieve)",
+        r"filter|filtr(?!ate)|through (?:a |the )?(?:\w+ (?:of )?){0,3}(?:paper|cone|plug|cotton|wool|cloth|sieve)",
     ),
     _Row(
         "vacuum filter",
@@ -325,7 +335,7 @@ ROWS: tuple[_Row, ...] = (
             r"|vacuum|until|thoroughly)[\s-]+(?:\w+ly\s+)?)(?:dry|dried|dries)\b|\bdry (?:the|it|them"
             r"|your|in|at|to|for|over|on|under|between|overnight)\b|\b(?:crystals|solid|product"
             r"|precipitate|paper|dish) (?:is |are )?dries\b|\boven\b|\bdesiccator\b.*\b(?:overnight"
-            r"|vacuum|days?)"
+            r"|vacuum|days?|until|next)"
         ),
         no=(
             r"dry ice|dry (?:beaker|flask|dish|funnel|test tube|vial|paper|filter|watch)|\bcool"
@@ -335,6 +345,7 @@ ROWS: tuple[_Row, ...] = (
         ),
     ),
     _Row("dry", r"constant (?:mass|weight)"),
+    _Row("dry", r"\bdesiccator\b", r"until|overnight|next|\bdays?\b", no=r"\bcool|\bstored?\b"),
     _Row(
         "evaporate",
         _v("evaporate")
@@ -384,7 +395,10 @@ ROWS: tuple[_Row, ...] = (
         ),
         no=r"measure (?:out )?\d",
     ),
-    _Row("combine", _v("combine", "pool", "unite", "recombine") + r"|\bmix(?:ed)?\b.*\btogether\b"),
+    _Row(
+        "combine",
+        _v("combine", "pool", "unite", "recombine") + r"|\bmix(?:ed)?\b.*\btogether\b|^mix (?:them|both|the two)",
+    ),
     _Row("label", _v("label"), no=r"labell?ed (?:flask|beaker|tube|vial|dish)"),
     _Row("photograph", _v("photograph") + r"|\btake a (?:picture|photo)"),
     _Row(
@@ -406,6 +420,7 @@ ROWS: tuple[_Row, ...] = (
         + r"|\b(?:hotplate|bunsen|water bath|steam bath)\b",
         no=r"heated (?:funnel|flask)|pre-?heat|switch off",
     ),
+    _Row("add", r"^\+"),
     _Row(
         "add",
         _v(
@@ -452,7 +467,8 @@ ROWS: tuple[_Row, ...] = (
 
 CALCULATE = re.compile(
     (
-        r"^\s*(?:\w+,\s*)?(?:calculate|compare|report|explain|discuss|plot|draw a graph|work out"
+        r"^\s*(?:(?:then|next|finally|now|also),?\s*)?(?:calculate|compare|report|explain|discuss"
+        r"|plot|draw a graph|work out"
         r"|compute|hand in|tabulate|comment|write)\b"
     ),
     re.IGNORECASE,
@@ -478,7 +494,7 @@ def acting(clause: str) -> str:
     >>> acting("stir until the solid dissolves, then filter")
     'stir , then filter'
     """
-    return _SUBORDINATE.sub("", _PARTICIPLE.sub(r"\1 ", clause))
+    return _SUBORDINATE.sub("", _ADJECTIVE.sub(r"\1 ", _PARTICIPLE.sub(r"\1 ", clause)))
 
 
 def is_caution(sentence: str) -> bool:
@@ -589,7 +605,12 @@ def clauses_of(sentence: str) -> list[str]:
     )
     pieces = [piece.strip(" ,") for piece in _SPLIT.split(safe) if piece and piece.strip(" ,.")]
     joined: list[str] = []
-    for piece in pieces:
+    for cut in pieces:
+        # *Wash with water and then 5 mL of ethanol*: the verb holds for both.
+        before = re.match(r"(?:wash|rinse|extract)(?:ed)?\b", joined[-1], re.IGNORECASE) if joined else None
+        piece = cut
+        if before is not None and re.match(r"\d+(?:\.\d+)?\s*mL\b", cut, re.IGNORECASE):
+            piece = f"{before.group().lower()} with {cut}"
         # What begins with when or after goes with what follows it.
         if joined and re.match(
             r"(?:when|once|after|if|as soon as|before|while|on|upon|using|with|to)\b[^,]*$", joined[-1], re.IGNORECASE

@@ -132,7 +132,22 @@ _STOPS = frozenset(
             "directly",
             "without",
         ),
-        *("about", "approximately", "ca.", "instead", "made", "drop", "not", "only", "all", "where", "during", "above"),
+        *(
+            "->",
+            "→",
+            "about",
+            "approximately",
+            "ca.",
+            "instead",
+            "made",
+            "drop",
+            "not",
+            "only",
+            "all",
+            "where",
+            "during",
+            "above",
+        ),
     )
 )
 _BEFORE_NAME = frozenset(
@@ -213,6 +228,8 @@ _MIXED_BEFORE = re.compile(
     rf"(?P<a>{_LIQUID})\s*(?::|/|–|\band\b)\s*(?P<b>{_LIQUID})\s*\(?(?P<first>{_PARTS})\)?\s*[,:(]?\s*$"
 )
 """A mixture of two liquids with its ratio before or behind them."""
+_ONLY_HOW_NEAR = re.compile(r"(?:nearest|within|readability(?: of)?|precision of|resolution of)\s*$", re.IGNORECASE)
+"""Before an amount that says how near another is read."""
 _OF_SAMPLES = re.compile(r"\bsamples?\s+(?:of|\()\s*$", re.IGNORECASE)
 _OF_IT = re.compile(
     r"\s*of\s+(?:it|this|the|your)(?:\s+(?:clear|sample|unknown|prepared|given|made-up))*(?:\s+(?:solution|liquid))?"
@@ -300,7 +317,7 @@ def amounts_in(text: str) -> tuple[list[Found], list[Vessel]]:
         if glass is not None and unit == "mL" and not re.match(r"\s*of\b", text[match.end() :]):
             vessels.append(Vessel(_vessel(glass["glass"]), value, match.start(), glass.end()))
             continue
-        if value <= 0:
+        if value <= 0 or _ONLY_HOW_NEAR.search(text[: match.start()]):
             continue
         one = Found(
             "",

@@ -177,6 +177,9 @@ def turned_by(last: OpenStep, clause: Clause) -> str:
         return ""
     if clause.kind == "set ph" and clause.same_sentence and not last.found:
         return "set ph"
+    placed = clause.same_sentence and last.has(r"^(?:place|put|take|transfer)\b")
+    if clause.kind in ("dissolve", "dissolve hot") and placed:
+        return clause.kind
     near = clause.same_sentence or clause.has(r"^(?:warm|heat|stir|swirl|shake)")
     if clause.kind in ("dissolve", "dissolve hot") and not clause.found and near:
         return clause.kind

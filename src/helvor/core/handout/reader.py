@@ -58,7 +58,7 @@ _DAY = re.compile(
 )
 _NUMBERED = {"one": 1, "two": 2, "second": 2, "three": 3, "third": 3, "four": 4}
 _GOES_IN = re.compile(
-    r"(?:\b(?:with|of|in|add|added|adding|using|by|some|excess|over|from|and|minimum|hot|cold|anhydrous|into)|^)"
+    r"(?:\b(?:with|of|in|add|added|adding|using|by|some|excess|over|from|and|then|minimum|hot|cold|anhydrous|into)|^)"
     r"(?:\s+(?:a|an|the|little|few|more|small|fresh|ice-cold|cold|hot|boiling|dilute|aqueous|some|excess))*$",
     re.IGNORECASE,
 )
@@ -269,7 +269,8 @@ class Reader:
             return self._decants(clause, last)
         if clause.kind == "weigh":
             into = last.has(r"\b(?:put|place|add|transfer|tip)\w*\b.*\b(?:in|into|on|onto|to)\b")
-            if not (clause.same_sentence and last.kind == "add" and into and last.weighs_out):
+            again = clause.has("again|re-?weigh")
+            if not (clause.same_sentence and last.kind == "add" and (into or again) and last.weighs_out):
                 return False
         elif clause.kind == "dissolve hot":
             before = self.steps[-2] if len(self.steps) > 1 else None
@@ -372,8 +373,13 @@ class Reader:
         found, vessels = amounts_in(words)
         named = self._mentioned(words)
         free = [name for name in named if not any(name.casefold() in one.name.casefold() for one in found if one.name)]
-        alone = free[0] if len(free) == 1 else ""
-        step.found += [replace(one, name=one.name or alone, sentence=sentence) for one in found]
+        more = step.adds if re.search(r"\b(?:more|further)\b", words) and len(step.adds) == 1 else []
+        alone = free[0] if len(free) == 1 else more[0] if more else ""
+        sample = "sample" if step.kind == "weigh" else ""
+        step.found += [
+            replace(one, name=one.name or alone or (sample if one.unit == "g" else ""), sentence=sentence)
+            for one in found
+        ]
         step.vessels += vessels
         step.adds += [name for name in named if name not in step.adds]
 
@@ -391,20 +397,30 @@ class Reader:
             for name in dict.fromkeys(names)
             if name and re.search(rf"(?<!\w){re.escape(name.casefold())}(?!\w)", low)
         ]
-        return there or self._of_the_shelf(words)
+        plain = low
+        for name in there:
+            plain = plain.replace(name.casefold(), " " * len(name))
+        # What the shelf knows besides, longest first; a word belongs to one name.
+        return there + self._of_the_shelf("".join(c if p != " " else " " for c, p in zip(words, plain, strict=False)))
 
     def _of_the_shelf(self, text: str) -> list[str]:
         words = re.findall(r"[^\s,;()]+", text)
+        taken: set[int] = set()
+        found: list[tuple[int, str]] = []
         for size in (5, 4, 3, 2, 1):
-            for at in range(1, len(words) - size + 1):
+            for at in range(len(words) - size + 1):
+                if at == 0 and not words[0][:1].isdigit():
+                    continue  # what a clause begins with is spoken of, unless it is a strength
                 bare = _KEEPS.sub("", " ".join(words[at : at + size]).rstrip("."))
                 before = " ".join(words[max(0, at - 3) : at])
-                if (size == 1 and len(bare) < 4) or bare.casefold() in _NO_SUBSTANCE or not _GOES_IN.search(before):
+                if taken & set(range(at, at + size)) or (size == 1 and len(bare) < 4):
                     continue
-                if self.known(bare) is not None:
-                    formula = re.match(r"\d|[A-Z][a-z]?\d|[A-Z]{2}", bare)
-                    return [bare if formula else bare[0].lower() + bare[1:]]
-        return []
+                if bare.casefold() in _NO_SUBSTANCE or not _GOES_IN.search(before) or self.known(bare) is None:
+                    continue
+                taken |= set(range(at, at + size))
+                formula = re.match(r"\d|[A-Z][a-z]?\d|[A-Z]{2}", bare)
+                found.append((at, bare if formula else bare[0].lower() + bare[1:]))
+        return [name for _, name in sorted(found)]
 
 
 def _is_title(text: str) -> bool:

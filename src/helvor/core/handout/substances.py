@@ -91,7 +91,9 @@ class Substances:
 
     def _put(self, one: Found, step: OpenStep, *, first: bool) -> str:
         """Keep an amount; the name that it is kept under."""
-        again = step.times if step.kind in _IN_PORTIONS and one.times == 1 else 1
+        # What an extraction begins with is there once; what it is done with comes each time.
+        begins = step.kind == "extract" and one is step.found[0] and len({each.name for each in step.found}) > 1
+        again = step.times if step.kind in _IN_PORTIONS and one.times == 1 and not begins else 1
         total = one.value * max(one.times, again)
         there = self._named(one.name)
         if there is not None and there.substance.amount is None:

@@ -31,7 +31,7 @@ def celsius_in(text: str) -> float | None:
     for match in _DEGREES.finditer(text):
         before = text[: match.start()].casefold()
         if re.search(
-            r"(?:melts?|melting (?:point|range)|boils?|boiling point|b\.?p\.?|m\.?p\.?|literature)\D{0,20}$", before
+            r"\b(?:melts?|melting (?:point|range)|boils?|boiling point|b\.?p\.?|m\.?p\.?|literature)\D{0,20}$", before
         ):
             continue
         value = float((match[2] or match[1]).replace(",", "."))
@@ -82,7 +82,10 @@ def next_meeting(text: str) -> bool:
     """Whether what follows a clause is done at the next meeting."""
     return (
         re.search(
-            r"\bovernight\b|\b(?:next|following) (?:day|week|lab|class|session|meeting|period|lesson|practical)\b",
+            (
+                r"\bovernight\b|\b(?:next|following) (?:day|week|lab|class|session|meeting|period|lesson"
+                r"|practical)\b|\buntil (?:day|meeting|session) \d"
+            ),
             text,
             re.IGNORECASE,
         )

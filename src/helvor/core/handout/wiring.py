@@ -24,7 +24,10 @@ class ProposedStep:
 
 _WASTE = (
     ("halogenated", r"(?<!non-)(?<!non )halogenated|chlorinated"),
-    ("heavy metal", r"heavy[- ]metal|barium waste|copper waste|metal waste|cobalt|silver waste"),
+    (
+        "heavy metal",
+        r"heavy[- ]metal|(?:barium|copper|metal|lead|nickel|chromium|cobalt|silver|mercury) (?:waste|bottle|residues?)",
+    ),
     ("oxidizing", r"oxidi[sz]\w+ (?:waste|acid)"),
     ("solvents", r"organic|solvent|non-?halogenated|flammable waste"),
     ("silica", r"silica"),
