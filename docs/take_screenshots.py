@@ -18,6 +18,15 @@ TARGET = ROOT / "docs" / "screenshots"
 CHROMIUM = ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-sync"]
 
 
+HANDOUT = """Chalk by vacuum
+1. Dissolve 1.47 g of calcium chloride dihydrate, accurately weighed, in 25 mL of water.
+2. Dissolve 1.10 g of sodium carbonate in another 25 mL of water, and pour it slowly into the first solution, stirring.
+3. Let the precipitate settle for 5 min. Filter with suction and wash with two 5 mL portions of water.
+4. Dry the paper with the chalk at 110 °C for 1 h, cool and weigh.
+Why must the paper be weighed first?
+"""
+
+
 def open_step(page: Page, session: str, bench: int, step: str) -> None:
     """A step of a bench's run, as one finds it from the first page."""
     page.goto("/")
@@ -42,8 +51,11 @@ def shots(page: Page) -> None:
     take("today")
     page.goto("/find?q=sep-2")
     take("class")
-    page.get_by_role("link", name="Wall display").click()
-    take("wall")
+    page.goto("/procedures/handout")
+    page.get_by_label("Text of the handout").fill(HANDOUT)
+    page.get_by_role("button", name="Read it").click()
+    page.wait_for_selector(".page-handout")
+    take("handout")
     page.goto("/find?q=6")
     page.locator(".page-line", has_text="A mixed powder").first.click()
     page.locator("#w-mass").fill("67.480")

@@ -384,13 +384,18 @@ def _times(text: str, match: re.Match[str]) -> int:
 
 
 def _exact_near(text: str, match: re.Match[str]) -> bool:
-    near = text[max(0, match.start() - 40) : match.end() + 60].casefold()
-    return bool(
-        re.search(
-            r"accurately|exactly|precisely|to the nearest|\bpipette\s+\d|burette|by pipette|with a pipette|exact mass",
-            near,
+    """Whether the words around an amount say that it is measured to a result: a mass near *accurately*, a volume by
+    pipette or burette, or right behind *exactly*."""
+    before = text[max(0, match.start() - 40) : match.start()].casefold()
+    behind = text[match.end() : match.end() + 60].casefold()
+    if _base(1.0, match["unit"])[1] == "mL":
+        told = r"(?:exactly|precisely|accurately)(?: measured)?\s*$|\bpipette\s*$|burette"
+        return (
+            re.search(told, before) is not None
+            or re.search(r"\bby pipette|with a pipette|from a burette", behind) is not None
         )
-    )
+    told = r"accurately|exactly|precisely|to the nearest|exact mass"
+    return re.search(told, before) is not None or re.search(told, behind) is not None
 
 
 def _vessel(word: str) -> str:

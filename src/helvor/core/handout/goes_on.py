@@ -208,10 +208,21 @@ def _of_solid(clause: Clause) -> bool:
     return SOLID_WORDS.search(clause.text) is not None
 
 
+def _to_the_other(clause: Clause) -> bool:
+    """Whether a solution goes into another: *pour it into the first solution*."""
+    return not clause.found and clause.has(_TO_THE_OTHER) and not clause.has("funnel|cold water")
+
+
+_TO_THE_OTHER = r"\b(?:pour|add|mix)\w*\b.*\b(?:into|to|with)\b.*\bsolution\b"
 _ALONE: tuple[tuple[str, str, Callable[[Clause], bool]], ...] = (
     ("extract", "wash layer", lambda clause: clause.has(r"^(?:\w+ly\s+)?wash")),
     ("wash", "wash layer", lambda clause: not _of_solid(clause) and clause.has(r"separat\w+ funnel")),
     ("stir", "dissolve", lambda clause: any(one.unit == "mL" for one in clause.found)),
+    (
+        "add",
+        "combine",
+        lambda clause: not clause.found and clause.has(_TO_THE_OTHER) and not clause.has("funnel|cold water"),
+    ),
     ("wait", "", lambda clause: not clause.minutes and not clause.has(_STANDS)),
     ("wait", "", lambda clause: not clause.minutes and clause.has("until boil")),
 )

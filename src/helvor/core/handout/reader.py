@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from helvor.core.handout.actions import BEGINS, CALCULATE, clauses_of, is_caution, kind_of
+from helvor.core.handout.actions import CALCULATE, is_caution, kind_of
 from helvor.core.handout.amounts import Found, amounts_in
+from helvor.core.handout.clauses import BEGINS, clauses_of
 from helvor.core.handout.goes_on import PARTED, goes_on, of_its_surroundings, turned_by
 from helvor.core.handout.open_step import FUNNEL, Clause, OpenStep
 from helvor.core.handout.sentences import Sentence

@@ -95,12 +95,22 @@ def wire(steps: list[OpenStep], substances: Substances, kinds: Mapping[str, Step
         kind = kinds[open_.kind]
         adds = tuple(substances.of.get(id(open_), []))[:12]
         between = _between(open_, kind, adds, roles, wired[-1].step if wired else None, kinds)
-        step = _step(f"s{number}", open_, kind, adds, between)
+        step = _in_its_container(_step(f"s{number}", open_, kind, adds, between), wired)
         wired.append(ProposedStep(step, tuple(dict.fromkeys(open_.sentences)), _doubts(open_, step)))
-        of_one = next((role for name, role in roles if open_.kind == "combine" and same(name, step.takes[0])), "")
-        given = (of_one,) * len(step.gives) if open_.kind == "combine" else roles_of(step, kind)
+        several = len(step.takes) > 1
+        of_one = next((role for name, role in roles if several and same(name, step.takes[0])), "")
+        given = (of_one,) * len(step.gives) if several else roles_of(step, kind)
         roles += zip(step.gives, given, strict=False)
     return wired
+
+
+def _in_its_container(step: Step, before: list[ProposedStep]) -> Step:
+    """A weighing without a container, in the one that its portion was dried or evaporated in."""
+    if step.kind != "weigh" or step.container or step.empty or not step.on:
+        return step
+    same_portion = (one.step for one in reversed(before) if step.on in (one.step.on, *one.step.gives))
+    container = next((one.container for one in same_portion if one.container), ())
+    return step.model_copy(update={"container": container})
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,15 +132,33 @@ def _between(
     kinds: Mapping[str, StepKind],
 ) -> _Between:
     taken = [name for name, _ in roles]
-    if open_.kind == "combine" and (together := _together(open_, roles)):
-        return _Between(together, (_fresh(f"combined {_kind_of(together)}", taken),))
+    if _joins(open_, roles) and (together := _together(open_, roles)):
+        name = "mixture" if open_.kind == "precipitate" else f"combined {_kind_of(together)}"
+        return _Between(together, (_fresh(name, taken),))
     if open_.kind == "weigh" and adds:
         return _Between(gives=(_fresh(adds[0], taken),))
+    if (
+        open_.kind == "dissolve"
+        and adds
+        and open_.weighs_out
+        and not re.search(r"\b(?:it|residue|crude)\b", open_.whole)
+    ):
+        return _Between(gives=(_fresh(f"{adds[0]} solution"[:36], taken),))
     source = "" if _weighs_empty(open_) else _source(open_, roles, kind, before, kinds)
     gives, said = first_outputs(kind, taken)
     if not gives and not source and adds and open_.kind in _TAKES_IN:
         return _Between(gives=(_fresh(adds[0], taken),))
     return _Between((source,) if gives and source else (), gives, said, "" if gives else source)
+
+
+def _joins(open_: OpenStep, roles: list[tuple[str, str]]) -> bool:
+    """Whether a step puts portions together that are there."""
+    return open_.kind == "combine" or (open_.kind == "precipitate" and not open_.found and len(roles) > 1)
+
+
+def _begins_anew(open_: OpenStep) -> bool:
+    """Whether something that is weighed out is dissolved, and not what was worked on before."""
+    return open_.kind == "dissolve" and open_.weighs_out and not open_.has(r"\b(?:it|residue|crude)\b")
 
 
 _TAKES_IN = frozenset(("weigh", "add", "dissolve", "dissolve hot", "grind", "reflux", "extract", "react"))
@@ -248,7 +276,7 @@ def _containers(open_: OpenStep, *, empty: bool) -> tuple[str, ...]:
         glass = match["glass"].casefold()
         if glass == "glass" and (match["which"] or "").casefold() != "watch":
             continue
-        if glass == "paper" and open_.kind != "weigh":
+        if glass == "paper" and open_.kind not in ("weigh", "dry"):
             continue
         which = (match["which"] or "").casefold()
         name = (
