@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.handout.read import NO_STEP, NoHandout, read_handout
+from helvor.core.handout.settle import missing_steps, name_of, with_missing_steps
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.procedure import procedure_from
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
@@ -132,6 +133,24 @@ def test_a_kind_that_somebody_chooses_is_kept_and_words_of_no_step_go_on():
     chosen = read_handout(text, STEP_KINDS, known, {2: "vacuum filter", 3: NO_STEP})
     assert [one.step.kind for one in chosen.steps] == ["dissolve", "vacuum filter"]
     assert "Weigh the filter" in chosen.steps[-1].step.says
+
+
+@pytest.mark.parametrize(
+    ("filters", "dries"),
+    [
+        ("Filter with suction.", "Dry the paper with the chalk at 110 °C and weigh."),
+        ("Filter through a filter paper.", "Dry the paper at 100 °C. Weigh the paper with the solid."),
+        ("Filter through the crucible with suction.", "Dry the crucible at 110 °C, cool and weigh it."),
+    ],
+)
+def test_the_tare_that_a_handout_forgets_comes_before_the_paper_is_wet(filters, dries):
+    text = f"Dissolve 1.0 g of salt in 20 mL of water. Add 5 mL of 1 M sodium carbonate. {filters} {dries}"
+    procedure = read_handout(text, STEP_KINDS, known).procedure
+    names = [name_of(one) for one in missing_steps(procedure, HouseRules({}), TECHNIQUES)]
+    whole = with_missing_steps(procedure, names, HouseRules({}), TECHNIQUES)
+    tare = next(n for n, step in enumerate(whole.steps) if step.empty)
+    wet = next(n for n, step in enumerate(whole.steps) if "filter" in step.kind)
+    assert tare < wet, [step.says for step in whole.steps]
 
 
 @pytest.mark.parametrize(

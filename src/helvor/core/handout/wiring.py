@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from helvor.core.handout.open_step import SOLID_WORDS, OpenStep
 from helvor.core.handout.substances import Substances
@@ -101,7 +101,29 @@ def wire(steps: list[OpenStep], substances: Substances, kinds: Mapping[str, Step
         of_one = next((role for name, role in roles if several and same(name, step.takes[0])), "")
         given = (of_one,) * len(step.gives) if several else roles_of(step, kind)
         roles += zip(step.gives, given, strict=False)
-    return wired
+    return _on_their_filters(wired)
+
+
+_FILTERS = ("vacuum filter", "gravity filter", "hot filter", "crucible filter")
+
+
+def _on_their_filters(wired: list[ProposedStep]) -> list[ProposedStep]:
+    """Papers and crucibles that a solid is dried or weighed on, at the step that filters onto them: their tare comes
+    before they are wet."""
+    kept = {
+        name: one.step.container
+        for one in reversed(wired)
+        for name in (*one.step.takes, *filter(None, (one.step.on,)))
+        if any(word in label for label in one.step.container for word in ("paper", "crucible"))
+    }
+    found = []
+    for one in wired:
+        container = next((kept[name] for name in one.step.gives if name in kept), ())
+        if one.step.kind in _FILTERS and not one.step.container and container:
+            found.append(replace(one, step=one.step.model_copy(update={"container": container})))
+        else:
+            found.append(one)
+    return found
 
 
 def _in_its_container(step: Step, before: list[ProposedStep]) -> Step:
