@@ -50,6 +50,7 @@ OWN = {
     ("POST", "/procedures"),
     ("POST", "/procedures/import/files"),
     ("GET", "/procedures/handout"),
+    ("POST", "/api/handout"),
     ("GET", "/procedures/starts"),
     ("GET", "/procedures/starts/{key}"),
     ("POST", "/procedures/starts/{key}"),
@@ -161,6 +162,8 @@ def body(path, school):
         return {"json": {"procedure": POWDER.model_dump(mode="json"), "benches": 2, "runs": 2}}
     if path == "/api/runs/{page_id}/answers":
         return {"json": {"entry": str(uuid4()), "question": "closure", "answer": "98"}}
+    if path == "/api/handout":
+        return {"json": {"text": "Dissolve 1.0 g of salt in 10 mL of water. Filter."}}
     if path.startswith("/api/"):
         says = {"kind": "noted", "words": "clear"} if "runs" in path else {"kind": "front", "distance": "70.0 mm"}
         return {"json": {"id": str(uuid4()), "says": says}}

@@ -66,6 +66,8 @@ def test_it_sees_nothing_of_other_benches_and_classes_on_any_route(school, whose
         ("GET", "/calculators/sheet.svg"),
         ("GET", "/api/calculators"),
         ("POST", "/api/calculators/{key}"),
+        ("POST", "/api/handout"),
+        ("GET", "/starts/{key}/ahead"),
         ("GET", "/notices"),
         ("GET", "/timers"),
     }

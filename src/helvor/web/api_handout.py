@@ -13,6 +13,7 @@ from helvor.core.record.entry import Problem
 from helvor.core.record.procedure import Procedure
 from helvor.web.may import May, may
 from helvor.web.procedures.handout import read
+from helvor.web.security import WriterDep
 
 router = APIRouter(prefix="/api", tags=["procedures"])
 
@@ -66,8 +67,8 @@ class HandoutOut(BaseModel):
 
 
 @router.post("/handout")
-@may(May.PUBLIC)
-def handout(asked: HandoutIn) -> HandoutOut:
+@may(May.ANYBODY)
+def handout(asked: HandoutIn, who: WriterDep) -> HandoutOut:
     """Read a handout: the procedure that it is, each part beside its sentence. Nothing is kept."""
     try:
         found = read(asked.text)

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Literal
 
 Unit = Literal["g", "mL"]
@@ -301,7 +302,8 @@ def _base(value: float, unit: str) -> tuple[float, Unit]:
     return value, "mL"
 
 
-def amounts_in(text: str) -> tuple[list[Found], list[Vessel]]:
+@lru_cache(maxsize=256)
+def amounts_in(text: str) -> tuple[tuple[Found, ...], tuple[Vessel, ...]]:
     """The amounts and the vessels of a sentence, in its order (Amounts 1 to 5).
 
     >>> [(f.name, f.value, f.unit, f.times) for f in amounts_in("Wash with two 5 mL portions of cold water.")[0]]
@@ -352,7 +354,7 @@ def amounts_in(text: str) -> tuple[list[Found], list[Vessel]]:
                     doubt=doubt,
                 )
             )
-    return sorted(found, key=lambda one: one.start), vessels
+    return tuple(sorted(found, key=lambda one: one.start)), tuple(vessels)
 
 
 def _times(text: str, match: re.Match[str]) -> int:

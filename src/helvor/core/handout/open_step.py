@@ -73,7 +73,8 @@ class OpenStep:
         return said
 
     def has(self, pattern: str) -> bool:
-        return re.search(pattern, self.whole, re.IGNORECASE) is not None
+        """Whether its first dozen clauses say something; a step of more is a text without full stops."""
+        return re.search(pattern, ", ".join(self.words[:12]), re.IGNORECASE) is not None
 
     @property
     def weighs_out(self) -> bool:

@@ -13,6 +13,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 from helvor.core.handout.open_step import OpenStep
 from helvor.core.handout.reader import Reader
@@ -74,6 +75,7 @@ def read_handout(
     if len(text) > MOST_CHARACTERS:
         raise NoHandout(f"Paste at most {MOST_CHARACTERS} characters: one procedure at a time.")
     sentences = sentences_of(text)
+    known = lru_cache(maxsize=None)(known)  # the same names are looked up for each sentence
     reader = Reader(known)
     for sentence in sentences:
         reader.take(sentence)

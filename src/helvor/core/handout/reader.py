@@ -11,7 +11,7 @@ from helvor.core.handout.clauses import BEGINS, clauses_of
 from helvor.core.handout.goes_on import PARTED, goes_on, of_its_surroundings, turned_by
 from helvor.core.handout.open_step import FUNNEL, Clause, OpenStep
 from helvor.core.handout.sentences import Sentence
-from helvor.core.handout.substances import Known
+from helvor.core.handout.substances import MOST_IN_A_STEP, Known
 from helvor.core.handout.times import celsius_in, minutes_in, next_meeting
 from helvor.core.record.procedure import MAX_STEPS
 
@@ -379,7 +379,7 @@ class Reader:
         sample = "sample" if step.kind == "weigh" else ""
         step.found += [
             replace(one, name=one.name or alone or (sample if one.unit == "g" else ""), sentence=sentence)
-            for one in found
+            for one in found[: max(0, MOST_IN_A_STEP - len(step.found))]
         ]
         step.vessels += vessels
         step.adds += [name for name in named if name not in step.adds]

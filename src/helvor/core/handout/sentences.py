@@ -10,12 +10,15 @@ Sentences 3. A short line that names a part of a handout (Materials, Method, Was
 from __future__ import annotations
 
 import re
+import textwrap
 import unicodedata
 from dataclasses import dataclass
 from typing import Literal
 
 Section = Literal["", "aim", "materials", "safety", "waste", "procedure", "results", "questions"]
 
+LONGEST = 500
+"""Characters of a sentence; what has no full stop for longer is cut between words: no text takes long to read."""
 MOST_CHARACTERS = 40_000
 """A handout of some fifteen pages; more is another thing."""
 
@@ -172,4 +175,5 @@ def _cut(line: str) -> list[str]:
     line = re.sub(r"\b(min|hr|hrs|sec|mL|ml|g|mg|cm)\.(?=\s+[a-z(])", rf"\1{_DOT}", line)
     line = re.sub(r"\b([A-Z])\.(?=\s*[A-Z]\.)", rf"\1{_DOT}", line)
     pieces = re.split(r"(?<=[.!?])[”\"')]*\s+(?=[\"'“(]?[A-Z0-9])", line)
-    return [piece.replace(_DOT, ".").strip() for piece in pieces if piece.strip()]
+    whole = [piece.replace(_DOT, ".").strip() for piece in pieces if piece.strip()]
+    return [part for piece in whole for part in textwrap.wrap(piece, LONGEST, break_on_hyphens=False)]

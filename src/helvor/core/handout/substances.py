@@ -21,6 +21,8 @@ AID = re.compile(
 )
 """What helps and counts in no result: drying agents, charcoal, filter aids."""
 _SAMPLE = re.compile(r"\b(?:sample|mixture|unknown|crude|tablet)\b", re.IGNORECASE)
+MOST_IN_A_STEP = 12
+"""Amounts that a step takes in; more is no step."""
 _IN_PORTIONS = ("extract", "wash", "wash layer", "decant")
 _TAKES_MORE = frozenset(
     ("add", "dissolve", "extract", "wash", "wash layer", "precipitate", "set ph", "dissolve hot", "elute", "react")
