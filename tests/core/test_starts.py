@@ -1,8 +1,10 @@
 """What one is about to do, and the procedure that follows of a few answers."""
 
 import pytest
+from pydantic import ValidationError
 
 from helvor.core.engine.plan.check_plan import check_plan
+from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.starts.all import STARTS
 from helvor.core.starts.start import CHOICES, fields_of
@@ -27,9 +29,10 @@ SAID = {
         "sample": "dye mixture",
         "mass": "0.200 g",
         "first": "ferrocene",
+        "rf_first": 0.55,
         "second": "acetylferrocene",
+        "rf_second": 0.25,
         "eluent": "heptane : ethyl acetate 4 : 1",
-        "volume": "100 mL",
     },
     "recrystallize": {
         "compound": "acetanilide",
@@ -90,6 +93,63 @@ def test_few_things_are_asked(key):
 def test_what_is_dangerous_or_cannot_work_is_said_at_once(key, other, code):
     codes = {a.finding.code for a in check_plan(made(key, **other), HouseRules({}), TECHNIQUES)}
     assert code in codes, codes
+
+
+@pytest.mark.parametrize(
+    ("key", "other", "portion", "stream"),
+    [
+        ("filter", {"liquid": "diethyl ether"}, "filtrate", "solvents"),
+        ("filter", {"liquid": "dichloromethane"}, "filtrate", "halogenated"),
+        ("filter", {"solid": "lead iodide"}, "filtrate", ""),  # not on the shelf: asked, never guessed
+        ("decant", {"liquid": "0.1 M barium chloride"}, "poured-off liquid", "heavy metal"),
+        ("recrystallize", {"solvent": "water"}, "mother liquor", "aqueous"),
+        ("recrystallize", {"solvent": "ethanol"}, "mother liquor", "solvents"),
+        ("column", {"eluent": "dichloromethane : methanol 9 : 1"}, "rest", "halogenated"),
+        ("column", {}, "rest", "solvents"),
+    ],
+)
+def test_each_liquid_goes_into_the_bottle_of_the_worst_in_it(key, other, portion, stream):
+    thrown = next(step for step in made(key, **other).steps if step.kind == "discard" and step.on == portion)
+    assert thrown.waste == stream
+
+
+@pytest.mark.parametrize(
+    ("key", "liquid"), [("filter", "diethyl ether"), ("decant", "hexane"), ("recrystallize", "ethanol")]
+)
+def test_what_is_wet_with_a_flammable_liquid_stands_in_the_hood_before_the_oven(key, liquid):
+    field = "solvent" if key == "recrystallize" else "liquid"
+    procedure = made(key, **{field: liquid, "celsius": 60})
+    codes = {a.finding.code for a in check_plan(procedure, HouseRules({}), TECHNIQUES)}
+    assert "flammable-oven" not in codes
+    kinds = [(step.kind, step.place) for step in procedure.steps]
+    assert kinds.index(("evaporate", "hood")) < kinds.index(("dry", "oven"))
+
+
+def test_a_column_is_sized_by_its_plate():
+    """By the law of gravity columns: 0.2 g, ΔRf 0.30, so 50 g of silica a gram."""
+    easy, wide = made("column"), made("column", bore=25)
+    assert str(easy.substance("silica gel").amount) == "10 g"
+    packed, broad = (next(s for s in p.steps if s.kind == "pack column").more for p in (easy, wide))
+    assert packed["bed"] > 5 * packed["bore"] and broad["bore"] == 25 and broad["bed"] < packed["bed"]
+    assert easy.component("ferrocene").rf == {"heptane : ethyl acetate 80 : 20": 0.55}
+    with pytest.raises(Unreadable, match="are within"):
+        made("column", rf_second=0.5)
+
+
+@pytest.mark.parametrize(
+    ("key", "other"),
+    [
+        ("content", {"analyte": "sulfate"}),
+        ("column", {"second": "Ferrocene"}),
+        ("apart", {"stays": "camphor"}),
+        ("melt", {"solid": "a{b}"}),
+        ("weigh", {"what": "x\x07y"}),
+        ("weigh", {"what": " "}),
+    ],
+)
+def test_what_cannot_be_is_refused_by_the_questions_themselves(key, other):
+    with pytest.raises(ValidationError):
+        made(key, **other)
 
 
 def test_amounts_and_components_are_wired():

@@ -48,7 +48,7 @@ def fields_of(page):
     """What the page of what was read would send as it stands."""
     page = page.replace("\n", " ")
     data = {"title": unescape(re.search(r'name="title" value="([^"]*)"', page)[1])}
-    for name, value in re.findall(r'name="((?:name|amount)-\d+)" value="([^"]*)"', page):
+    for name, value in re.findall(r'name="((?:name|amount|key)-\d+)" value="([^"]*)"', page):
         data[name] = unescape(value)
     for name in re.findall(r'<input type="checkbox" name="((?:keep|exact)-\d+)" value="yes" checked', page):
         data[name] = "yes"

@@ -9,6 +9,7 @@ import pytest
 from helvor.core.starts.all import STARTS
 from tests.core.test_starts import SAID
 from tests.web.conftest import HTMX
+from tests.web.test_joining import join, open_code
 
 
 def typed(key):
@@ -38,6 +39,16 @@ def test_a_start_at_a_bench_is_a_run_and_its_first_reading_is_taken(school, ida,
     assert ida.get(f"/benches/{school.ida.bench}").text.count(f"/runs/{page}") == 1
 
 
+def test_a_tablet_starts_at_its_own_bench(school):
+    tablet, _ = join(school, open_code(school))
+    at = f"/benches/{school.ida.bench}/starts"
+    assert tablet.get(at).status_code == 200 and "/calculators/scheme" not in tablet.get(at).text
+    assert tablet.get(f"{at}/melt").status_code == 200
+    assert "What follows" in tablet.get("/starts/melt/ahead", params={"solid": "acetanilide"}).text
+    begun = tablet.post(f"{at}/melt", data={"solid": "acetanilide", "entry": str(uuid4())})
+    assert begun.status_code == 303 and tablet.get(begun.headers["location"]).status_code == 200
+
+
 def test_under_procedures_it_is_a_draft_in_the_builder(school, ida):
     entry = uuid4()
     made = ida.post("/procedures/starts/content", data=typed("content") | {"entry": str(entry)})
@@ -54,6 +65,11 @@ def test_under_procedures_it_is_a_draft_in_the_builder(school, ida):
         ("recrystallize", "celsius", "9000", "300"),
         ("filter", "funnel", "sieve", "vacuum"),
         ("decant", "times", "many", "whole number"),
+        ("content", "analyte", "sulfate", "is not a formula"),
+        ("column", "second", "ferrocene", "two different compounds"),
+        ("column", "rf_second", "0.5", "within 0.1"),
+        ("column", "eluent", "9 : 1", "is not clear"),
+        ("melt", "solid", "x\x07y", "cannot be printed"),
     ],
 )
 def test_what_cannot_be_is_said_at_its_field_and_the_rest_stays(school, ida, key, field, value, sentence):

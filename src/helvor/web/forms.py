@@ -62,6 +62,10 @@ class Form:
         text = self.fields.get(name, [""])[0].strip()
         return text if name in _PROSE else as_typed_here(text)
 
+    def words(self, name: str) -> str:
+        """What a field of words says, as typed: a comma in a name is no decimal sign."""
+        return self.fields.get(name, [""])[0].strip()
+
     def all(self, name: str) -> list[str]:
         return self.fields.get(name, [])
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 from uuid import UUID, uuid5
@@ -12,11 +12,12 @@ from starlette.responses import RedirectResponse, Response
 
 from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.engine.run.entries import Following
+from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.parameters import Parameters
 from helvor.core.record.procedure import Procedure, instruction
 from helvor.core.starts.all import STARTS
-from helvor.core.starts.start import CHOICES, Field, Start, fields_of
+from helvor.core.starts.start import CHOICES, AskedField, Start, fields_of
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.notebook import classes, pages, procedures
 from helvor.notebook.classes import Bench
@@ -49,14 +50,14 @@ class Ahead:
 
     steps: list[AheadStep]
     amounts: list[tuple[str, str]]
-    findings: list[tuple[str, str, str]]
+    findings: list[tuple[str, str]]
 
 
 @dataclass(frozen=True, slots=True)
 class StartForm:
     """A start's form as its fields are shown: values as typed, and what is wrong."""
 
-    fields: list[Field]
+    fields: list[AskedField]
     values: Mapping[str, list[str]]
     errors: Mapping[str, str]
 
@@ -95,43 +96,49 @@ def _said(start: Start, form: Form) -> Parameters:
     Raises:
         FieldErrors: with a sentence for each field.
     """
+    read: dict[str, Callable[[AskedField], Any]] = {
+        "mass": lambda one: form.mass(one.name, required=one.needed),
+        "volume": lambda one: form.volume(one.name, required=one.needed),
+        "number": lambda one: form.number(one.name),
+        "whole": lambda one: form.whole(one.name),
+        "words": lambda one: form.words(one.name),
+    }
     values: dict[str, Any] = {}
     for one in fields_of(start):
-        unit = one.asked.unit
-        if unit == "g":
-            values[one.name] = form.mass(one.name, required=one.needed)
-        elif unit == "mL" and not one.first:
-            values[one.name] = form.volume(one.name, required=one.needed)
-        elif unit:
-            values[one.name] = form.number(one.name)
-        elif one.first.isdecimal():
-            values[one.name] = form.whole(one.name)
-        else:
-            values[one.name] = form.text(one.name)
-            if one.needed and not values[one.name]:
-                form.errors[one.name] = f"Enter {one.asked.label[0].lower()}{one.asked.label[1:]}."
+        values[one.name] = read[one.sort](one)
+        if one.needed and values[one.name] in (None, ""):
+            form.errors.setdefault(one.name, f"Enter {one.asked.label[0].lower()}{one.asked.label[1:]}.")
     # What is left empty is what stands there at first.
     return form.build_part(start.asks, **{name: value for name, value in values.items() if value not in (None, "")})
 
 
-def _made(start: Start, said: Parameters) -> Procedure:
-    return start.makes(said, STEP_KINDS, lambda name: as_known(name, shipped()))
+def _made(start: Start, form: Form) -> Procedure:
+    """The procedure that follows of a form.
+
+    Raises:
+        FieldErrors: with a sentence for each field, or one for the whole.
+    """
+    said = _said(start, form)
+    try:
+        return start.makes(said, STEP_KINDS, lambda name: as_known(name, shipped()))
+    except Unreadable as unreadable:
+        form.errors[""] = str(unreadable)
+        raise FieldErrors(form.errors) from unreadable
 
 
 def _ahead(start: Start, form: Form, house: HouseRules) -> Ahead | None:
     """What follows of a form; nothing while it is not whole."""
     try:
-        procedure = _made(start, _said(start, form))
+        procedure = _made(start, form)
     except FieldErrors:
         return None
-    words = {"stop": "Stop", "caution": "Check"}
     return Ahead(
         [AheadStep(n, one.kind, instruction(one, procedure)) for n, one in enumerate(procedure.steps, 1)],
         [(one.name, str(one.amount)) for one in procedure.substances if one.amount is not None],
         [
-            (one.finding.level, words[one.finding.level], one.finding.what)
+            (one.finding.level, one.finding.what)
             for one in check_plan(procedure, house, TECHNIQUES)
-            if one.finding.level in words
+            if one.finding.level in ("stop", "caution")
         ],
     )
 
@@ -222,7 +229,7 @@ def one_at_a_bench(request: Request, bench_id: UUID, key: str, who: VisitorDep) 
 def ahead(request: Request, key: str, who: VisitorDep) -> Response:
     """What follows of what is typed so far."""
     fields = {name: [value[:120]] for name, value in request.query_params.items()}
-    found = _ahead(_start(key), Form(fields), _house(request, who) if who.account.role != "bench" else HouseRules({}))
+    found = _ahead(_start(key), Form(fields), _house(request, who))
     return html("starts/ahead.html", AheadShown(found))
 
 
@@ -233,7 +240,7 @@ def make_a_procedure(request: Request, key: str, who: WriterDep, fields: Submitt
     start, form = _start(key), Form(fields)
     entry = entry_of(form)
     try:
-        procedure = _made(start, _said(start, form))
+        procedure = _made(start, form)
     except FieldErrors:
         return _page(request, who, "/procedures/starts", None, start, form)
     with pool(request).connection() as conn:
@@ -248,7 +255,7 @@ def begin_a_run(request: Request, bench_id: UUID, key: str, who: WriterDep, fiel
     start, form = _start(key), Form(fields)
     page_id = entry_of(form)
     try:
-        procedure = _made(start, _said(start, form))
+        procedure = _made(start, form)
     except FieldErrors:
         return _page(request, who, f"/benches/{bench_id}/starts", _bench(request, who, bench_id), start, form)
     following = [Draft(uuid5(page_id, "following"), Following(procedure=procedure))]

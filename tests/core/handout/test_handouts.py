@@ -13,9 +13,10 @@ from hypothesis import strategies as st
 
 from helvor.core.engine.plan.check_plan import check_plan
 from helvor.core.handout.read import NO_STEP, NoHandout, read_handout
-from helvor.core.handout.settle import missing_steps, name_of, with_missing_steps
+from helvor.core.handout.sentences import LONGEST, sentences_of
+from helvor.core.handout.settle import SubstanceChoice, missing_steps, name_of, settled, with_missing_steps
 from helvor.core.record.house_rules import HouseRules
-from helvor.core.record.procedure import procedure_from
+from helvor.core.record.procedure import MAX_STEPS, procedure_from
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.shelf.liquids import as_known
 from helvor.shelf.shelf import shipped
@@ -133,6 +134,77 @@ def test_a_kind_that_somebody_chooses_is_kept_and_words_of_no_step_go_on():
     chosen = read_handout(text, STEP_KINDS, known, {2: "vacuum filter", 3: NO_STEP})
     assert [one.step.kind for one in chosen.steps] == ["dissolve", "vacuum filter"]
     assert "Weigh the filter" in chosen.steps[-1].step.says
+
+
+@pytest.mark.parametrize(
+    ("said", "kinds", "waste"),
+    [
+        ("The filtrate must not be discarded.", [], None),
+        ("Never discard the filtrate before the solid is weighed.", [], None),
+        ("Never add charcoal to boiling liquid, then filter.", ["gravity filter"], None),
+        ("Filter, but do not wash the solid.", ["gravity filter"], None),
+        ("Pour it into the waste bottle, not down the sink.", ["discard"], ""),
+        ("Pour it into the solvent waste, never into the sink.", ["discard"], "solvents"),
+        ("Pour it into the non-halogenated waste.", ["discard"], "solvents"),
+        ("Pour it into the nonhalogenated waste.", ["discard"], "solvents"),
+        ("Pour it into the halogenated waste.", ["discard"], "halogenated"),
+        ("The lead residues go into the lead bottle.", ["discard"], "heavy metal"),
+    ],
+)
+def test_what_is_not_to_be_done_is_no_step_and_no_bottle(said, kinds, waste):
+    read = read_handout(f"Dissolve 1.0 g of salt in 20 mL of water. {said}", STEP_KINDS, known)
+    assert [one.step.kind for one in read.steps] == ["dissolve", *kinds]
+    if waste is not None:
+        last = read.steps[-1]
+        assert last.step.waste == waste and bool(last.doubts) == (waste == "")
+    assert said.rstrip(".").split()[-1] in f"{read.steps[-1].step.says} {read.steps[-1].step.cautions}".casefold()
+
+
+def test_a_comma_before_three_digits_is_asked_about():
+    read = read_handout("Dissolve 1.0 g of salt in 1,500 mL of water. Filter.", STEP_KINDS, known)
+    water = next(one for one in read.substances if one.substance.name == "water")
+    assert str(water.substance.amount) == "1500 mL" and "could be 1.500" in water.doubts[0]
+    read = read_handout("Dissolve 1,5 g of salt in 20 mL of water. Filter.", STEP_KINDS, known)
+    assert str(read.substances[0].substance.amount) == "1.5 g" and not read.substances[0].doubts
+
+
+def test_a_paper_weighed_after_the_filter_is_asked_about_and_taken_as_full():
+    read = read_handout("Dissolve 1.0 g of salt in 20 mL of water. Filter. Weigh the paper.", STEP_KINDS, known)
+    assert not read.steps[-1].step.empty and "Is it empty" in read.steps[-1].doubts[0]
+
+
+def test_what_is_said_of_a_substance_stays_with_it_when_kinds_are_changed():
+    text = "Grind 2.0 g of chalk. Dissolve 1.0 g of salt in 20 mL of water. Add 5 mL of 1 M sodium carbonate. Filter."
+    plain = read_handout(text, STEP_KINDS, known)
+    keys = {one.substance.name: one.key for one in plain.substances}
+    changed = read_handout(text, STEP_KINDS, known, {1: NO_STEP, 2: "add"})
+    said = {
+        keys["chalk"]: SubstanceChoice("limestone", "2.10 g", exact=True),
+        keys["water"]: SubstanceChoice("diethyl ether", "25 mL", exact=False),
+        keys["1 M sodium carbonate"]: SubstanceChoice("", "", exact=False, kept=False),
+    }
+    procedure = settled(changed, "Mine {x}\x07", said, known)
+    assert procedure.title == "Mine x"
+    assert {s.name: str(s.amount) for s in procedure.substances} == {
+        "limestone": "2.10 g",
+        "salt": "1.0 g",
+        "diethyl ether": "25 mL",
+    }
+    ether = procedure.substance("diethyl ether")
+    assert ether.flammable and ether.layer == "organic", "a name put right is known again"
+    assert "Grind 2.0 g of chalk" in procedure.steps[0].says, "words of no step go on with the next"
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["5 mL " * 7000, "wash with a " * 3000, "Add 5 mL of water and " * 1700, "(" * 39_000, "filter the paper " * 2300],
+    ids=["amounts", "washes", "one sentence", "brackets", "words"],
+)
+def test_a_text_without_full_stops_is_cut(text):
+    assert max(len(one.text) for one in sentences_of(text)) <= LONGEST
+    with contextlib.suppress(NoHandout):
+        read = read_handout(text[:6000], STEP_KINDS, known)
+        assert len(read.steps) <= MAX_STEPS
 
 
 @pytest.mark.parametrize(

@@ -488,12 +488,28 @@ _STARTS_TO_DO = re.compile(
 )
 
 
+_NEGATED = re.compile(
+    r"\b(?:do|does|did|must|should|shall|may|can|will|is|are|was|were|need)\s*(?:not\b|n't)[^,;.]*"
+    r"|\b(?:never|cannot|don't|mustn't|not)\b[^,;.]*",
+    re.IGNORECASE,
+)
+"""What is not to be done is no step."""
+
+
+def says_not(clause: str) -> bool:
+    """Whether a clause says what is not to be done."""
+    return _NEGATED.search(clause) is not None
+
+
 def acting(clause: str) -> str:
-    """The clause without what only says when, why and how (Actions 1).
+    """The clause without what only says when, why and how, and what is not to be done (Actions 1).
 
     >>> acting("stir until the solid dissolves, then filter")
     'stir , then filter'
+    >>> acting("the filtrate must not be discarded")
+    'the filtrate '
     """
+    clause = _NEGATED.sub("", clause)
     return _SUBORDINATE.sub("", _ADJECTIVE.sub(r"\1 ", _PARTICIPLE.sub(r"\1 ", clause)))
 
 

@@ -14,6 +14,9 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Literal
 
+from helvor.core.quantities.reading import UNITS, Kind
+from helvor.core.record.vocabulary import plain_numbers
+
 Unit = Literal["g", "mL"]
 
 NUMBERS = {
@@ -288,18 +291,10 @@ def number_of(text: str) -> float:
 
 
 def _base(value: float, unit: str) -> tuple[float, Unit]:
-    plain = unit.casefold()
-    if plain in ("mg",) or plain.startswith("milligram"):
-        return value / 1000, "g"
-    if plain == "kg":
-        return value * 1000, "g"
-    if plain in ("g", "gm") or plain.startswith("gram"):
-        return value, "g"
-    if unit in ("L", "l") or plain == "dm³" or plain.startswith("lit"):
-        return value * 1000, "mL"
-    if plain in ("µl", "ul") or plain.startswith("micro"):
-        return value / 1000, "mL"
-    return value, "mL"
+    """A value in g or mL, of a unit as a handout spells it: cm³, grams."""
+    short = re.sub(r"\d", "", plain_numbers(f"1 {unit}")).strip()
+    kind: Kind = "mass" if short in UNITS["mass"] else "volume"
+    return value * UNITS[kind].get(short, 1.0), "g" if kind == "mass" else "mL"
 
 
 @lru_cache(maxsize=256)
@@ -321,6 +316,9 @@ def amounts_in(text: str) -> tuple[tuple[Found, ...], tuple[Vessel, ...]]:
             continue
         if value <= 0 or _ONLY_HOW_NEAR.search(text[: match.start()]):
             continue
+        thousands = re.fullmatch(r"([1-9]\d{0,2}),(\d{3})", match["number"])
+        if thousands is not None:
+            value *= 1000
         one = Found(
             "",
             value,
@@ -335,6 +333,7 @@ def amounts_in(text: str) -> tuple[tuple[Found, ...], tuple[Vessel, ...]]:
             written=match.group().strip(),
             start=match.start(),
             end=match.end(),
+            doubt=f"{match['number']} could be {match['number'].replace(',', '.')}: check it" if thousands else "",
         )
         found.append(replace(one, name=_name(text, match)))
     for match in _DROPS.finditer(text):

@@ -44,6 +44,7 @@ class OpenStep:
         words, sentences: pieces of the text, and the numbers of their sentences.
         found, vessels: amounts and vessels in them; adds: substances that are named without an amount.
         times: how often it is done over; parted: of a funnel, whether its layers were parted already.
+        filled: of a weighing, whether something is on the paper that is named.
     """
 
     kind: str
@@ -59,6 +60,14 @@ class OpenStep:
     cautions: list[str] = field(default_factory=list)
     doubts: list[str] = field(default_factory=list)
     parted: bool = False
+    filled: bool = False
+
+    def takes_in(self, other: OpenStep, *, first: bool = False) -> None:
+        """The words of another step, with their amounts, behind its own or before them."""
+        for name in ("words", "sentences", "found", "vessels", "adds", "cautions"):
+            mine, theirs = getattr(self, name), getattr(other, name)
+            setattr(self, name, theirs + mine if first else mine + theirs)
+        self.minutes += other.minutes
 
     @property
     def whole(self) -> str:

@@ -18,8 +18,9 @@ from functools import lru_cache
 from helvor.core.handout.open_step import OpenStep
 from helvor.core.handout.reader import Reader
 from helvor.core.handout.sentences import MOST_CHARACTERS, Sentence, sentences_of
-from helvor.core.handout.substances import AID, Known, ProposedSubstance, Substances
+from helvor.core.handout.substances import AID, ProposedSubstance, Substances
 from helvor.core.handout.wiring import ProposedStep, wire
+from helvor.core.record.known import Known
 from helvor.core.record.procedure import Procedure
 from helvor.core.record.step_kinds import StepKind
 
@@ -114,13 +115,18 @@ def read_handout(
 def _as_chosen(steps: list[OpenStep], chosen: Mapping[int, str], kinds: Mapping[str, StepKind]) -> list[OpenStep]:
     """The steps with the kinds that somebody chose; what is no step gives its words to the one before it."""
     kept: list[OpenStep] = []
+    before: list[OpenStep] = []  # what is no step, before there is one
     for number, step in enumerate(steps, start=1):
         kind = chosen.get(number, "")
         if kind == NO_STEP:
             if kept:
-                kept[-1].words += step.words
-                kept[-1].sentences += step.sentences
+                kept[-1].takes_in(step)
+            else:
+                before.append(step)
             continue
+        for other in reversed(before):
+            step.takes_in(other, first=True)
+        before.clear()
         if kind in kinds:
             step.kind = kind
             step.doubts = []

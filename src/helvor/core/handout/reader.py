@@ -5,14 +5,15 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from helvor.core.handout.actions import CALCULATE, is_caution, kind_of
+from helvor.core.handout.actions import CALCULATE, is_caution, kind_of, says_not
 from helvor.core.handout.amounts import Found, amounts_in
 from helvor.core.handout.clauses import BEGINS, clauses_of
 from helvor.core.handout.goes_on import PARTED, goes_on, of_its_surroundings, turned_by
 from helvor.core.handout.open_step import FUNNEL, Clause, OpenStep
 from helvor.core.handout.sentences import Sentence
-from helvor.core.handout.substances import MOST_IN_A_STEP, Known
+from helvor.core.handout.substances import MOST_IN_A_STEP
 from helvor.core.handout.times import celsius_in, minutes_in, next_meeting
+from helvor.core.record.known import Known
 from helvor.core.record.procedure import MAX_STEPS
 
 A_MOMENT = 2
@@ -129,7 +130,7 @@ class Reader:
             self.aim.append(said)
         elif sentence.section == "materials" and not _tells_to_do(said):
             self._material(said)
-        elif sentence.section == "safety" or is_caution(said):
+        elif sentence.section == "safety" or (is_caution(said) and not _also_tells_to_do(said)):
             self._caution(said, general=sentence.section == "safety")
         elif sentence.section == "waste":
             self._opens("discard", Clause("discard", said), sure=True)
@@ -200,6 +201,9 @@ class Reader:
                 self._question(text)
             else:
                 kind, sure = kind_of(text)
+                if not kind and not found and says_not(text) and self.last is not None:
+                    self._caution(text, general=False)
+                    continue
                 clause = Clause(kind, text, found, same_sentence=len(self.steps) > first)
                 around = f"{said} {' '.join(words for words, _ in self._held)}"
                 kind = of_its_surroundings(kind, clause, around, self.last)
@@ -277,9 +281,7 @@ class Reader:
             before = self.steps[-2] if len(self.steps) > 1 else None
             if last.kind == "heat" and before is not None and before.kind == "add" and before.found:
                 self.steps.pop()
-                before.words += last.words
-                before.sentences += last.sentences
-                before.minutes += last.minutes
+                before.takes_in(last)
                 for fates in self._fate.values():
                     fates[:] = [before if one is last else one for one in fates]
                 last = before
@@ -426,6 +428,11 @@ class Reader:
 
 def _is_title(text: str) -> bool:
     return len(text.split()) <= 10 and not text.endswith(".") and not amounts_in(text)[0]
+
+
+def _also_tells_to_do(sentence: str) -> bool:
+    """Whether a part of a sentence that warns is a step: *never stopper it warm, and then filter*."""
+    return any(kind_of(clause)[0] and not is_caution(clause) for clause in clauses_of(sentence))
 
 
 def _tells_to_do(text: str) -> bool:

@@ -3,6 +3,7 @@ missing added."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
@@ -10,9 +11,11 @@ from helvor.core.engine.plan.check_plan import Advice, check_plan
 from helvor.core.engine.plan.edit import insert_step, put_substance, remove_part
 from helvor.core.engine.technique import Techniques
 from helvor.core.handout.read import HandoutRead, short_title
+from helvor.core.handout.sentences import plain_text
 from helvor.core.quantities.reading import Unreadable, parse_amount
 from helvor.core.record.house_rules import HouseRules
-from helvor.core.record.procedure import Procedure, same
+from helvor.core.record.known import Known, with_what_is_known
+from helvor.core.record.procedure import Procedure, Substance, same
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,48 +29,56 @@ class SubstanceChoice:
 
 
 class NotSettled(ValueError):
-    """What cannot be taken: number of the substance, from 0 → one sentence."""
+    """What cannot be taken: key of the proposed substance → one sentence."""
 
-    def __init__(self, troubles: Mapping[int, str]) -> None:
+    def __init__(self, troubles: Mapping[str, str]) -> None:
         super().__init__("; ".join(troubles.values()))
         self.troubles = dict(troubles)
 
 
-def settled(read: HandoutRead, title: str, choices: Mapping[int, SubstanceChoice]) -> Procedure:
+def settled(read: HandoutRead, title: str, choices: Mapping[str, SubstanceChoice], known: Known) -> Procedure:
     """The procedure with the choices made.
 
     Args:
-        choices: number of a proposed substance, from 0 → what is said of it; the others stay as proposed.
+        choices: key of a proposed substance → what is said of it; the others stay as proposed. One whose step was made
+            mere words keeps what is said of it, without a step.
+        known: what the shelf knows of a name that was put right.
 
     Raises:
         NotSettled: an amount cannot be read, a name is empty or stands for two substances.
     """
-    procedure = read.procedure.model_copy(update={"title": short_title(title.strip()) or read.procedure.title})
-    troubles: dict[int, str] = {}
-    for number, one in enumerate(read.substances):
-        choice = choices.get(number)
-        if choice is None:
+    procedure = read.procedure.model_copy(update={"title": short_title(_clean(title)) or read.procedure.title})
+    troubles: dict[str, str] = {}
+    there = {one.key: one.substance for one in read.substances}
+    for key, choice in choices.items():
+        one = there.get(key)
+        if not choice.kept or (one is None and not choice.amount.strip()):
+            procedure = remove_part(procedure, "substance", one.name) if one is not None else procedure
             continue
-        was = one.substance.name
-        if not choice.kept:
-            procedure = remove_part(procedure, "substance", was)
-            continue
-        name = " ".join(choice.name.split())[:40]
-        others = [s.name for s in procedure.substances if not same(s.name, was)]
+        name, was = _clean(choice.name)[:40].strip(), one.name if one is not None else ""
         if not name:
-            troubles[number] = "Enter a name, or untick it."
-        elif any(same(name, other) for other in others):
-            troubles[number] = f"“{name}” is there already: give this one another name."
+            troubles[key] = "Enter a name, or untick it."
+        elif not same(name, was) and procedure.substance(name) is not None:
+            troubles[key] = f"“{name}” is there already: give this one another name."
         else:
             try:
                 amount = parse_amount(choice.amount) if choice.amount.strip() else None
-                changed = one.substance.model_copy(update={"name": name, "amount": amount, "exact": choice.exact})
-                procedure = put_substance(procedure, changed, was)
             except Unreadable as unreadable:
-                troubles[number] = str(unreadable)
+                troubles[key] = str(unreadable)
+                continue
+            said = (one or Substance(name=name)).model_copy(
+                update={"name": name, "amount": amount, "exact": choice.exact}
+            )
+            put_right = one is None or not same(name, was)
+            procedure = put_substance(procedure, with_what_is_known(said, known(name)) if put_right else said, was)
     if troubles:
         raise NotSettled(troubles)
     return procedure
+
+
+def _clean(text: str) -> str:
+    """Words without braces, and without what cannot be printed."""
+    return " ".join(re.sub(r"[{}]", "", plain_text(text)).split())
 
 
 def missing_steps(procedure: Procedure, rules: HouseRules, techniques: Techniques) -> list[Advice]:

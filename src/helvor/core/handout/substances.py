@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from helvor.core.handout.amounts import Found
 from helvor.core.handout.open_step import OpenStep
 from helvor.core.quantities.reading import Reading, Unreadable, digits, parse_amount
+from helvor.core.record.known import Known, with_what_is_known
 from helvor.core.record.procedure import Role, Substance, same
-
-Known = Callable[[str], Substance | None]
-"""What the shelf knows of a substance under a name; None for nothing."""
 
 AID = re.compile(
     r"charcoal|celite|anhydrous (?!sodium carbonate|calcium|copper)|drying agent|sodium sul(?:f|ph)ate$"
@@ -48,17 +45,26 @@ _BEFORE_NAME = re.compile(
     r"^(?:wash|rinsing|extraction|hot|more|crude|saturated|dilute|dil\.?|conc\.?|concentrated|glacial)\s+"
     r"|\s+solution$|\s\d$"
 )
-_OF_THE_SHELF = ("formula", "molar", "density", "melts", "boils", "layer", "flammable", "hazards", "waste")
 
 
 @dataclass(frozen=True, slots=True)
 class ProposedSubstance:
-    """A substance with its amount, the sentence that it came from, and what is not sure about it."""
+    """A substance with its amount, the sentence that it came from, and what is not sure about it.
+
+    Attributes:
+        written, said: its amount and its name as they stand in the text.
+    """
 
     substance: Substance
     sentence: int
     written: str = ""
     doubts: tuple[str, ...] = ()
+    said: str = ""
+
+    @property
+    def key(self) -> str:
+        """What it is known by while kinds of steps are changed: its place and words in the text."""
+        return f"{self.sentence}:{self.said}:{self.written}"
 
 
 class Substances:
@@ -136,11 +142,12 @@ class Substances:
         role: Role = "sample" if sample else "aid" if AID.search(name) else known.role if known else "reagent"
         exact = one is not None and _is_exact(one, step, first=first)
         plain = Substance(name=name, amount=_amount(one) if one else None, exact=exact, role=role)
-        if known is not None:
-            plain = plain.model_copy(update={field: getattr(known, field) for field in _OF_THE_SHELF})
+        plain = with_what_is_known(plain, known)
         doubts = _doubts(one, plain, known=known is not None)
         place = (one.sentence if one is not None else 0) or (step.sentences[-1] if step.sentences else 0)
-        self.found.append(ProposedSubstance(plain, place, one.written if one else "", doubts))
+        self.found.append(
+            ProposedSubstance(plain, place, one.written if one else "", doubts, one.name if one else name)
+        )
 
 
 def _holds(longer: str, name: str) -> bool:
@@ -176,13 +183,18 @@ def _doubts(one: Found | None, substance: Substance, *, known: bool) -> tuple[st
     return tuple(doubts)
 
 
+MOST_WITHOUT_COMMA = 1000.0
+"""From here on a comma before three digits parts thousands."""
+
+
 def written_of(one: Found) -> str:
     """A value in its unit with the digits that it was written with.
 
     >>> written_of(Found("x", 0.2, "g", written="200 mg")), written_of(Found("x", 30.0, "mL", written="2 × 15 mL"))
     ('0.200', '30')
     """
-    figures = re.findall(r"\d+(?:[.,]\d+)?", one.written)
+    plain = re.sub(r"(?<=\d),(?=\d{3}\b)", "", one.written) if one.value >= MOST_WITHOUT_COMMA else one.written
+    figures = re.findall(r"\d+(?:[.,]\d+)?", plain)
     decimals = max((len(number.replace(",", ".").partition(".")[2]) for number in figures), default=0)
     decimals += 3 if re.search(r"\d\s*mg\b|µL", one.written) else 0
     shown = f"{one.value:.{decimals}f}"

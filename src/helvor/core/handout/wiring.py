@@ -23,7 +23,7 @@ class ProposedStep:
 
 
 _WASTE = (
-    ("halogenated", r"(?<!non-)(?<!non )halogenated|chlorinated"),
+    ("halogenated", r"(?<!non-)(?<!non )(?<!non)(?<!not )(?<!not-)halogenated|(?<!non-)(?<!non)chlorinated"),
     (
         "heavy metal",
         r"heavy[- ]metal|(?:barium|copper|metal|lead|nickel|chromium|cobalt|silver|mercury) (?:waste|bottle|residues?)",
@@ -94,6 +94,8 @@ def wire(steps: list[OpenStep], substances: Substances, kinds: Mapping[str, Step
     for number, open_ in enumerate(steps, start=1):
         kind = kinds[open_.kind]
         adds = tuple(substances.of.get(id(open_), []))[:12]
+        if _on_the_filter(open_, wired):
+            open_.doubts.append("Is it empty, or with the solid? It is taken as with the solid.")
         between = _between(open_, kind, adds, roles, wired[-1].step if wired else None, kinds)
         step = _in_its_container(_step(f"s{number}", open_, kind, adds, between), wired)
         wired.append(ProposedStep(step, tuple(dict.fromkeys(open_.sentences)), _doubts(open_, step)))
@@ -186,8 +188,22 @@ def _begins_anew(open_: OpenStep) -> bool:
 _TAKES_IN = frozenset(("weigh", "add", "dissolve", "dissolve hot", "grind", "reflux", "extract", "react"))
 
 
+def _on_the_filter(open_: OpenStep, wired: list[ProposedStep]) -> bool:
+    """Whether a paper or crucible is weighed, bare in words, that something was filtered onto before."""
+    open_.filled = (
+        bool(wired)
+        and wired[-1].step.kind in (*_FILTERS, "wash", "dry", "cool", "suck dry")
+        and open_.has("paper|crucible")
+    )
+    return open_.filled and open_.kind == "weigh" and _weighs_bare(open_)
+
+
 def _weighs_empty(open_: OpenStep) -> bool:
     """Whether what is weighed is an empty vessel, or a paper."""
+    return not open_.filled and _weighs_bare(open_)
+
+
+def _weighs_bare(open_: OpenStep) -> bool:
     if open_.kind != "weigh" or open_.found or _FILLED.search(open_.words[0]):
         return False
     return _EMPTY.search(open_.whole) is not None
@@ -330,6 +346,12 @@ def _place(open_: OpenStep) -> str:
     return ""
 
 
+_NOT_THERE = re.compile(r"\b(?:not|never|n't|instead of|rather than)\b(?!\s*-?\s*halogenated)[^,;.]*", re.IGNORECASE)
+
+
 def _stream(words: str) -> str:
-    """The waste bottle that words name; empty for none."""
-    return next((key for key, pattern in _WASTE if re.search(pattern, words, re.IGNORECASE)), "")
+    """The waste bottle that words name; empty for none. What they say *not* to do is left out: not down the sink."""
+    said = re.sub(
+        r"\b(?:not|never|n't|instead of|rather than)\b(?!\s*-?\s*halogenated)[^,;.]*", "", words, flags=re.IGNORECASE
+    )
+    return next((key for key, pattern in _WASTE if re.search(pattern, said, re.IGNORECASE)), "")

@@ -230,7 +230,7 @@ _UNITS = tuple(
         (r"inch|inches|in(?=\s*(?:$|[,;]))", "in", re.IGNORECASE),  # not *41 in lane T*
         (r"mg|milligrams?", "mg", 0),
         (r"kg|kilograms?", "kg", 0),
-        (r"g|G|gr|grams?|gramm|grammes?", "g", 0),
+        (r"g|G|gr|gm|grams?|gramm|grammes?", "g", 0),
         (r"mmol", "mmol", 0),
         (r"min|mins|minutes?", "min", 0),
     )

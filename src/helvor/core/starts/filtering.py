@@ -5,19 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Literal
 
-from pydantic import Field
-
 from helvor.core.quantities.formula import atoms
 from helvor.core.quantities.reading import Mass, Volume
+from helvor.core.record.known import Known
 from helvor.core.record.parameters import Asked, Parameters
 from helvor.core.record.procedure import Procedure
 from helvor.core.record.step_kinds import StepKind
-from helvor.core.starts.making import Known, Making
-from helvor.core.starts.start import Start
+from helvor.core.starts.making import Making, all_of
+from helvor.core.starts.start import CalledIt, Celsius, FormulaOf, Start, Times
 
-_Name = Annotated[str, Field(min_length=1, max_length=32)]
-_Celsius = Annotated[float, Field(ge=20, le=300, allow_inf_nan=False)]
-_Times = Annotated[int, Field(ge=1, le=10)]
 Funnel = Literal["vacuum", "gravity", "crucible"]
 _KINDS = {"vacuum": "vacuum filter", "gravity": "gravity filter", "crucible": "crucible filter"}
 _FILTERS = {
@@ -30,11 +26,11 @@ _FILTERS = {
 class FilterOff(Parameters):
     """A solid in a liquid, filtered off, washed, dried and weighed."""
 
-    solid: Annotated[_Name, Asked("Solid", hint="what is filtered off")]
-    liquid: Annotated[_Name, Asked("Liquid it is in")] = "water"
+    solid: Annotated[CalledIt, Asked("Solid", hint="what is filtered off")]
+    liquid: Annotated[CalledIt, Asked("Liquid it is in")] = "water"
     funnel: Annotated[Funnel, Asked("Filter")] = "vacuum"
     wash: Annotated[Volume | None, Asked("Wash, each portion", "mL", hint="of the same liquid")] = None
-    celsius: Annotated[_Celsius | None, Asked("Oven", "°C", hint="empty: in air")] = None
+    celsius: Annotated[Celsius | None, Asked("Oven", "°C", hint="empty: in air")] = None
 
 
 def _weighed_filter(m: Making, funnel: Funnel) -> str:
@@ -63,27 +59,27 @@ def filter_off(said: FilterOff, kinds: Mapping[str, StepKind], known: Known) -> 
         words = f"Lift {container} and solid onto a watch glass"
         m.step("transfer", words, takes=(wet,), gives=(product,), container=(container,))
     m.holds(product, component=solid, end="product")
-    m.dried(product, container, said.celsius)
-    m.thrown("filtrate", said.liquid)
+    m.dried(product, container, said.celsius, said.liquid)
+    m.thrown("filtrate", said.liquid, said.solid)
     return m.done(f"Filter off {solid} and weigh it.")
 
 
 class Content(Parameters):
     """A content by weighing a precipitate."""
 
-    sample: Annotated[_Name, Asked("Sample", hint="what is weighed out")]
+    sample: Annotated[CalledIt, Asked("Sample", hint="what is weighed out")]
     mass: Annotated[Mass, Asked("Mass of sample", "g")]
-    analyte: Annotated[_Name, Asked("Determined as", hint="a formula: SO4, Cl, Ni")]
-    precipitate: Annotated[_Name, Asked("Precipitate", hint="its formula: BaSO4")]
-    precipitant: Annotated[_Name, Asked("Precipitant", hint="as on its bottle: 0.2 M barium chloride")]
+    analyte: Annotated[FormulaOf, Asked("Determined as", hint="a formula: SO4, Cl, Ni")]
+    precipitate: Annotated[FormulaOf, Asked("Precipitate", hint="its formula: BaSO4")]
+    precipitant: Annotated[CalledIt, Asked("Precipitant", hint="as on its bottle: 0.2 M barium chloride")]
     volume: Annotated[Volume, Asked("Its volume", "mL")]
     water: Annotated[Volume, Asked("Water to dissolve in", "mL")]
     funnel: Annotated[Literal["gravity", "crucible"], Asked("Filter")] = "gravity"
-    celsius: Annotated[_Celsius, Asked("Oven", "°C")] = 105.0
+    celsius: Annotated[Celsius, Asked("Oven", "°C")] = 105.0
 
 
 def _carrier(analyte: str, precipitate: str) -> str:
-    """The element that analyte and precipitate share: the heavier one of the analyte; empty where nothing fits."""
+    """The one element besides oxygen and hydrogen that analyte and precipitate share; empty where it is not one."""
     mine, theirs = atoms(analyte), atoms(precipitate)
     shared = [element for element in mine if element in theirs and element not in ("O", "H")]
     return shared[0] if len(shared) == 1 else ""
@@ -98,7 +94,13 @@ def content(said: Content, kinds: Mapping[str, StepKind], known: Known) -> Proce
     water = m.substance("water", said.water, role="solvent")
     reagent = m.substance(said.precipitant, said.volume)
     m.step("weigh", f"Weigh {{{sample}}} by difference into the beaker", gives=(sample,), adds=(sample,))
-    m.step("dissolve", f"Dissolve it in {{{water}}}", takes=(sample,), gives=("solution",), adds=(water,))
+    m.step(
+        "dissolve",
+        f"Dissolve it in {{{water}}}; acidify where your method says so",
+        takes=(sample,),
+        gives=("solution",),
+        adds=(water,),
+    )
     m.step("heat", "Heat nearly to boiling", on="solution", celsius=95)
     words = f"Add {{{reagent}}} drop by drop, stirring; let it settle and test with one more drop"
     m.step("precipitate", words, takes=("solution",), gives=("slurry",), adds=(reagent,), asks=("outcome",))
@@ -108,7 +110,11 @@ def content(said: Content, kinds: Mapping[str, StepKind], known: Known) -> Proce
     m.step(_KINDS[said.funnel], words, takes=("slurry",), gives=("filtrate", wet), container=(container,))
     wash = m.substance("water", None, "hot wash water", role="solvent")
     m.step(
-        "wash", f"Wash with small portions of {{{wash}}} until a drop gives no more test", on=wet, adds=(wash,), times=5
+        "wash",
+        f"Wash with small portions of {{{wash}}} until a drop of the washings no longer gives the test",
+        on=wet,
+        adds=(wash,),
+        times=5,
     )
     m.holds(wet, component=analyte, formula=said.precipitate, end="product")
     m.meeting = 2
@@ -120,11 +126,11 @@ def content(said: Content, kinds: Mapping[str, StepKind], known: Known) -> Proce
 class Decant(Parameters):
     """A solid that settles: decanted, rinsed and weighed in its beaker."""
 
-    solid: Annotated[_Name, Asked("Solid", hint="what stays")]
-    liquid: Annotated[_Name, Asked("Liquid it is in")] = "water"
+    solid: Annotated[CalledIt, Asked("Solid", hint="what stays")]
+    liquid: Annotated[CalledIt, Asked("Liquid it is in")] = "water"
     rinse: Annotated[Volume, Asked("Rinse, each time", "mL")]
-    times: Annotated[_Times, Asked("How many times")] = 3
-    celsius: Annotated[_Celsius, Asked("Oven", "°C")] = 105.0
+    times: Annotated[Times, Asked("How many times")] = 3
+    celsius: Annotated[Celsius, Asked("Oven", "°C")] = 105.0
 
 
 def decant(said: Decant, kinds: Mapping[str, StepKind], known: Known) -> Procedure:
@@ -134,10 +140,7 @@ def decant(said: Decant, kinds: Mapping[str, StepKind], known: Known) -> Procedu
     m.tare("beaker")
     name = m.substance(said.solid, called=f"{solid} in {said.liquid}"[:40], role="sample", component=m.follows(solid))
     m.step("add", f"Bring the {solid} in its {said.liquid} into the beaker", gives=("slurry",), adds=(name,))
-    total = said.rinse.model_copy(
-        update={"value": said.rinse.value * said.times, "written": f"{said.rinse.value * said.times:g} mL"}
-    )
-    rinse = m.substance(said.liquid, total, f"rinsing {said.liquid}", role="solvent")
+    rinse = m.substance(said.liquid, all_of(said.rinse, said.times), f"rinsing {said.liquid}", role="solvent")
     words = f"Let it settle and pour the liquid off along a rod; rinse {said.times} times with portions of {{{rinse}}}"
     wet = f"wet {solid}"
     m.step(
@@ -150,8 +153,8 @@ def decant(said: Decant, kinds: Mapping[str, StepKind], known: Known) -> Procedu
         container=("beaker",),
     )
     m.holds(wet, component=solid, end="product")
-    m.dried(wet, "beaker", said.celsius)
-    m.thrown("poured-off liquid", said.liquid)
+    m.dried(wet, "beaker", said.celsius, said.liquid)
+    m.thrown("poured-off liquid", said.liquid, said.solid)
     return m.done(f"Pour the liquid off {solid}, rinse and weigh it.")
 
 

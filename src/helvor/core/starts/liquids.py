@@ -2,39 +2,59 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
-from typing import Annotated
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from helvor.core.laws.column.sizing import gravity, suitability
+from helvor.core.laws.planar.eluent import parse_eluent
 from helvor.core.quantities.reading import Mass, Reading, Volume
+from helvor.core.record.known import Known
 from helvor.core.record.parameters import Asked, Parameters
-from helvor.core.record.procedure import Procedure
-from helvor.core.record.step_kinds import StepKind
-from helvor.core.starts.making import Known, Making
-from helvor.core.starts.start import Start
+from helvor.core.record.procedure import Procedure, named, same
+from helvor.core.record.step_kinds import WASTE, StepKind
+from helvor.core.starts.making import Making, all_of
+from helvor.core.starts.start import CalledIt, Start, Times
 
-_Name = Annotated[str, Field(min_length=1, max_length=32)]
 _Eluent = Annotated[str, Field(min_length=1, max_length=40)]
-_Times = Annotated[int, Field(ge=1, le=10)]
 _Bore = Annotated[float, Field(ge=2, le=300, allow_inf_nan=False)]
-_Tube = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)]
+_Rf = Annotated[float, Field(gt=0, lt=1, allow_inf_nan=False)]
 
 
-def _all(each: Reading, times: int) -> Reading:
-    """The volume of all portions together."""
-    whole = each.value * times
-    return each.model_copy(update={"value": whole, "written": f"{whole:g} mL"})
+ROTARY = ("rotary evaporator",)
+
+
+def _evaporated(m: Making, liquid: str, product: str, component: str, flask: str) -> None:
+    """Evaporate a liquid in a weighed flask, let it cool, and weigh what stays."""
+    stream = next((one.waste for one in m.substances if one.role == "solvent" and one.waste), "")
+    bottle = f"the bottle {WASTE[stream]}" if stream in WASTE and stream != "sink" else "its waste bottle"
+    words = f"Evaporate the {liquid} in {flask} on the rotary evaporator; what is collected goes into {bottle}"
+    m.step(
+        "evaporate",
+        words,
+        takes=(liquid,),
+        gives=(product,),
+        roles=("residue",),
+        container=(flask,),
+        place="hood",
+        celsius=45,
+        kit=ROTARY,
+    )
+    m.step("cool", "Let the flask come to room temperature", on=product, container=(flask,))
+    m.step("weigh", f"Weigh {flask} to constant mass", on=product, container=(flask,))
+    m.holds(product, component=component, end="product")
 
 
 class TakeOut(Parameters):
     """A compound taken from water into a solvent."""
 
-    compound: Annotated[_Name, Asked("Compound")]
+    compound: Annotated[CalledIt, Asked("Compound")]
     water: Annotated[Volume, Asked("Aqueous solution", "mL")]
-    solvent: Annotated[_Name, Asked("Solvent", hint="one that does not mix with water")]
+    solvent: Annotated[CalledIt, Asked("Solvent", hint="one that does not mix with water")]
     portion: Annotated[Volume, Asked("Each portion", "mL")]
-    times: Annotated[_Times, Asked("How many portions")] = 3
+    times: Annotated[Times, Asked("How many portions")] = 3
 
 
 def take_out(said: TakeOut, kinds: Mapping[str, StepKind], known: Known) -> Procedure:
@@ -42,7 +62,7 @@ def take_out(said: TakeOut, kinds: Mapping[str, StepKind], known: Known) -> Proc
     m = Making(f"{said.compound} into {said.solvent}", kinds, known)
     compound = m.follows(said.compound)
     solution = m.substance("water", said.water, f"{said.compound} solution"[:40], role="sample", component=compound)
-    solvent = m.substance(said.solvent, _all(said.portion, said.times), role="solvent")
+    solvent = m.substance(said.solvent, all_of(said.portion, said.times), role="solvent")
     agent = m.substance("sodium sulfate", None, "sodium sulfate, anhydrous", role="aid")
     m.step("add", f"Bring {{{solution}}}, at room temperature, into the funnel", gives=("solution",), adds=(solution,))
     words = (
@@ -70,21 +90,7 @@ def take_out(said: TakeOut, kinds: Mapping[str, StepKind], known: Known) -> Proc
         gives=("clear layer", "spent drying agent"),
         container=("round flask",),
     )
-    product = f"{said.compound}, dry"[:40]
-    words = "Evaporate the solvent on the rotary evaporator and collect it"
-    m.step(
-        "evaporate",
-        words,
-        takes=("clear layer",),
-        gives=(product,),
-        roles=("residue",),
-        container=("round flask",),
-        place="hood",
-        celsius=45,
-    )
-    m.step("cool", "Let the flask come to room temperature", on=product, container=("round flask",))
-    m.step("weigh", "Weigh the flask to constant mass", on=product, container=("round flask",))
-    m.holds(product, component=compound, end="product")
+    _evaporated(m, "clear layer", f"{said.compound}, dry"[:40], compound, "round flask")
     m.holds("spent drying agent", end="waste")
     m.step(
         "discard",
@@ -92,84 +98,83 @@ def take_out(said: TakeOut, kinds: Mapping[str, StepKind], known: Known) -> Proc
         on="spent drying agent",
         waste="solids",
     )
-    m.thrown(aqueous, "")
+    m.thrown(aqueous, "water")
     return m.done(f"Take {said.compound} out of water with {said.solvent}.")
 
 
 class OnAColumn(Parameters):
-    """A mixture parted on silica."""
+    """A mixture parted on silica, planned from a plate in the same eluent."""
 
-    sample: Annotated[_Name, Asked("Mixture")]
+    sample: Annotated[CalledIt, Asked("Mixture")]
     mass: Annotated[Mass, Asked("Its mass", "g")]
-    first: Annotated[_Name, Asked("Comes first")]
-    second: Annotated[_Name, Asked("Comes second")]
+    first: Annotated[CalledIt, Asked("Comes first")]
+    rf_first: Annotated[_Rf, Asked("Its Rf", hint="on a plate in this eluent")]
+    second: Annotated[CalledIt, Asked("Comes second")]
+    rf_second: Annotated[_Rf, Asked("Its Rf", hint="in the same")]
     eluent: Annotated[_Eluent, Asked("Eluent", hint="heptane : ethyl acetate 4 : 1", wide=True)]
-    volume: Annotated[Volume, Asked("Eluent in all", "mL")]
-    bore: Annotated[_Bore, Asked("Column, inside", "mm")] = 15.0
-    tube: Annotated[_Tube, Asked("One tube", "mL")] = 5.0
+    bore: Annotated[_Bore | None, Asked("Column, inside", "mm", hint="empty: the width that fits")] = None
+
+    @model_validator(mode="after")
+    def _two(self) -> Self:
+        if same(self.first, self.second):
+            raise ValueError("second: Enter two different compounds.")
+        return self
 
 
-SILICA_PER_SAMPLE = 50
-"""g of silica for a gram of sample on a gravity column. Common practice, no source."""
+def _about(value: float, unit: Literal["g", "mL"]) -> Reading:
+    """A planned amount in two figures."""
+    step = 10 ** (math.floor(math.log10(value)) - 1)
+    rounded = math.ceil(value / step) * step
+    return Reading(written=f"{rounded:g} {unit}", value=rounded, unit=unit, resolution=step)
 
 
 def on_a_column(said: OnAColumn, kinds: Mapping[str, StepKind], known: Known) -> Procedure:
-    """The procedure: tares, pack, load, elute, plate, pool, evaporate, weigh, discard."""
+    """The procedure: tares, pack, load, elute, plate, pool, evaporate, weigh, discard.
+
+    Silica, eluent, width and tubes are those of :func:`helvor.core.laws.column.sizing.gravity`.
+
+    Raises:
+        Unreadable: the eluent is not clear, or the two compounds lie too near.
+    """
     m = Making(f"{said.sample} on a column", kinds, known)
+    plan = gravity(1000 * said.mass.value, suitability(said.rf_first, said.rf_second), [said.bore] if said.bore else [])
+    mixed = parse_eluent(said.eluent)
     sample = m.substance(said.sample, said.mass, exact=True, role="sample")
-    grams = max(1.0, round(SILICA_PER_SAMPLE * said.mass.value))
-    silica = m.substance(
-        "silica gel", Reading(written=f"{grams:g} g", value=grams, unit="g", resolution=1.0), role="aid"
-    )
-    eluent = m.substance(said.eluent, said.volume, role="solvent")
+    silica = m.substance("silica gel", _about(plan.silica, "g"), role="aid")
+    packing = m.mixture(mixed, _about(plan.slurry + plan.eluent, "mL"))
+    stream = named(m.substances, packing).waste  # type: ignore[union-attr]  # it was just taken in
+    bore, bed = round(plan.bore), round(plan.bed)
     flasks = ("flask A", "flask B")
     for flask in flasks:
         m.tare(flask)
     m.step("weigh", f"Weigh {{{sample}}}", gives=(sample,), adds=(sample,))
     words = f"Put in plug and sand, then {{{silica}}} as a slurry in eluent; press out the bubbles, drain to the silica"
-    m.step("pack column", words, gives=("packed column",), adds=(silica,), bore=said.bore)
+    m.step("pack column", words, gives=("packed column",), adds=(silica,), bore=bore, bed=bed)
     words = "Load the sample in very little solvent; drain to the silica; add a thin layer of sand"
     m.step("load column", words, takes=(sample, "packed column"), gives=("loaded column",))
-    words = f"Elute with {{{eluent}}} into numbered tubes; never let the bed run dry"
+    words = f"Elute with the rest of {{{packing}}} into numbered tubes; never let the bed run dry"
     m.step(
         "elute",
         words,
         takes=("loaded column",),
         gives=("fractions", "spent silica"),
-        adds=(eluent,),
-        fraction=said.tube,
+        adds=(packing,),
+        fraction=plan.fraction,
     )
     m.step("fraction plate", "Spot every tube on one plate beside the references", on="fractions")
-    m.step(
-        "pool",
-        "Pool tubes with the same single spot; keep mixed tubes apart",
-        takes=("fractions",),
-        gives=("pool A", "pool B", "rest"),
-    )
-    for pool, flask, name in zip(("pool A", "pool B"), flasks, (said.first, said.second), strict=True):
-        product = f"{name}, dry"[:40]
-        m.holds(product, component=m.follows(name), end="product")
-        m.step(
-            "evaporate",
-            f"Evaporate {pool} in {flask} on the rotary evaporator",
-            takes=(pool,),
-            gives=(product,),
-            roles=("residue",),
-            container=(flask,),
-            place="hood",
-            celsius=45,
-        )
-        m.step("cool", "Let the flask come to room temperature", on=product, container=(flask,))
-        m.step("weigh", f"Weigh {flask} to constant mass", on=product, container=(flask,))
+    words = "Pool tubes with the same single spot; keep mixed tubes apart"
+    m.step("pool", words, takes=("fractions",), gives=("pool A", "pool B", "rest"))
+    compounds = ((said.first, said.rf_first), (said.second, said.rf_second))
+    for pool, flask, (name, rf) in zip(("pool A", "pool B"), flasks, compounds, strict=True):
+        component = m.follows(name, rf={str(mixed)[:40]: rf})
+        _evaporated(m, pool, f"{name}, dry"[:40], component, flask)
     m.holds("rest", end="waste")
     m.holds("spent silica", end="waste")
-    m.step("discard", "Put mixed tubes and collected solvent into the solvent waste", on="rest", waste="solvents")
-    m.step(
-        "discard",
-        "Let the silica dry in the hood, dampen it, and put it into the silica waste",
-        on="spent silica",
-        waste="silica",
-    )
+    bottle = f"the bottle {WASTE[stream]}" if stream else "their waste bottle"
+    words = f"Put mixed tubes and collected solvent into {bottle}"
+    m.step("discard", words, on="rest", waste=stream)
+    words = "Let the silica dry in the hood, dampen it, and put it into the silica waste"
+    m.step("discard", words, on="spent silica", waste="silica")
     return m.done(f"Part {said.first} and {said.second} on silica.")
 
 

@@ -3,34 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import model_validator
 
 from helvor.core.quantities.reading import Mass, Volume
+from helvor.core.record.known import Known
 from helvor.core.record.parameters import Asked, Parameters
 from helvor.core.record.procedure import Procedure
 from helvor.core.record.step_kinds import StepKind
-from helvor.core.starts.making import Known, Making
-from helvor.core.starts.start import Start
-
-_Name = Annotated[str, Field(min_length=1, max_length=32)]
-_Celsius = Annotated[float, Field(ge=20, le=300, allow_inf_nan=False)]
+from helvor.core.starts.making import Making
+from helvor.core.starts.start import CalledIt, Celsius, Start
 
 
 class Recrystallize(Parameters):
     """A crude solid made clean from a hot solvent."""
 
-    compound: Annotated[_Name, Asked("Compound")]
+    compound: Annotated[CalledIt, Asked("Compound")]
     mass: Annotated[Mass, Asked("Crude solid", "g")]
-    solvent: Annotated[_Name, Asked("Solvent")] = "water"
+    solvent: Annotated[CalledIt, Asked("Solvent")] = "water"
     volume: Annotated[Volume, Asked("Hot solvent, about", "mL")]
     charcoal: Annotated[Literal["no", "yes"], Asked("Charcoal and hot filter")] = "no"
-    celsius: Annotated[_Celsius | None, Asked("Oven", "°C", hint="empty: in air")] = None
-
-
-BELOW_MELTING = 20.0
-"""°C that an oven stays below the melting point. Common practice, no source."""
+    celsius: Annotated[Celsius | None, Asked("Oven", "°C", hint="empty: in air")] = None
 
 
 def recrystallize(said: Recrystallize, kinds: Mapping[str, StepKind], known: Known) -> Procedure:
@@ -75,9 +69,9 @@ def recrystallize(said: Recrystallize, kinds: Mapping[str, StepKind], known: Kno
     )
     m.holds(product, component=compound, formula=pure.formula if pure is not None else "", end="product")
     m.meeting = 2
-    m.dried(product, "dish", said.celsius)
+    m.dried(product, "dish", said.celsius, said.solvent)
     m.step("melting point", "Measure the melting range of the dry product", on=product)
-    m.thrown("mother liquor", said.solvent, "solvents")
+    m.thrown("mother liquor", said.solvent)
     if said.charcoal == "yes":
         m.step(
             "discard",
@@ -92,10 +86,17 @@ class Apart(Parameters):
     """Three solids: one that sublimes, one that dissolves in water, one that stays."""
 
     mass: Annotated[Mass, Asked("Mixture", "g")]
-    sublimes: Annotated[str, Field(max_length=32), Asked("Sublimes", hint="empty: none does")] = ""
-    dissolves: Annotated[_Name, Asked("Dissolves in water")]
-    stays: Annotated[_Name, Asked("Stays behind")]
+    sublimes: Annotated[CalledIt | Literal[""], Asked("Sublimes", hint="empty: none does")] = ""
+    dissolves: Annotated[CalledIt, Asked("Dissolves in water")]
+    stays: Annotated[CalledIt, Asked("Stays behind")]
     water: Annotated[Volume, Asked("Water to dissolve in", "mL")]
+
+    @model_validator(mode="after")
+    def _different(self) -> Self:
+        names = [name.casefold() for name in (self.sublimes, self.dissolves, self.stays) if name]
+        if len(set(names)) < len(names):
+            raise ValueError("stays: Enter a different solid in each field.")
+        return self
 
 
 def apart(said: Apart, kinds: Mapping[str, StepKind], known: Known) -> Procedure:
@@ -140,7 +141,7 @@ def apart(said: Apart, kinds: Mapping[str, StepKind], known: Known) -> Procedure
 class Melt(Parameters):
     """A melting range."""
 
-    solid: Annotated[_Name, Asked("Solid")]
+    solid: Annotated[CalledIt, Asked("Solid")]
 
 
 def melt(said: Melt, kinds: Mapping[str, StepKind], known: Known) -> Procedure:
@@ -159,8 +160,8 @@ def melt(said: Melt, kinds: Mapping[str, StepKind], known: Known) -> Procedure:
 class Weigh(Parameters):
     """A container and what is in it."""
 
-    what: Annotated[_Name, Asked("What is weighed")]
-    container: Annotated[_Name, Asked("In what")] = "dish"
+    what: Annotated[CalledIt, Asked("What is weighed")]
+    container: Annotated[CalledIt, Asked("In what")] = "dish"
 
 
 def weigh(said: Weigh, kinds: Mapping[str, StepKind], known: Known) -> Procedure:

@@ -11,7 +11,7 @@ from fastapi import APIRouter, File, Request, UploadFile
 from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
-from helvor.core.handout.read import NO_STEP, HandoutRead, NoHandout, read_handout
+from helvor.core.handout.read import MOST_SUBSTANCES, NO_STEP, HandoutRead, NoHandout, read_handout
 from helvor.core.handout.settle import (
     NotSettled,
     SubstanceChoice,
@@ -22,6 +22,7 @@ from helvor.core.handout.settle import (
 )
 from helvor.core.handout.wiring import ProposedStep
 from helvor.core.record.house_rules import HouseRules
+from helvor.core.record.procedure import Substance
 from helvor.core.record.step_kinds import GROUPS, WASTE
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.exchange import document_apart
@@ -72,6 +73,7 @@ class SubstanceShown:
     """A proposed substance as fields, with what is asked about it and what is wrong with what was typed."""
 
     number: int
+    key: str
     name: str
     amount: str
     exact: bool
@@ -104,7 +106,7 @@ def read(text: str, chosen: Mapping[int, str] | None = None) -> HandoutRead:
     Raises:
         NoHandout: with one sentence.
     """
-    return read_handout(text, STEP_KINDS, lambda name: as_known(name, shipped()), chosen)
+    return read_handout(text, STEP_KINDS, known_here, chosen)
 
 
 @router.get("/procedures/handout")
@@ -143,7 +145,7 @@ def _house(request: Request, who: Visitor) -> HouseRules:
 def make(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
     """Keep the procedure as it is ticked, and open it in the builder."""
     form = Form(fields)
-    text, entry = _as_typed(form, "text"), form.id("entry")
+    text, entry = form.words("text"), form.id("entry")
     try:
         plain = read(text)
         chosen = {n: form.text(f"kind-{n}") for n in range(1, len(plain.steps) + 1) if form.text(f"kind-{n}")}
@@ -153,7 +155,7 @@ def make(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
         return html("procedures/handout.html", page, status=422)
     house = _house(request, who)
     try:
-        procedure = settled(known, _as_typed(form, "title"), _choices(form, known))
+        procedure = settled(known, form.words("title"), _choices(form), known_here)
     except NotSettled as wrong:
         return html("procedures/handout_read.html", _shown(who, text, plain, form, house, wrong.troubles), status=422)
     wanted = frozenset(form.all("missing"))
@@ -163,22 +165,23 @@ def make(request: Request, who: WriterDep, fields: SubmittedDep) -> Response:
     return RedirectResponse(f"/procedures/{key}", status_code=303)
 
 
-def _as_typed(form: Form, name: str) -> str:
-    """A field of words: a comma in it is no decimal sign."""
-    return form.fields.get(name, [""])[0]
-
-
-def _choices(form: Form, known: HandoutRead) -> dict[int, SubstanceChoice]:
+def _choices(form: Form) -> dict[str, SubstanceChoice]:
+    """What is typed of each proposed substance, by its key; they stand in the form by number."""
+    numbers = [name.removeprefix("key-") for name in form.fields if name.startswith("key-")]
     return {
-        number: SubstanceChoice(
-            _as_typed(form, f"name-{number}"),
-            form.text(f"amount-{number}"),
-            exact=bool(form.text(f"exact-{number}")),
-            kept=bool(form.text(f"keep-{number}")),
+        form.words(f"key-{n}"): SubstanceChoice(
+            form.words(f"name-{n}"),
+            form.text(f"amount-{n}"),
+            exact=bool(form.text(f"exact-{n}")),
+            kept=bool(form.text(f"keep-{n}")),
         )
-        for number in range(len(known.substances))
-        if f"name-{number}" in form.fields
+        for n in numbers[:MOST_SUBSTANCES]
     }
+
+
+def known_here(name: str) -> Substance | None:
+    """What the shelf knows of a name."""
+    return as_known(name, shipped())
 
 
 def _shown(
@@ -187,7 +190,7 @@ def _shown(
     known: HandoutRead,
     form: Form,
     house: HouseRules,
-    troubles: Mapping[int, str] | None = None,
+    troubles: Mapping[str, str] | None = None,
 ) -> HandoutReadPage:
     """The page of a handout; with what was typed, where it comes again."""
     steps = [_step(number, one, form.text(f"kind-{number}")) for number, one in enumerate(known.steps, start=1)]
@@ -199,12 +202,12 @@ def _shown(
         place="plan",
         entry=form.id("entry") or uuid4(),
         text=text,
-        title=_as_typed(form, "title") or known.procedure.title,
+        title=form.words("title") or known.procedure.title,
         sentences=[
             SentenceShown(one.number, one.text, one.heading, known.fate[one.number], begins.get(one.number, []))
             for one in known.sentences
         ],
-        substances=_substances(known, _choices(form, known), troubles or {}),
+        substances=_substances(known, _choices(form), troubles or {}),
         missing=_missing(known, form, house),
         kinds=[
             (group, [(kind.key, kind.title) for kind in STEP_KINDS.values() if kind.group == group])
@@ -218,16 +221,18 @@ def _shown(
 
 
 def _substances(
-    known: HandoutRead, choices: Mapping[int, SubstanceChoice], troubles: Mapping[int, str]
+    known: HandoutRead, choices: Mapping[str, SubstanceChoice], troubles: Mapping[str, str]
 ) -> list[SubstanceShown]:
     texts = {sentence.number: sentence.text for sentence in known.sentences}
     shown = []
     for n, one in enumerate(known.substances):
         proposed = one.substance
-        said = choices.get(n) or SubstanceChoice(proposed.name, str(proposed.amount or ""), proposed.exact)
+        said = choices.get(one.key) or SubstanceChoice(proposed.name, str(proposed.amount or ""), proposed.exact)
         beside = texts.get(one.sentence, "")
         shown.append(
-            SubstanceShown(n, said.name, said.amount, said.exact, said.kept, beside, one.doubts, troubles.get(n, ""))
+            SubstanceShown(
+                n, one.key, said.name, said.amount, said.exact, said.kept, beside, one.doubts, troubles.get(one.key, "")
+            )
         )
     return shown
 

@@ -11,8 +11,9 @@ from helvor.core.engine.run import entries as e
 from helvor.core.engine.run.names import NEW, portion_meant
 from helvor.core.engine.run.record import Run, WeighedOn
 from helvor.core.engine.run.slips import slip_in
+from helvor.core.engine.run.taken_line import added_substances
 from helvor.core.quantities.formula import molar_mass
-from helvor.core.quantities.reading import Reading, Unreadable, parse, parse_amount
+from helvor.core.quantities.reading import Reading, Unreadable, parse
 from helvor.core.record.entry import Payload
 from helvor.core.record.procedure import Portion, Step, Substance, same
 from helvor.core.record.step_kinds import StepKind
@@ -22,6 +23,7 @@ from helvor.notebook.pages import Draft
 from helvor.shelf.liquids import as_known
 from helvor.shelf.shelf import shipped, tolerance_of
 from helvor.web.forms import FieldErrors, Form, acknowledged, struck
+from helvor.web.run.around import BY_THE_SHELF
 from helvor.web.run.at_step import Reader
 
 
@@ -252,25 +254,12 @@ def _late(form: Form, run: Run, strikes: UUID | None) -> Payload:
 
 
 def _added(form: Form, run: Run) -> list[Substance]:
-    """What a step adds, with its amounts: ``diethyl ether 15 mL, brine``. What the run knows already stays as it is."""
-    found: list[Substance] = []
-    for piece in re.split(r"\s*[,;]\s+|\s*;\s*", form.text("adds")):
-        match = re.fullmatch(
-            r"(?P<name>.*\D)\s+(?P<amount>[\d.,]+\s*[^\W\d]+)|(?P<first>[\d.,]+\s*[^\W\d]+)\s+(?:of\s+)?(?P<of>.+)",
-            piece,
-        )
-        name = (match["name"] or match["of"]).strip() if match is not None else piece.strip()
-        if not name:
-            continue
-        there = run.procedure.substance(name)
-        try:
-            amount = parse_amount(match["amount"] or match["first"]) if match is not None else None
-            known = there or as_known(name, shipped()) or Substance(name=name[:40])
-        except (Unreadable, ValueError) as unreadable:
-            form.errors["adds"] = str(unreadable) if isinstance(unreadable, Unreadable) else "Enter a shorter name."
-            continue
-        found.append(known if there is not None or amount is None else known.model_copy(update={"amount": amount}))
-    return found
+    """What a step adds, as its form says it."""
+    try:
+        return added_substances(form.text("adds"), run, BY_THE_SHELF, lambda name: as_known(name, shipped()))
+    except Unreadable as unreadable:
+        form.errors["adds"] = str(unreadable)
+        return []
 
 
 def _step_added(form: Form, run: Run, strikes: UUID | None) -> Payload:

@@ -12,8 +12,10 @@ from helvor.core.engine.run.slips import slips_of
 from helvor.core.engine.run.weighing_line import is_number, mass_of
 from helvor.core.quantities.reading import Reading, Unreadable, parse_amount
 from helvor.core.record.alike import near, or_of
+from helvor.core.record.known import Known
 from helvor.core.record.procedure import Substance, named, same
 from helvor.core.record.typed_line import NotSure, Understood, built
+from helvor.core.record.vocabulary import plain_numbers
 
 SURE = "sure"
 """Behind a line: what looks like a slip was meant."""
@@ -120,6 +122,31 @@ def _alias(name: str, run: Run, around: Around) -> Substance | None:
     """The substance of this run that the shelf knows under this name as well."""
     other = around.one_of(name, [substance.name for substance in run.procedure.substances])
     return run.procedure.substance(other) if other else None
+
+
+_AMOUNT_LAST = re.compile(r"(?P<name>.*\D)\s+(?P<amount>[\d.,]+\s*[^\W\d]+)")
+_AMOUNT_FIRST = re.compile(r"(?P<amount>[\d.,]+\s*(?:mg|g|kg|mL|ml|µL|L))\s+(?:of\s+)?(?P<name>.+)")
+
+
+def added_substances(text: str, run: Run, around: Around, known: Known) -> list[Substance]:
+    """What a step adds, with its amounts: ``diethyl ether 15 mL, 10 mL brine``. What the run has stays as it is.
+
+    Raises:
+        Unreadable: an amount or a name is not clear; NotSure where a name is nearly one of the run's.
+    """
+    found: list[Substance] = []
+    for piece in filter(None, re.split(r"\s*[,;]\s+|\s*;\s*", plain_numbers(text.strip()))):
+        match = _AMOUNT_FIRST.fullmatch(piece) or _AMOUNT_LAST.fullmatch(piece)
+        amount = parse_amount(match["amount"]) if match is not None else None
+        name = substance_meant((match["name"] if match is not None else piece).strip(), run, around)
+        there = run.procedure.substance(name)
+        if there is not None:
+            found.append(there)
+        elif len(name) > 40 or not name.isprintable():
+            raise Unreadable(f"“{name[:20]}” is no name: enter at most 40 characters that can be printed.")
+        else:
+            found.append((known(name) or Substance(name=name)).model_copy(update={"amount": amount}))
+    return found
 
 
 def substance_meant(name: str, run: Run, around: Around) -> str:
