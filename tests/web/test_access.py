@@ -51,6 +51,9 @@ OWN = {
     ("POST", "/procedures/import/files"),
     ("GET", "/procedures/handout"),
     ("POST", "/api/handout"),
+    ("GET", "/procedures/library"),
+    ("GET", "/procedures/library/{name}"),
+    ("POST", "/procedures/library/{name}"),
     ("GET", "/procedures/starts"),
     ("GET", "/procedures/starts/{key}"),
     ("POST", "/procedures/starts/{key}"),
@@ -139,6 +142,7 @@ def address(path, school):
         .replace("/find", "/find?q=1" if path == "/find" else "/find")
         .replace("{op}", "head")
         .replace("starts/{key}", "starts/melt")
+        .replace("library/{name}", "library/pear-drop-ester")
         .replace("{key}", "paper")
         .replace("{job}", str(school.report) if "{job}" in path else "")
         .replace("{draft}", str(school.draft) if "{draft}" in path else "")

@@ -32,7 +32,7 @@ from helvor.web.practice import drills
 from helvor.web.practice import plate as practice
 from helvor.web.practice import runs as practice_runs
 from helvor.web.prep import routes as preps
-from helvor.web.procedures import handout
+from helvor.web.procedures import handout, library
 from helvor.web.procedures import routes as plans
 from helvor.web.reference_data import routes as shelves
 from helvor.web.rendering import ENVIRONMENT, WEB, Shell
@@ -102,6 +102,8 @@ PAGES = [
     ("starts/start.html", starts.StartPage),
     ("starts/ahead.html", starts.AheadShown),
     ("procedures/handout.html", handout.HandoutPage),
+    ("procedures/library.html", library.LibraryPage),
+    ("procedures/starter.html", library.StarterPage),
     ("procedures/handout_read.html", handout.HandoutReadPage),
     ("readings.html", history.ReadingsFragment),
     ("readings_page.html", history.ReadingsPage),

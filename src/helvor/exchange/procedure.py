@@ -61,6 +61,9 @@ def procedure_markdown(procedure: Procedure) -> str:
                 number = procedure.steps.index(step) + 1
                 lines += [f"{number}. {_plain(instruction(step, procedure))}{_more(step)}"]
         lines.append("")
+    if procedure.questions:
+        lines += ["## Questions", ""]
+        lines += [f"{n}. {_plain(one.asks)}" for n, one in enumerate(procedure.questions, 1)]
     return "\n".join(lines).rstrip() + "\n"
 
 

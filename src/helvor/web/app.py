@@ -54,7 +54,7 @@ from helvor.web.practice import drills
 from helvor.web.practice import plate as virtual_plate
 from helvor.web.practice import runs as practice_runs
 from helvor.web.prep import routes as prep
-from helvor.web.procedures import handout
+from helvor.web.procedures import handout, library
 from helvor.web.procedures import routes as plan
 from helvor.web.reference_data import routes as shelf
 from helvor.web.rendering import STATIC
@@ -95,6 +95,7 @@ PARTS = (
     reports,
     search,
     handout,
+    library,
     starts,
     plan,
     calculators,

@@ -18,7 +18,11 @@ Is = Callable[[Care], bool]
 
 @dataclass(frozen=True, slots=True)
 class Meets:
-    """Two things that come together: how to tell them, how bad it is, why, and what to do instead."""
+    """Two things that come together: how to tell them, how bad it is, why, and what to do instead.
+
+    *loses* says that nothing worse comes of it than that the other is used up: where the procedure's equation has the
+    other as a reactant, that is what is wanted.
+    """
 
     code: str
     level: Level
@@ -26,6 +30,7 @@ class Meets:
     other: Is
     because: str
     do: str
+    loses: bool = False
 
 
 @cache
@@ -111,6 +116,7 @@ MEETINGS: tuple[Meets, ...] = (
         ESTER,
         "Hydroxide hydrolyses the ester: it warms up, the layers change, and product is lost with the salt.",
         "Use hydrogencarbonate or another solvent; otherwise work cold, dilute and fast.",
+        loses=True,
     ),
     Meets(
         "base-and-acetone",
@@ -119,6 +125,7 @@ MEETINGS: tuple[Meets, ...] = (
         ACETONE,
         "With base the ketone condenses with itself: it turns yellow and warm.",
         "Use another solvent, or a weaker base.",
+        loses=True,
     ),
     Meets(
         "nitric-and-solvent",

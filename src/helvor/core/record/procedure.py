@@ -38,6 +38,7 @@ Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]{1,24}$")]
 Role = Literal["sample", "reagent", "solvent", "aid"]
 Doer = Literal["bench", "instructor", "stockroom"]
 End = Literal["", "product", "waste", "kept"]
+Level = Literal["", "school", "first year", "organic"]
 
 MAX_STEPS = 60
 MOST_SAID = 1200
@@ -132,6 +133,8 @@ class Portion(_Part):
         end: *product* is weighed at the end, *kept* stays, *waste* leaves.
         by_loss: found as what its sisters do not account for (a vapour, a gas).
         share: of an aliquot, the part of its parent, 0 to 1.
+        usual: the part of what could come that a class usually has at least, 0 to 1; None for what is usual after
+            such steps.
         soluble: how much of it a litre of its wash liquid takes, g.
     """
 
@@ -141,6 +144,7 @@ class Portion(_Part):
     end: End = ""
     by_loss: bool = False
     share: float | None = Field(None, gt=0, le=1, allow_inf_nan=False)
+    usual: float | None = Field(None, gt=0, le=1, allow_inf_nan=False)
     soluble: float | None = Field(None, ge=0, le=2000, allow_inf_nan=False)
 
 
@@ -214,8 +218,21 @@ class Step(_Part):
 _Named = TypeVar("_Named", Substance, Component, Portion)
 
 
+class StudyQuestion(_Part):
+    """A question for the report; its answer is the instructor's and stands on no handout."""
+
+    asks: Annotated[Text, Field(min_length=3)]
+    answer: Text = ""
+
+
 class Procedure(_Part):
-    """A whole procedure, as it is kept, exported and imported."""
+    """A whole procedure, as it is kept, exported and imported.
+
+    Attributes:
+        level: for whom it is meant.
+        expects: what comes out when it goes well, for the instructor.
+        questions: for the report, in order.
+    """
 
     format: Annotated[int, Field(ge=1, le=FORMAT), AfterValidator(lambda _: FORMAT)] = FORMAT
     title: Name
@@ -228,6 +245,9 @@ class Procedure(_Part):
     portions: tuple[Portion, ...] = Field((), max_length=60)
     steps: tuple[Step, ...] = Field((), max_length=MAX_STEPS)
     house_rules: dict[str, str] = Field({}, max_length=60)
+    level: Level = ""
+    expects: Text = ""
+    questions: tuple[StudyQuestion, ...] = Field((), max_length=20)
 
     def substance(self, name: str) -> Substance | None:
         """The substance of that name, or None."""
@@ -280,6 +300,20 @@ def same(a: str, b: str) -> bool:
 def named(parts: Iterable[_Named], name: str) -> _Named | None:
     """The part of that name, or None."""
     return next((part for part in parts if same(part.name, name)), None)
+
+
+def millilitres(substance: Substance, amount: Reading | None) -> float:
+    """mL of an amount of a liquid, measured or weighed; 0 of what is no liquid, or weighed without a known density.
+
+    A layer is only said of liquids, so a weighed one that makes a layer has its volume by its density.
+    """
+    if amount is None:
+        return 0.0
+    if amount.unit == "mL":
+        return amount.value
+    if amount.unit == "g" and substance.layer and substance.density:
+        return amount.value / substance.density
+    return 0.0
 
 
 def amount_of(substance: Substance) -> str:

@@ -137,12 +137,23 @@ class StepKind:
         }
         return tuple(name for name, does in fits.items() if does)
 
+    def heats_at(self, place: str, celsius: float | None) -> bool:
+        """Whether a step of this kind, at its place and temperature, leaves things hot.
+
+        A solid that is only left to dry, in the air, the hood or the air drawn through, stays as cold as the room.
+        """
+        unheated = place in ("air", "hood", "suction") and (celsius is None or celsius <= LUKEWARM)
+        return self.heats and not (self.dries and not self.takes_off and unheated)
+
     @property
     def parts(self) -> bool:
         """Whether it parts a liquid from a solid."""
         phases = {output.phase for output in self.outputs if output.usual}
         return {"liquid", "solid"} <= phases
 
+
+LUKEWARM = 30.0
+"""°C up to which a thing goes onto the balance as it is. Common practice, no source."""
 
 GROUPS = ("Measure", "Combine", "Separate", "Heat and cool", "Observe and test", "Store and discard")
 

@@ -10,7 +10,7 @@ from helvor.core.laws.crystallization.solubility import read_curve
 from helvor.core.quantities.reading import Unreadable, parse_number
 from helvor.core.record.entry import Problem
 from helvor.core.record.house_rules import HouseRules, known_choices
-from helvor.core.record.procedure import Component, Portion, Procedure, Step, Substance, same
+from helvor.core.record.procedure import Component, Portion, Procedure, Step, StudyQuestion, Substance, same
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.shelf.liquids import as_known, part_named
@@ -134,8 +134,29 @@ def _fix(form: Form, rules: HouseRules) -> tuple[Change, str]:
     return change, "finding resolved"
 
 
+_OF_THE_HEAD = ("title", "aim", "hazards", "equation", "period", "level", "expects", "questions")
+
+
+def _question_lines(form: Form) -> tuple[StudyQuestion, ...]:
+    """``Why is it rinsed? | Salt stays behind``, a line each: what is asked, and the answer that is expected."""
+    found = []
+    for line in form.words("questions").splitlines():
+        asks, _, answer = line.partition("|")
+        if line.strip():
+            # One bad line is said at the field, and the others are kept as they were typed.
+            try:
+                found.append(form.build_part(StudyQuestion, asks=asks.strip(), answer=answer.strip()))
+            except FieldErrors:
+                form.errors = {
+                    "questions": f"“{line.strip()[:40]}”: a question and an answer have 3 to 400 characters each."
+                }
+                raise FieldErrors(form.errors) from None
+    return tuple(found)
+
+
 def _head(form: Form, rules: HouseRules) -> tuple[Change, str]:
     period = form.whole("period")
+    questions = _question_lines(form)
     head = form.build_part(
         Procedure,
         title=form.text("title"),
@@ -143,8 +164,11 @@ def _head(form: Form, rules: HouseRules) -> tuple[Change, str]:
         hazards=form.text("hazards"),
         equation=form.text("equation"),
         period=period or 165,
+        level=form.text("level"),
+        expects=form.words("expects"),
+        questions=questions,
     )
-    update = {name: getattr(head, name) for name in ("title", "aim", "hazards", "equation", "period")}
+    update = {name: getattr(head, name) for name in _OF_THE_HEAD}
     return lambda p: p.model_copy(update=update), "title and aim changed"
 
 
@@ -237,7 +261,7 @@ def _component(form: Form, rules: HouseRules) -> tuple[Change, str]:
 
 
 def _portion(form: Form, rules: HouseRules) -> tuple[Change, str]:
-    share, soluble = form.number("share"), form.number("soluble")
+    share, soluble, usual = form.number("share"), form.number("soluble"), form.number("usual")
     portion = form.build_part(
         Portion,
         name=form.text("name"),
@@ -246,6 +270,7 @@ def _portion(form: Form, rules: HouseRules) -> tuple[Change, str]:
         end=form.text("end"),
         by_loss=bool(form.text("by_loss")),
         share=share,
+        usual=usual,
         soluble=soluble,
     )
     was = form.text("was")

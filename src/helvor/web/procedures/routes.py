@@ -37,6 +37,7 @@ from helvor.exchange.procedure import procedure_json, procedure_markdown
 from helvor.notebook import classes, procedures
 from helvor.notebook.page_errors import NotYours
 from helvor.notebook.procedures import Kept
+from helvor.shelf.procedures import PRACTISES
 from helvor.web.forms import FieldErrors, Form, SubmittedDep, values_of
 from helvor.web.may import May, may
 from helvor.web.procedures.forms import change_from
@@ -66,12 +67,26 @@ BENCHES = 12
 PARTS = {"substance": Substance, "component": Component, "portion": Portion}
 
 
+def _list(
+    who: Visitor, listed: list[Kept], troubles: Sequence[tuple[str, str]] = (), pasted: str = ""
+) -> ProceduresPage:
+    return ProceduresPage(
+        visitor=who,
+        place="plan",
+        procedures=listed,
+        new_id=uuid4(),
+        troubles=list(troubles),
+        pasted=pasted,
+        in_library=len(PRACTISES),
+    )
+
+
 @router.get("/procedures")
 @may(May.STAFF)
 def plan(request: Request, who: VisitorDep) -> Response:
     with pool(request).connection() as conn:
         listed = procedures.procedures_of(conn, who.account.id)
-    page = ProceduresPage(visitor=who, place="plan", procedures=listed, new_id=uuid4(), troubles=[], pasted="")
+    page = _list(who, listed)
     return html("procedures/list.html", page)
 
 
@@ -106,10 +121,7 @@ def import_procedure(
     except BadProcedure as bad:
         with pool(request).connection() as conn:
             listed = procedures.procedures_of(conn, who.account.id)
-        page = ProceduresPage(
-            visitor=who, place="plan", procedures=listed, new_id=uuid4(), troubles=bad.troubles, pasted=text
-        )
-        return html("procedures/list.html", page, status=422)
+        return html("procedures/list.html", _list(who, listed, bad.troubles, text), status=422)
     with pool(request).connection() as conn:
         procedures.add_procedure(conn, who.account.id, entry, procedure, "imported")
     return RedirectResponse(f"/procedures/{entry}", status_code=303)
@@ -253,7 +265,8 @@ def part_form(request: Request, procedure_id: UUID, op: str, who: VisitorDep, na
     values: dict[str, list[str]] = {}
     was = ""
     if op == "head":
-        values = values_of(kept.procedure)
+        lines = [f"{q.asks} | {q.answer}" if q.answer else q.asks for q in kept.procedure.questions]
+        values = values_of(kept.procedure) | {"questions": ["\n".join(lines)]}
     elif op in PARTS and name:
         parts: Sequence[Any] = {
             "substance": kept.procedure.substances,

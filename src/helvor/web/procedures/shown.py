@@ -131,6 +131,7 @@ class ProceduresPage(Shell):
     new_id: UUID
     troubles: list[tuple[str, str]]
     pasted: str
+    in_library: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,7 +8,7 @@ from typing import Any, Literal
 from pydantic import BaseModel
 
 from helvor.core.record.parameters import parameters_of
-from helvor.core.record.procedure import Procedure, Step
+from helvor.core.record.procedure import Procedure, Step, StudyQuestion
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,13 +38,14 @@ WORDS = {
     "end": "at the end",
     "by_loss": "by difference",
     "house_rules": "house rules",
+    "expects": "expected result",
 }
 
 
 def differences(old: Procedure, new: Procedure) -> list[Difference]:
     """Everything that differs, head first, then substances, components, portions and steps."""
     found: list[Difference] = []
-    for name in ("title", "aim", "period", "hazards", "equation", "house_rules"):
+    for name in ("title", "aim", "level", "period", "hazards", "equation", "house_rules", "expects", "questions"):
         found += _changed(name, getattr(old, name), getattr(new, name), "procedure")
     for field in ("substances", "components", "portions"):
         before = {part.name.casefold(): part for part in getattr(old, field)}
@@ -122,7 +123,7 @@ def _shown(value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, tuple):
-        return ", ".join(map(str, value))
+        return ", ".join(f"{one.asks} ({one.answer})" if isinstance(one, StudyQuestion) else str(one) for one in value)
     if isinstance(value, dict):
         return ", ".join(f"{key}: {school}" for key, school in sorted(value.items()))
     return str(value)

@@ -10,7 +10,7 @@ from helvor.core.hazards.incompatible import HYDROXIDE, STRONG_ACID
 from helvor.core.hazards.substances import care_of, liquids_of, of_step
 from helvor.core.record.outputs import added_layer, in_phase, layers_of
 from helvor.core.record.parameters import parameters_of
-from helvor.core.record.procedure import Procedure, Step, Substance, same
+from helvor.core.record.procedure import Procedure, Step, Substance, millilitres, same
 from helvor.core.record.step_kinds import StepKind
 
 
@@ -151,7 +151,7 @@ def _after(step: Step, kind: StepKind | None, moment: Moment) -> Matter:
     """What is together when the step is over, before it is shared out."""
     after = moment.matter.copy()
     after.reaction = _reaction_after(step, moment.held, moment.added)
-    if kind is not None and kind.heats:
+    if kind is not None and kind.heats_at(step.place, step.celsius):
         after.hot = step.says or kind.title
     if kind is not None and kind.cools:
         after.hot = ""
@@ -191,8 +191,7 @@ def _added(procedure: Procedure, step: Step, kind: StepKind | None) -> Matter:
         added.substances.add(substance.name)
         care = care_of(substance)
         added.cares.setdefault(care.name, care)
-        measured = substance.amount is not None and substance.amount.unit == "mL"
-        volume = substance.amount.value if measured and substance.amount is not None else 0.0
+        volume = millilitres(substance, substance.amount)
         added.poured += volume
         if kind is None or not kind.rinses:
             added.volume += volume

@@ -118,7 +118,7 @@ def _above(case: Case, name: str, mass: Measured, most: Measured, made: Yield | 
     causes = likely_causes(case, excess, mass.u, case.ledger.portion(name), made)
     return Finding(
         "above-possible",
-        "stop",
+        "stop" if mass.value > GOOD_CLOSURE[1] * most.value else "caution",
         f"{name}: net {grams(mass)} is above the theoretical yield of "
         f"{grams(most) if most.u else f'{digits(most.value, 4)} g'}.",
         cause_words(causes),
@@ -210,9 +210,13 @@ def low_yield(case: Case) -> Iterator[Finding]:
     if not case.ledger.yields:
         return
     usual = min((case.kinds[step.kind].ordinary for step in _carried_out(case)), default=0.9)
+    ordinary = usual
     for made in case.ledger.yields:
         part, portion = made.percent, case.ledger.portion(made.portion)
-        if part is None or portion is None or part.value + COVERAGE * part.u >= usual:
+        if part is None or portion is None:
+            continue
+        usual = portion.said.usual or ordinary
+        if part.value + COVERAGE * part.u >= usual:
             continue
         likely = [
             one.cause

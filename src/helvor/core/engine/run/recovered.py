@@ -13,7 +13,7 @@ from helvor.core.quantities.formula import Equation, molar_mass, plain, readable
 from helvor.core.quantities.measured import Measured, shown, shown_with_u, total
 from helvor.core.quantities.reading import Unreadable, round_to
 from helvor.core.quantities.working import WorkingLine
-from helvor.core.record.procedure import Component, Procedure, same
+from helvor.core.record.procedure import Component, Procedure, Substance, same
 
 
 def counted_ends(ledger: Ledger) -> list[PortionMass]:
@@ -27,18 +27,18 @@ def close_balance(run: Run, ledger: Ledger) -> None:
     ledger.sample = known_total(one.mass for one in ledger.substances if one.substance.role == "sample")
     if ledger.sample is None:
         return
-    ends = [ledger.portions[name.casefold()] for name in ledger.ends if name.casefold() in ledger.portions]
-    wanted = [p for p in ends if p.said.end == "product"] or [p for p in ends if p.said.end != "waste"]
-    ledger.complete = bool(wanted) and all(p.mass is not None and p.basis != "borrowed" for p in wanted)
+    ledger.complete = _all_weighed(ledger)
     # A first portion that nothing has been done to yet is not a finding of what went in.
     first = {name.casefold() for step in run.procedure.steps if not step.takes for name in step.gives}
     counted = [p for p in counted_ends(ledger) if p.name.casefold() not in first]
     if not counted or ledger.sample.value <= 0:
         return
     ledger.found = total(p.whole for p in counted)
+    ledger.parts = {p.name: p.whole / ledger.sample for p in counted}
+    if any(_holds_little(one.substance) for one in ledger.substances if one.substance.role == "sample"):
+        return
     ledger.closure = ledger.found / ledger.sample
     ledger.missing = ledger.sample - ledger.found
-    ledger.parts = {p.name: p.whole / ledger.sample for p in counted}
     sums = " + ".join(shown(p.whole) for p in counted)
     ledger.working = [
         WorkingLine("Recovered", f"{sums} g = {shown_with_u(ledger.found)} g" if len(counted) > 1 else f"{sums} g"),
@@ -50,6 +50,21 @@ def close_balance(run: Run, ledger: Ledger) -> None:
             "Unaccounted for", f"{shown(ledger.sample)} − {shown(ledger.found)} g = {shown_with_u(ledger.missing)} g"
         ),
     ]
+
+
+def _all_weighed(ledger: Ledger) -> bool:
+    """Whether every product has a mass of its own; where none is called a product, everything that is no waste."""
+    ends = [ledger.portions[name.casefold()] for name in ledger.ends if name.casefold() in ledger.portions]
+    wanted = [p for p in ends if p.said.end == "product"] or [p for p in ends if p.said.end != "waste"]
+    return bool(wanted) and all(p.mass is not None and p.basis != "borrowed" for p in wanted)
+
+
+def _holds_little(sample: Substance) -> bool:
+    """Whether most of a sample is something that nobody weighs again: leaves, the water of a pond.
+
+    What is found of it is a part; a mass balance would say that nearly all was lost.
+    """
+    return sample.fraction < 0.5 or (sample.amount is not None and sample.amount.unit == "mL" and sample.layer != "")
 
 
 def known_total(numbers: Iterable[Measured | None]) -> Measured | None:

@@ -49,6 +49,24 @@ def _named_to(words: list[str], run: Run) -> int:
     return 2 if len(words) > 3 and is_number(words[0]) and words[1].casefold() in _STRENGTHS else 0
 
 
+def _by_whole_name(words: list[str], run: Run) -> tuple[str, list[str]] | None:
+    """A substance of this run by its whole name, which may hold numbers and colons, and the words of its amount.
+
+    ``heptane : acetone 9 : 1 10 mL`` and ``10 mL heptane : acetone 9 : 1``.
+    """
+    found: tuple[str, list[str]] | None = None
+    for substance in run.procedure.substances:
+        own = substance.name.split()
+        if len(own) < 2 or len(own) >= len(words) or (found and len(found[0].split()) >= len(own)):
+            continue
+        first, last = " ".join(words[: len(own)]), " ".join(words[-len(own) :])
+        behind = words[len(own) :] if same(first, substance.name) else words[: -len(own)]
+        behind = [word for word in behind if word.casefold() not in LOOSE | ABOUT]
+        if behind and (same(first, substance.name) or same(last, substance.name)):
+            found = substance.name, behind
+    return found
+
+
 def read_taken(words: list[str], run: Run, step: str, around: Around, *, sure: bool) -> Understood:
     """Read an amount taken.
 
@@ -60,11 +78,13 @@ def read_taken(words: list[str], run: Run, step: str, around: Around, *, sure: b
     """
     words, instead = _without_instead(words)
     estimated = any(word.casefold() in ABOUT for word in words) or "~" in " ".join(words)
-    words = amount_last([word for word in words if word.casefold() not in LOOSE | ABOUT])
-    at = _first_number(words, run)
-    if not at:
-        raise _no_amount(words, run)
-    name, behind = " ".join(words[:at]), words[at:]
+    name, behind = _by_whole_name(words, run) or ("", [])
+    if not behind:
+        words = amount_last([word for word in words if word.casefold() not in LOOSE | ABOUT])
+        at = _first_number(words, run)
+        if not at:
+            raise _no_amount(words, run)
+        name, behind = " ".join(words[:at]), words[at:]
     known = named(run.procedure.substances, name) or _alias(name, run, around)
     if known is None and not sure:
         _ask_which_substance(name, behind, run, around)

@@ -12,7 +12,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from helvor.core.laws.extraction.solutions import is_known, molar_density, water_density
+from helvor.core.laws.extraction.solutions import (
+    COEFFICIENTS,
+    is_known,
+    molar_density,
+    solution_density,
+    water_density,
+)
+from helvor.core.quantities.formula import plain
 from helvor.core.quantities.reading import Unreadable
 
 Makes = Literal["", "aqueous", "organic", "both"]
@@ -52,8 +59,17 @@ class Liquid:
 
 
 def solution(name: str, formula: str, molar: float) -> Liquid:
-    """A water solution of a known concentration, mol/L; plain water's density where the solute is not known."""
-    density = molar_density(formula, molar) if is_known(formula) else water_density()
+    """A water solution of a known concentration, mol/L; plain water's density where the solute is not known.
+
+    A concentrated acid beyond what the correlation holds for has the density at its end, somewhat too low.
+
+    >>> round(solution("concentrated sulfuric acid", "H2SO4", 18.0).density, 2)
+    1.71
+    """
+    try:
+        density = molar_density(formula, molar) if is_known(formula) else water_density()
+    except Unreadable:
+        density = solution_density(formula, COEFFICIENTS[plain(formula)][5])
     return Liquid(name, "aqueous", density, salty=density > 1.1)
 
 

@@ -118,8 +118,10 @@ def read_melts(words: list[str], run: Run, step: str) -> Understood:
             "acetanilide 113-114."
         )
     seen = read_range(match["range"])
-    portion, _, mixed = match["portion"].partition(" with ")
-    known = next((name for name in run.portion_names if same(name, portion.strip())), "")
+    # A portion may itself be called a mixture: “mixed with urea”.
+    whole = next((name for name in run.portion_names if same(name, match["portion"].strip())), "")
+    portion, _, mixed = (whole, "", "") if whole else match["portion"].partition(" with ")
+    known = whole or next((name for name in run.portion_names if same(name, portion.strip())), "")
     if not known:
         said, rest = portion.strip(), line[match.end("portion") :].strip()
         known = portion_meant(said, (), run, step, {}, f"melts {{}} {rest}").name

@@ -405,7 +405,7 @@ def portions(case: Case, flow: Flow) -> Iterator[Finding]:
                 more = portions_for(d, rest_volume, portion, 1 - LEFT / left)
                 yield Finding(
                     "too-few-portions",
-                    "caution",
+                    "note" if len(parting.rounds) >= step.times else "caution",
                     f"Step {number}: after {len(parting.rounds)} portion{'s' if len(parting.rounds) > 1 else ''} "
                     f"{digits(100 * left, 2)} % of the {solute.name} is still in the extracted layer.",
                     "It goes wherever the next layer goes.",

@@ -24,7 +24,7 @@ from helvor.core.quantities.formula import molar_mass
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.house_rules import HouseRules
 from helvor.core.record.outputs import Makes, in_phase, layers_of, makes_of
-from helvor.core.record.procedure import Component, Procedure, Step, Substance, same
+from helvor.core.record.procedure import Component, Procedure, Step, Substance, millilitres, same
 from helvor.core.record.step_kinds import StepKind
 from helvor.core.techniques.extraction.entries import Drained
 from helvor.core.techniques.extraction.portions import written_once
@@ -253,11 +253,13 @@ class _Follower:
 
     def poured(self, step: Step, name: str) -> list[float]:
         """mL of a liquid in each portion of a step (Flow 1)."""
-        read = [
-            on.taken.amount.value
-            for on in takings(self.run, step, name)
-            if on.taken.amount is not None and on.taken.amount.unit == "mL"
-        ]
+        substance = self.procedure.substance(name)
+        amounts = [on.taken.amount for on in takings(self.run, step, name)]
+        read = (
+            [mL for amount in amounts if (mL := millilitres(substance, amount))]
+            if substance
+            else [amount.value for amount in amounts if amount is not None and amount.unit == "mL"]
+        )
         times = step.times if step.kind in PARTING else 1
         if written_once(read, times, self._planned(name)):
             return [read[0] / times] * times
@@ -271,9 +273,9 @@ class _Follower:
 
     def _planned(self, name: str) -> float:
         substance = self.procedure.substance(name)
-        if substance is None or substance.amount is None or substance.amount.unit != "mL":
+        if substance is None:
             return 0.0
-        return substance.amount.value / self.adding.get(name.casefold(), 1)
+        return millilitres(substance, substance.amount) / self.adding.get(name.casefold(), 1)
 
     def brought(self, step: Step, name: str, volume: float | None) -> Content:
         """What an added substance brings; *volume* mL of a liquid."""

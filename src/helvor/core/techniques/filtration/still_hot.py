@@ -99,7 +99,7 @@ def _done(case: Case) -> Iterator[tuple[datetime, Step]]:
 
 def _is_hot(case: Case, step: Step) -> bool:
     kind = case.kinds.get(step.kind)
-    return kind is not None and (kind.heats or (kind.dries and step.place in _HOT_PLACES))
+    return kind is not None and (kind.heats_at(step.place, step.celsius) or (kind.dries and step.place in _HOT_PLACES))
 
 
 def _heated(case: Case) -> list[_Heat]:

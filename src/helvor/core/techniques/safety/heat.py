@@ -168,6 +168,9 @@ def hot_surface(plan: Plan) -> Iterator[Advice]:
         if heat is None or not there:
             continue
         worst, ignites = _worst_on_heat(there)
+        if worst is None and heat.sort == "mantle" and any("condenser" in one.casefold() for one in moment.step.kit):
+            # Under a condenser nothing evaporates: the usual way to boil what neither boils low nor ignites by itself.
+            continue
         care = worst or there[0]
         where = "a bare hotplate" if heat.sort == "surface" else f"the {heat.said}"
         yield advise(

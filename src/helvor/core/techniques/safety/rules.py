@@ -15,6 +15,9 @@ from helvor.core.engine.plan.check_plan import Advice, Plan
 from helvor.core.engine.plan.matter import Matter, Moment
 from helvor.core.hazards.care import Care, named
 from helvor.core.hazards.incompatible import HYDROXIDE, MEETINGS, STRONG_ACID, Meets
+from helvor.core.quantities.formula import parse_equation, plain
+from helvor.core.quantities.reading import Unreadable
+from helvor.core.record.procedure import Procedure, millilitres
 from helvor.core.techniques.safety.advice import advise, at_step
 from helvor.core.techniques.safety.heat import (
     burning,
@@ -29,11 +32,16 @@ from helvor.core.techniques.safety.waste import gas_in_bottle, to_the_air, waste
 STRONG = 9.0
 """mol/L from which a mineral acid is diluted as a concentrated one. Common practice."""
 
+DROPS = 0.1
+"""Part of all that was poured together up to which a concentrated acid is a catalyst, thinned by the rest. Common
+practice, no source."""
+
 _PEROXIDE_SAID = re.compile(r"peroxide", re.IGNORECASE)
 
 
 def meetings(plan: Plan) -> Iterator[Advice]:
     """Two things that react violently, or that give a poisonous gas, come together."""
+    wanted = _reactants(plan.procedure)
     for moment in plan.moments:
         told: set[str] = set()
         for row in MEETINGS:
@@ -42,17 +50,33 @@ def meetings(plan: Plan) -> Iterator[Advice]:
                 continue
             told.add(row.code)
             one, other = pair
+            if row.loses and _formula_of(plan.procedure, other) in wanted:
+                continue
             yield advise(
                 moment,
                 row.code,
                 row.level,
-                f"{at_step(moment)} brings {one} and {other} together.",
+                f"{at_step(moment)} brings {one.shown} and {other.shown} together.",
                 row.because,
                 row.do,
             )
 
 
-def _meet(row: Meets, moment: Moment) -> tuple[str, str] | None:
+def _reactants(procedure: Procedure) -> set[str]:
+    """Formulas on the left of the procedure's equation; none where it has none that can be read."""
+    try:
+        return {plain(formula) for formula in parse_equation(procedure.equation).left} if procedure.equation else set()
+    except Unreadable:
+        return set()
+
+
+def _formula_of(procedure: Procedure, care: Care) -> str:
+    substance = procedure.substance(care.shown) or procedure.substance(care.name)
+    formula = (substance.formula if substance is not None else "") or care.formula
+    return plain(formula) if formula else ""
+
+
+def _meet(row: Meets, moment: Moment) -> tuple[Care, Care] | None:
     """What of a step is the one and what the other of a row; None where the two do not come together here."""
     if moment.kind is not None and moment.kind.ends:
         return None
@@ -61,7 +85,7 @@ def _meet(row: Meets, moment: Moment) -> tuple[str, str] | None:
         one = next((care for care in one_side if row.one(care)), None)
         other = next((care for care in other_side if row.other(care) and (one is None or care.name != one.name)), None)
         if one is not None and other is not None:
-            return one.shown, other.shown
+            return one, other
     return None
 
 
@@ -83,6 +107,8 @@ def water_into_acid(plan: Plan) -> Iterator[Advice]:
         held = (s for s in plan.procedure.substances if s.name in moment.held.substances)
         strong = next((s for s in held if concentrated(s.name, s.formula, s.molar)), None)
         if strong is None or "water" not in moment.added.cares or moment.held.liquids.get("water"):
+            continue
+        if strong.amount is not None and millilitres(strong, strong.amount) < DROPS * moment.held.poured:
             continue
         yield advise(
             moment,
