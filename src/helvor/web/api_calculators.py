@@ -10,6 +10,7 @@ from helvor.core.techniques.extraction import calculators as extraction
 from helvor.core.techniques.filtration import calculators as filtration
 from helvor.core.techniques.planar import calculators as planar
 from helvor.core.techniques.precipitation import calculators as precipitation
+from helvor.core.techniques.precipitation import solutions
 from helvor.web.brought import BROUGHT_PAGES
 from helvor.web.calculators.address import Route
 from helvor.web.may import May, may
@@ -20,6 +21,12 @@ ROUTES: tuple[Route, ...] = (
     Route("POST", "/api/reagent", "sums", precipitation.reagent),
     Route("POST", "/api/solution/make", "sums", precipitation.make),
     Route("POST", "/api/solution/dilute", "sums", precipitation.dilution),
+    Route("POST", "/api/solution/concentration", "sums", solutions.concentration),
+    Route("POST", "/api/solution/series", "sums", solutions.dilution_series),
+    Route("POST", "/api/solution/buffer", "sums", solutions.buffer),
+    Route("POST", "/api/solution/standardize", "sums", solutions.standardization),
+    Route("POST", "/api/formula/hydrate", "sums", solutions.hydrate),
+    Route("POST", "/api/formula/composition", "sums", solutions.composition),
     Route("POST", "/api/precipitate/solubility", "sums", precipitation.solubility),
     Route("POST", "/api/precipitate/factor", "sums", precipitation.gravimetric_factor),
     Route("POST", "/api/precipitate/parallels", "sums", precipitation.beside),
@@ -28,6 +35,7 @@ ROUTES: tuple[Route, ...] = (
     Route("GET", "/api/filter/fold", "sums", filtration.fold),
     Route("POST", "/api/filter/wash", "sums", filtration.wash),
     Route("POST", "/api/drying/limits", "sums", filtration.drying_limits),
+    Route("POST", "/api/planar/rf-table", "planar chromatography", planar.rf_table),
     Route("POST", "/api/planar/tune", "planar chromatography", planar.tune),
     Route("POST", "/api/planar/arrival", "planar chromatography", planar.arrival),
     Route("POST", "/api/planar/identify", "planar chromatography", planar.what_it_may_be),
@@ -40,6 +48,11 @@ ROUTES: tuple[Route, ...] = (
     Route("POST", "/api/column/elution", "columns", column.elution),
     Route("POST", "/api/column/pools", "columns", column.pools),
     Route("POST", "/api/column/fraction-plate", "columns", column.fraction_plate),
+    Route("POST", "/api/column/peaks", "columns", column.peaks_beside),
+    Route("POST", "/api/crystals/mixture", "crystals", crystallization.mixture),
+    Route("POST", "/api/crystals/two-solvents", "crystals", crystallization.two_solvents),
+    Route("POST", "/api/boiling", "sums", crystallization.boiling),
+    Route("POST", "/api/cooling", "sums", crystallization.cooling),
     Route("POST", "/api/crystals/solubility", "crystals", crystallization.solubility),
     Route("POST", "/api/crystals/plan", "crystals", crystallization.plan),
     Route("POST", "/api/crystals/solvents", "crystals", crystallization.solvents),

@@ -14,6 +14,7 @@ from helvor.core.techniques.extraction import calculators as layers
 from helvor.core.techniques.filtration import calculators as filters
 from helvor.core.techniques.planar import calculators as planar
 from helvor.core.techniques.precipitation import calculators as amounts
+from helvor.core.techniques.precipitation import solutions
 from helvor.web.api_calculators import ROUTES
 
 ETHER = Liquid("ether", "organic", 0.713)
@@ -208,6 +209,64 @@ ASKED = [
     (layers.cut, layers.LayerCutIn(g_per_ml=0.02), {}),
     (layers.reflux, layers.RefluxIn(ml=30), {"flask_ml": 50.0, "minutes": 0.0, "stretches": 0}),
     (layers.mol, layers.MassIn(formula=SALT, g=5.844), {"": 0.1}),
+    (
+        solutions.concentration,
+        solutions.ConcentrationIn(value=37, unit="% w/w", formula="HCl", density=1.18),
+        {"molar": pytest.approx(11.97, abs=0.01), "g_in_100_ml": pytest.approx(43.66), "assumed": "entered"},
+    ),
+    (
+        solutions.concentration,
+        solutions.ConcentrationIn(value=1, unit="mol/L", formula="C12H22O11"),
+        {"g_per_l": pytest.approx(342.3, abs=0.1), "assumed": "water"},
+    ),
+    (
+        solutions.dilution_series,
+        solutions.SeriesIn(stock=1, factor=5, steps=2, ml=100),
+        {"0.concentration": 0.2, "0.taken_ml": 20.0, "1.concentration": 0.04, "1.solvent_ml": 80.0},
+    ),
+    (
+        solutions.buffer,
+        solutions.BufferIn(pka=7.2, ph=7.2, molar=0.1, ml=1000, added_mmol=10),
+        {"acid_mmol": 50, "strong_base_ml": 50, "reaches": True, "ph_after": pytest.approx(7.2 + 0.1761, abs=1e-3)},
+    ),
+    (
+        solutions.standardization,
+        solutions.StandardizeIn(trials=["0.5105 g 25.00 mL", "510.5 mg; 25.0"], standard="KHC8H4O4"),
+        {"molar": pytest.approx(0.09999, abs=2e-5), "agree": True},
+    ),
+    (
+        solutions.hydrate,
+        solutions.HydrateIn(anhydrous="MgSO4", before_g=2.465, after_g=1.204),
+        {"whole": 7, "fits": True},
+    ),
+    (solutions.composition, solutions.CompositionIn(text="C 40.0, H 6.7; O 53.3 %"), {"formula": "CH2O"}),
+    (solutions.composition, solutions.CompositionIn(text="H2O"), {"fractions.O": 0.8881}),
+    (
+        column.peaks_beside,
+        column.PeaksIn(first={"at": 5, "width": 0.4}, second={"at": 6, "width": 0.4}, dead=1),
+        {"resolution": pytest.approx(2.5), "alpha": pytest.approx(1.25), "height": None},
+    ),
+    (
+        crystals.mixture,
+        crystals.MixtureIn(first={"melts": 80}, second={"melts": 80}, part=0.5),
+        {"eutectic_part": pytest.approx(0.5), "ends": pytest.approx(46.6, abs=1)},
+    ),
+    (
+        crystals.two_solvents,
+        crystals.TwoSolventsIn(grams=2, good_hot=40, good_cold=8, poor_hot=0.5, poor_cold=0.02),
+        {"good_ml": pytest.approx(5.25)},
+    ),
+    (
+        crystals.boiling,
+        crystals.BoilingIn(boils=100, wanted=50, bonded=True),
+        {"mbar": pytest.approx(123, abs=8), "bath": pytest.approx(70)},
+    ),
+    (crystals.cooling, crystals.CoolingIn(celsius=-5), {"celsius": -20, "of": "ice and sodium chloride 3 : 1"}),
+    (
+        planar.rf_table,
+        planar.RfTableIn(spots=["A 28", "B\t46.0 mm", "40"], origin=10, front=70),
+        {"0.name": "A", "0.rf": 0.3, "1.rf": 0.6, "2.name": "3", "2.rf": 0.5},
+    ),
 ]
 
 

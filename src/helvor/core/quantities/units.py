@@ -27,9 +27,11 @@ UNITS: dict[str, dict[str, float]] = {
     "°C/min": {"°C/min": 1, "C/min": 1},
     "g/mL": {"g/mL": 1, "g/ml": 1, "g/cm3": 1, "g/cm³": 1, "kg/L": 1, "g/L": 1e-3},
     "mL/min": {"mL/min": 1, "ml/min": 1},
+    "mbar": {"mbar": 1, "hPa": 1, "Torr": 1.33322, "mmHg": 1.33322, "kPa": 10, "Pa": 0.01, "bar": 1e3, "atm": 1013.25},
+    "kJ/mol": {"kJ/mol": 1, "J/mol": 1e-3, "kcal/mol": 4.184},
 }
 """Unit of a field → units that may be typed in it, each with how many of the field's unit it is. The inch is exactly
-25.4 mm."""
+25.4 mm; 760 Torr are 1013.25 mbar; the calorie is 4.184 J."""
 _WITH_UNIT = re.compile(r"([-−–]?\s*[\d.,]+(?:[eE][-+]?\d+)?)\s*([^\W\d_].*|[%°].*)")
 
 
@@ -57,3 +59,36 @@ def in_unit(text: str, unit: str) -> str:
         return number
     below, plain = number[0] in "-−–", number.lstrip("-−– ")
     return f"{'-' if below else ''}{parse_number(plain)[0] * factor:.10g}"
+
+
+_DEGREES = {"°C": "C", "C": "C", "K": "K", "°F": "F", "F": "F"}
+
+
+def _to_celsius(value: float, degrees: str) -> float:
+    return {"C": value, "K": value - 273.15, "F": (value - 32) / 1.8}[degrees]
+
+
+def convert(value: float, unit: str) -> dict[str, float]:
+    """A quantity in every unit of its kind that is known here.
+
+    Raises:
+        Unreadable: the unit is not known; the sentence lists those that are.
+
+    >>> convert(2.5, "mL")["cm3"], round(convert(212, "°F")["°C"], 6)
+    (2.5, 100.0)
+    """
+    if unit in _DEGREES:
+        celsius = _to_celsius(value, _DEGREES[unit])
+        if celsius < -273.15 - 1e-9:
+            raise Unreadable("Enter a temperature from −273.15 °C.")
+        return {"°C": celsius, "K": celsius + 273.15, "°F": celsius * 1.8 + 32}
+    kinds = [own for kind, own in UNITS.items() if len(own) > 1 and kind not in ("°C", "°C/min")]
+    # As it is written before any capitals: M is mol/L, m a metre.
+    exact = next((own for own in kinds if unit in own), None)
+    for own in [exact] if exact is not None else kinds:
+        named = next((name for name in own if unit in (name, name.casefold(), name.upper())), None)
+        if named is not None:
+            named = unit if unit in own else named
+            return {name: value * own[named] / factor for name, factor in own.items()}
+    known = ", ".join(unit for unit in UNITS if unit not in ("%", "°C/min", "mL/min"))
+    raise Unreadable(f"“{unit[:12]}” is not a unit here: enter a number with a unit such as {known}.")

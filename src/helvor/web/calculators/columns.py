@@ -7,10 +7,19 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from helvor.core.laws.column.model import PLATES, resolution_of
+from helvor.core.laws.column.peaks import CLEAN, TOUCH
 from helvor.core.quantities.reading import Unreadable, digits, parse_number, round_to
 from helvor.core.quantities.working import WorkingLine
-from helvor.core.techniques.column.calculators import BandOut, CompoundIn, ElutionIn, elution
-from helvor.web.calculators.answer import Answer, Asked, Calculator, House, asked, number_of
+from helvor.core.techniques.column.calculators import (
+    BandOut,
+    CompoundIn,
+    ElutionIn,
+    PeakIn,
+    PeaksIn,
+    elution,
+    peaks_beside,
+)
+from helvor.web.calculators.answer import Answer, Asked, Calculator, House, Large, asked, number_of
 from helvor.web.forms import FieldErrors, Form
 from helvor.web.path import polyline
 from helvor.web.rendering import fragment
@@ -134,7 +143,55 @@ def _drawn(found: list[BandOut], question: ElutionIn) -> ElutionShown:
     return ElutionShown(curves=curves, starts=starts, ticks=ticks, most=f"{digits(most, 2)} mg a tube")
 
 
+def two_bands(form: Form, house: House) -> Answer:
+    """Plates, retention, resolution of two peaks or bands."""
+    names = (("at_1", "The first position"), ("width_1", "Its width"), ("at_2", "The second position"))
+    at_1, width_1, at_2 = (number_of(form, name, words) for name, words in names)
+    width_2 = number_of(form, "width_2", "Its width", width_1)
+    dead, length = form.number("dead"), form.number("length")
+    form.check()
+    found = peaks_beside(
+        asked(
+            PeaksIn,
+            first=asked(PeakIn, at=at_1, width=width_1),
+            second=asked(PeakIn, at=at_2, width=width_2),
+            width=form.text("where") or "base",
+            dead=dead,
+            length=length,
+        )
+    )
+    apart = "apart to the baseline" if found.resolution >= CLEAN else "they touch" if found.resolution >= TOUCH else ""
+    answer = Answer("", [Large("resolution", round_to(found.resolution, 2), "", apart or "they overlap")])
+    answer.head = ("", "first", "second")
+    answer.rows = [("plates N", *(digits(n) for n in found.plates))]
+    if found.k is not None and found.alpha is not None:
+        answer.rows.append(("k", *(digits(k) for k in found.k)))
+        answer.large.append(Large("separation factor α", digits(found.alpha), ""))
+    if found.height is not None:
+        answer.large.append(Large("plate height", digits(found.height), "", "in the unit of the length"))
+    if found.resolution < CLEAN:
+        words = f"A clean separation (1.5) would take {digits(found.needed)} plates, or a larger α by another eluent."
+        answer.remarks.append(("note", words))
+    answer.working = [WorkingLine("Resolution", "2 × (t₂ − t₁) ÷ (w₁ + w₂), widths at the base")]
+    return answer
+
+
 COLUMNS: tuple[Calculator, ...] = (
+    Calculator(
+        "peaks",
+        "Plates and resolution",
+        "Of two peaks or bands: N, k, α, resolution.",
+        (
+            Asked("at_1", "First peak at", "min, mL or mm", usual="5.0"),
+            Asked("width_1", "its width", usual="0.4"),
+            Asked("at_2", "Second peak at", usual="6.0"),
+            Asked("width_2", "its width", usual="0.4"),
+            Asked("where", "Widths at", options=(("base", "the base"), ("half", "half height"))),
+            Asked("dead", "Dead time or volume", usual="1.0"),
+            Asked("length", "Column length"),
+        ),
+        two_bands,
+    ),
     Calculator(
         "elution",
         "Elution profile",

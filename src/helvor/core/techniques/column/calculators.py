@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field
 
 from helvor.core.laws.column.model import PLATES, Compound, bands, column_volume, in_tubes, place, resolution
+from helvor.core.laws.column.peaks import Peak, Width, two_peaks
 from helvor.core.laws.column.pools import Tube, cost_of, exchanged, found_in, odd, propose
 from helvor.core.laws.column.sizing import ColumnDraft, GravityDraft, draft, for_class, gravity, suitability
 from helvor.core.quantities.asked import Asked, Name, NotNegative, Positive
@@ -254,4 +255,47 @@ def fraction_plate(asked: FractionPlateIn) -> FractionPlateOut:
             LaneOut(mm=lane.at.value, label=lane.label, on_it=lane.substance, reference=lane.role == "reference")
             for lane in lanes
         ],
+    )
+
+
+class PeakIn(Asked):
+    """Where a peak or band comes and how wide it is, in one unit."""
+
+    at: Positive
+    width: Positive
+
+
+class PeaksIn(Asked):
+    """Two peaks, where their widths were read, dead time or volume, length of the column."""
+
+    first: PeakIn
+    second: PeakIn
+    width: Width = "base"
+    dead: Positive | None = None
+    length: Positive | None = None
+
+
+class PeaksOut(BaseModel):
+    """Plates of each, k of each and α where the dead time is known, resolution, plate height in the unit of the length,
+    plates needed for a clean separation."""
+
+    plates: tuple[float, float]
+    k: tuple[float, float] | None
+    alpha: float | None
+    resolution: float
+    height: float | None
+    needed: float
+
+
+def peaks_beside(asked: PeaksIn) -> PeaksOut:
+    """Plate number, retention and resolution of two peaks or bands."""
+    first, second = (Peak(one.at, one.width) for one in (asked.first, asked.second))
+    found = two_peaks(first, second, asked.width, asked.dead, asked.length)
+    return PeaksOut(
+        plates=found.plates,
+        k=found.k,
+        alpha=found.alpha,
+        resolution=found.resolution,
+        height=found.height,
+        needed=found.needed,
     )

@@ -15,10 +15,13 @@ from helvor.core.laws.crystallization.melting import (
     rate_range,
     too_fast,
 )
+from helvor.core.laws.crystallization.mixture import Solid, from_two, melting_of
 from helvor.core.laws.crystallization.plan import USUAL_EXTRA, by_volume, recrystallize, working_of
 from helvor.core.laws.crystallization.solubility import Curve, Point
 from helvor.core.laws.crystallization.solvents import Candidate, Tried, pairs, rank
+from helvor.core.laws.heat_and_cold import BATH_ABOVE, bath_for, boiling_at, pressure_for, vaporization
 from helvor.core.quantities.asked import Asked, Name, NotNegative, Positive
+from helvor.core.quantities.reading import Unreadable
 
 Celsius = Annotated[float, Field(ge=-100, le=500, allow_inf_nan=False)]
 
@@ -223,3 +226,110 @@ def melting(asked: MeltingIn) -> MeltingOut:
         same={"same": True, "another": False}.get(by_mixing(true, mixed)) if mixed is not None else None,
         mixed=(mixed.starts, mixed.ends) if mixed is not None else None,
     )
+
+
+class SolidIn(Asked):
+    """A pure solid: °C at which it melts, kJ/mol to melt it (nothing: by Walden's rule)."""
+
+    melts: float = Field(ge=-150, le=1500)
+    fusion: Annotated[float | None, Field(gt=0, le=500)] = None
+
+
+class MixtureIn(Asked):
+    """Two solids and the mole fraction of the first."""
+
+    first: SolidIn
+    second: SolidIn
+    part: float = Field(0.5, gt=0, lt=1)
+
+
+class MixtureOut(BaseModel):
+    """°C from which and at which the mixture is molten, the eutectic and its mole fraction of the first."""
+
+    begins: float
+    ends: float
+    eutectic: float
+    eutectic_part: float
+
+
+def mixture(asked: MixtureIn) -> MixtureOut:
+    """Where a mixture of two solids melts, if they form no mixed crystals and no compound."""
+    first, second = (Solid(one.melts, one.fusion) for one in (asked.first, asked.second))
+    found = melting_of(first, second, asked.part)
+    return MixtureOut(begins=found.begins, ends=found.ends, eutectic=found.eutectic, eutectic_part=found.eutectic_part)
+
+
+class TwoSolventsIn(Asked):
+    """g of the solid; what 100 mL of each solvent dissolve hot and cold, g."""
+
+    grams: Positive
+    good_hot: Positive
+    good_cold: Positive
+    poor_hot: Positive
+    poor_cold: Positive
+
+
+class TwoSolventsOut(BaseModel):
+    """mL of each, g in 100 mL of the mixture hot and cold, the most that comes back (0 to 1)."""
+
+    good_ml: float
+    poor_ml: float
+    hot: float
+    cold: float
+    most: float
+
+
+def two_solvents(asked: TwoSolventsIn) -> TwoSolventsOut:
+    """Recrystallization from a good and a poor solvent that mix."""
+    found = from_two(asked.grams, (asked.good_hot, asked.good_cold), (asked.poor_hot, asked.poor_cold))
+    return TwoSolventsOut(good_ml=found.good, poor_ml=found.poor, hot=found.hot, cold=found.cold, most=found.most)
+
+
+class BoilingIn(Asked):
+    """°C at which a liquid boils in the open; mbar, or the °C wanted; kJ/mol to evaporate it, or its sort."""
+
+    boils: float = Field(ge=-200, le=600)
+    mbar: Annotated[float | None, Field(ge=0.01, le=5000)] = None
+    wanted: Annotated[float | None, Field(ge=-200, le=600)] = None
+    heat: Annotated[float | None, Field(gt=0, le=500)] = None
+    bonded: bool = False
+
+
+class BoilingOut(BaseModel):
+    """°C and mbar that belong together, kJ/mol that was used, °C of a bath for a rotary evaporator."""
+
+    celsius: float
+    mbar: float
+    heat: float
+    bath: float
+
+
+def boiling(asked: BoilingIn) -> BoilingOut:
+    """Where a liquid boils under another pressure, or the pressure for a temperature."""
+    heat = asked.heat * 1000 if asked.heat is not None else vaporization(asked.boils, bonded=asked.bonded)
+    if (asked.mbar is None) == (asked.wanted is None):
+        raise Unreadable("Enter the pressure, or the temperature wanted.")
+    mbar = asked.mbar if asked.mbar is not None else pressure_for(asked.boils, asked.wanted or 0.0, heat)
+    celsius = boiling_at(asked.boils, mbar, heat)
+    return BoilingOut(celsius=celsius, mbar=mbar, heat=heat / 1000, bath=celsius + BATH_ABOVE)
+
+
+class CoolingIn(Asked):
+    """°C wanted."""
+
+    celsius: float = Field(ge=-100, le=25)
+
+
+class BathOut(BaseModel):
+    """The warmest bath that reaches it: its °C, what it is of, how it is made, what to look out for."""
+
+    celsius: float
+    of: str
+    how: str
+    care: str
+
+
+def cooling(asked: CoolingIn) -> BathOut:
+    """A bath for a temperature."""
+    found = bath_for(asked.celsius)
+    return BathOut(celsius=found.celsius, of=found.of, how=found.how, care=found.care)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import re
 from collections.abc import Mapping
 from typing import Annotated
 
@@ -11,10 +13,11 @@ from helvor.core.laws.planar.arrival import rise
 from helvor.core.laws.planar.eluent import parse_eluent
 from helvor.core.laws.planar.identify import SpotMark, identify, rank
 from helvor.core.laws.planar.prepare import cut, lane_positions, level, recipe, spotting, volume_for
+from helvor.core.laws.planar.rf import centre_uncertainty, ratio_on_shared_origin
 from helvor.core.laws.planar.solvents import freshness
 from helvor.core.laws.planar.tune import Point, best_gap, fit, law_for
-from helvor.core.quantities.asked import Asked, NotNegative, Positive
-from helvor.core.quantities.reading import Estimate, Unreadable
+from helvor.core.quantities.asked import Asked, NotNegative, Positive, Typed
+from helvor.core.quantities.reading import Estimate, Unreadable, parse_number, reading_uncertainty
 from helvor.core.techniques.planar.miscible import refuse_two_layers
 from helvor.core.techniques.planar.plate import Phase
 
@@ -286,3 +289,51 @@ class OtherOut(BaseModel):
     family: str
     stronger_by: float
     pulls: str
+
+
+class RfTableIn(Asked):
+    """Spots, a line each: a name and its distance, ``A 23.5``; origin and front, mm, from the same edge; how well a
+    position is read, mm."""
+
+    spots: list[Typed] = Field(min_length=1, max_length=60)
+    front: Positive
+    origin: NotNegative = 0.0
+    read_mm: float = Field(0.5, gt=0, le=5)
+
+
+class RfRowOut(BaseModel):
+    """One spot: mm from the edge, Rf with its standard uncertainty."""
+
+    name: str
+    mm: float
+    rf: float
+    u: float
+
+
+_SPOT_LINE = re.compile(r"(?P<name>.*?)[\s;,:\t]*(?P<mm>\d+(?:[.,]\d+)?)\s*(?:mm)?")
+
+
+def rf_table(asked: RfTableIn) -> list[RfRowOut]:
+    """Rf of every spot of a pasted table.
+
+    Raises:
+        Unreadable: a line is not clear, or a spot lies below the origin or above the front.
+    """
+    if asked.front <= asked.origin:
+        raise Unreadable("Enter a front that is farther from the edge than the origin.")
+    u = reading_uncertainty(asked.read_mm)
+    rows = []
+    for number, line in enumerate((one for one in asked.spots if one.strip()), start=1):
+        match = _SPOT_LINE.fullmatch(line.strip())
+        if match is None:
+            raise Unreadable(f"“{line.strip()[:30]}” is not clear: enter a name and a distance in mm, such as A 23.5.")
+        mm = parse_number(match["mm"])[0]
+        name = match["name"].strip() or str(number)
+        if not asked.origin <= mm <= asked.front:
+            raise Unreadable(
+                f"{name[:20]}: {mm:g} mm does not lie between origin and front. Enter distances from the same edge."
+            )
+        u_spot = math.hypot(u, centre_uncertainty(None))
+        rf = ratio_on_shared_origin(mm - asked.origin, asked.front - asked.origin, u_spot, u, u)
+        rows.append(RfRowOut(name=name, mm=mm, rf=rf.value, u=rf.u))
+    return rows

@@ -1,0 +1,1 @@
+"""Solutions: their concentrations in every unit, dilution, buffers, titration."""
