@@ -114,6 +114,7 @@ def pair(form: Form, house: House) -> Answer:
     """Two solvents that mix, a good and a poor one."""
     names = ("mass", "good_hot", "good_cold", "poor_hot", "poor_cold")
     mass, good_hot, good_cold, poor_hot, poor_cold = (number_of(form, name, "This value") for name in names)
+    volume = form.number("volume")
     form.check()
     found = two_solvents(
         asked(
@@ -123,6 +124,7 @@ def pair(form: Form, house: House) -> Answer:
             good_cold=good_cold,
             poor_hot=poor_hot,
             poor_cold=poor_cold,
+            good_ml=volume,
         )
     )
     answer = Answer(
@@ -177,6 +179,7 @@ PAIRS_AND_MIXTURES = (
             Asked("good_cold", "and cold", "g in 100 mL", usual="8"),
             Asked("poor_hot", "Poor solvent, hot", "g in 100 mL", usual="0.5"),
             Asked("poor_cold", "and cold", "g in 100 mL", usual="0.02"),
+            Asked("volume", "Good solvent used", "empty: the best", unit="mL"),
         ),
         pair,
     ),

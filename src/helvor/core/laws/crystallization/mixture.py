@@ -12,7 +12,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import exp, log
 
-from helvor.core.quantities.reading import Unreadable
+from helvor.core.quantities.reading import Unreadable, digits
 
 GAS = 8.314462618
 """J/(mol·K). CODATA 2018, exact."""
@@ -87,39 +87,48 @@ class Pair:
     most: float
 
 
-def from_two(mass: float, good: tuple[float, float], poor: tuple[float, float]) -> Pair:
-    """Dissolve in the least of the good solvent hot, add the poor one hot until it just clouds, cool (Mixture 2).
+def from_two(mass: float, good: tuple[float, float], poor: tuple[float, float], volume: float | None = None) -> Pair:
+    """Dissolve hot in the good solvent, add the poor one hot until it just clouds, cool (Mixture 2).
 
     Args:
         mass: g; good, poor: solubility hot and cold, g in 100 mL.
+        volume: mL of the good solvent; nothing: that from which most comes back, up to :data:`MOST_TIMES` the least.
 
     Raises:
-        Unreadable: the good solvent does not dissolve more than the poor one.
+        Unreadable: the good solvent does not dissolve more than the poor one, or the volume does not dissolve it.
 
-    >>> pair = from_two(2.0, (20.0, 6.0), (0.5, 0.02))
-    >>> round(pair.good), pair.poor > 0, round(pair.most, 2) > 0.9
-    (10, True, False)
+    >>> pair = from_two(2.0, (40.0, 8.0), (0.5, 0.02))
+    >>> round(pair.good), round(pair.poor), round(pair.most, 2)
+    (33, 94, 0.94)
     """
-    (good_hot, good_cold), (poor_hot, poor_cold) = good, poor
     if mass <= 0 or min(*good, *poor) <= 0:
         raise Unreadable("Enter a mass and solubilities above 0.")
-    if good_hot <= poor_hot or good_cold > good_hot or poor_cold > poor_hot:
+    if good[0] <= poor[0] or good[1] > good[0] or poor[1] > poor[0]:
         raise Unreadable("Enter solubilities that are higher hot than cold, and higher in the good solvent.")
+    least = 100 * mass / good[0]
+    if volume is not None and volume < least:
+        raise Unreadable(f"This dissolves in no less than {digits(least)} mL of the good solvent: enter more.")
+    tried = [volume] if volume is not None else [least * times / 20 for times in range(21, 20 * MOST_TIMES + 1)]
+    return max((_clouds_at(mass, good, poor, one) for one in tried), key=lambda pair: pair.most)
 
-    def mixed(share: float, one: float, other: float) -> float:
-        return exp((1 - share) * log(one) + share * log(other))
 
-    volume = 100 * mass / good_hot * SPARE
+MOST_TIMES = 8
+"""Times the least volume up to which more of a good solvent is looked at. Common practice: more is not poured off."""
+
+
+def _mixed(share: float, one: float, other: float) -> float:
+    """Solubility where a part *share* of the volume is the other solvent."""
+    return exp((1 - share) * log(one) + share * log(other))
+
+
+def _clouds_at(mass: float, good: tuple[float, float], poor: tuple[float, float], volume: float) -> Pair:
+    """How much of the poor solvent it takes until *volume* mL of the good one are just saturated, and what follows."""
     low, high = 0.0, 0.999
-    for _ in range(100):
+    for _ in range(60):
         share = (low + high) / 2
-        holds = mixed(share, good_hot, poor_hot) * volume / (1 - share) / 100
+        holds = _mixed(share, good[0], poor[0]) * volume / (1 - share) / 100
         low, high = (share, high) if holds > mass else (low, share)
     poor_volume = volume * low / (1 - low)
-    hot, cold = mixed(low, good_hot, poor_hot), mixed(low, good_cold, poor_cold)
+    hot, cold = _mixed(low, good[0], poor[0]), _mixed(low, good[1], poor[1])
     stays = cold * (volume + poor_volume) / 100
     return Pair(volume, poor_volume, hot, cold, max(0.0, 1 - stays / mass))
-
-
-SPARE = 1.05
-"""A twentieth more of the good solvent than needed, so that the first drop of the other does not cloud it."""

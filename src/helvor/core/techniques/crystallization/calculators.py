@@ -260,13 +260,14 @@ def mixture(asked: MixtureIn) -> MixtureOut:
 
 
 class TwoSolventsIn(Asked):
-    """g of the solid; what 100 mL of each solvent dissolve hot and cold, g."""
+    """g of the solid; what 100 mL of each solvent dissolve hot and cold, g; mL of the good one, or nothing: the best."""
 
     grams: Positive
     good_hot: Positive
     good_cold: Positive
     poor_hot: Positive
     poor_cold: Positive
+    good_ml: Positive | None = None
 
 
 class TwoSolventsOut(BaseModel):
@@ -281,7 +282,7 @@ class TwoSolventsOut(BaseModel):
 
 def two_solvents(asked: TwoSolventsIn) -> TwoSolventsOut:
     """Recrystallization from a good and a poor solvent that mix."""
-    found = from_two(asked.grams, (asked.good_hot, asked.good_cold), (asked.poor_hot, asked.poor_cold))
+    found = from_two(asked.grams, (asked.good_hot, asked.good_cold), (asked.poor_hot, asked.poor_cold), asked.good_ml)
     return TwoSolventsOut(good_ml=found.good, poor_ml=found.poor, hot=found.hot, cold=found.cold, most=found.most)
 
 
