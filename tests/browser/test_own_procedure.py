@@ -55,6 +55,25 @@ def test_at_most_eight_inputs_to_the_first_reading(page, start, fields):
     expect(page.locator(".says")).to_be_visible()
 
 
+def test_a_procedure_of_the_library_is_on_the_bench_in_four_presses(page):
+    page.goto("/procedures")
+    at = Counted(page)
+    at.press("link", "Open the library")
+    assert violations(page) == []
+    at.press("link", "Sand out of sea salt")
+    assert violations(page) == []
+    at.press("button", "Start on my bench")
+    page.wait_for_selector(".page-run")
+    listening(page)
+    expect(page.locator("body")).to_contain_text("Weigh the evaporating dish")
+    typed = page.locator("#read")
+    typed.fill("evaporating dish 48.213")
+    typed.press("Enter")
+    at.inputs += 1
+    expect(page.locator("main")).to_contain_text("48.213")
+    assert at.inputs <= 4
+
+
 def test_a_handout_is_pasted_read_and_opens_in_the_builder(page):
     page.goto("/procedures")
     at = Counted(page)

@@ -42,6 +42,15 @@ def test_it_is_taken_over_once_and_its_questions_are_changed_in_the_builder(ida)
     assert bad.status_code == 422 and "3 to 400 characters" in bad.text and "Four, or more, colours." in bad.text
 
 
+def test_it_is_begun_on_ones_own_bench_at_once_and_only_once(ida):
+    sent = {"entry": str(uuid4()), "to": "bench"}
+    address = "/procedures/library/water-in-a-blue-crystal"
+    first, again = (ida.post(address, data=sent, follow_redirects=False) for _ in range(2))
+    assert first.headers["location"] == again.headers["location"] and first.headers["location"].startswith("/runs/")
+    assert "Weigh the crucible" in ida.get(first.headers["location"]).text
+    assert "version 1 in use" in ida.get("/procedures").text
+
+
 def test_questions_stand_on_the_handout_and_answers_do_not(ida):
     entry = str(uuid4())
     ida.post("/procedures/library/colours-of-a-leaf", data={"entry": entry})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
-from typing import Annotated
+from typing import Annotated, Literal
 from uuid import UUID, uuid4
 
 from fastapi import APIRouter, Request
@@ -16,7 +16,7 @@ from helvor.core.practice.rehearsals import STORIES
 from helvor.core.record.procedure import Level, Procedure, instruction
 from helvor.core.record.step_kinds import WASTE
 from helvor.core.techniques.registered import STEP_KINDS
-from helvor.notebook import procedures
+from helvor.notebook import classes, procedures
 from helvor.notebook.page_errors import NotYours
 from helvor.shelf.procedures import PRACTISES, shipped_procedure
 from helvor.web.may import May, may
@@ -145,10 +145,23 @@ def starter(name: str, who: VisitorDep) -> Response:
 
 @router.post("/procedures/library/{name}")
 @may(May.INSTRUCTORS)
-def take_over(request: Request, name: str, who: WriterDep, entry: Annotated[UUID, Field()]) -> Response:
-    """Keep a copy as a draft of this institution."""
+def take_over(
+    request: Request,
+    name: str,
+    who: WriterDep,
+    entry: Annotated[UUID, Field()],
+    to: Annotated[Literal["", "bench"], Field()] = "",
+) -> Response:
+    """Keep a copy as a draft of this institution; *to* the bench: in use as it is, and begun on one's own bench."""
     if name not in PRACTISES:
         raise NotYours
     with pool(request).connection() as conn:
-        procedures.add_procedure(conn, who.account.id, entry, shipped_procedure(name), "from the library")
-    return RedirectResponse(f"/procedures/{entry}", status_code=303)
+        account = who.account.id
+        procedures.add_procedure(conn, account, entry, shipped_procedure(name), "from the library")
+        if not to:
+            return RedirectResponse(f"/procedures/{entry}", status_code=303)
+        if not procedures.open_procedure(conn, account, entry).version:
+            procedures.put_in_use(conn, account, entry, 1)
+        bench = classes.front_bench(conn, account).id
+        started = procedures.start_runs(conn, account, who.account.name, entry, [bench], entry)
+    return RedirectResponse(f"/runs/{started[0]}", status_code=303)

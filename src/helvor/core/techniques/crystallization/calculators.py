@@ -260,7 +260,7 @@ def mixture(asked: MixtureIn) -> MixtureOut:
 
 
 class TwoSolventsIn(Asked):
-    """g of the solid; what 100 mL of each solvent dissolve hot and cold, g; mL of the good one, or nothing: the best."""
+    """g of the solid; g that 100 mL of each solvent dissolve hot and cold; mL of the good one, or nothing: the best."""
 
     grams: Positive
     good_hot: Positive
