@@ -116,6 +116,17 @@ def test_no_word_of_a_handout_is_lost(path):
 
 
 @pytest.mark.parametrize("path", TEXTS, ids=lambda path: path.stem)
+def test_its_questions_become_those_of_the_procedure(path):
+    _, _, read = handout(path)
+    whole = [text for text in dict.fromkeys(read.questions) if len(text) >= 6]
+    assert [one.asks for one in read.procedure.questions] == whole[:20]
+
+
+def test_some_handout_has_questions():
+    assert sum(len(handout(path)[2].procedure.questions) for path in TEXTS) >= 5
+
+
+@pytest.mark.parametrize("path", TEXTS, ids=lambda path: path.stem)
 def test_what_is_read_is_a_procedure_that_can_be_checked(path):
     """The builder's findings run on it, it survives its own file, and every portion that is taken was given before."""
     _, _, read = handout(path)

@@ -21,7 +21,7 @@ from helvor.core.handout.sentences import MOST_CHARACTERS, Sentence, sentences_o
 from helvor.core.handout.substances import AID, ProposedSubstance, Substances
 from helvor.core.handout.wiring import ProposedStep, wire
 from helvor.core.record.known import Known
-from helvor.core.record.procedure import Procedure
+from helvor.core.record.procedure import MOST_QUESTIONS, Procedure, StudyQuestion
 from helvor.core.record.step_kinds import StepKind
 
 MOST_SUBSTANCES = 40
@@ -100,6 +100,7 @@ def read_handout(
         hazards=_short(" ".join(reader.hazards)),
         substances=tuple(one.substance for one in found),
         steps=tuple(one.step for one in wired),
+        questions=_questions(reader.questions),
     )
     return HandoutRead(
         procedure,
@@ -132,6 +133,16 @@ def _as_chosen(steps: list[OpenStep], chosen: Mapping[int, str], kinds: Mapping[
             step.doubts = []
         kept.append(step)
     return kept
+
+
+def _questions(asked: list[str]) -> tuple[StudyQuestion, ...]:
+    """The handout's questions as the procedure's, as many as it can have; those of a word or two are none."""
+    whole = [_short(text) for text in dict.fromkeys(asked) if len(text) >= SHORTEST_QUESTION]
+    return tuple(StudyQuestion(asks=text) for text in whole[:MOST_QUESTIONS])
+
+
+SHORTEST_QUESTION = 6
+"""Characters."""
 
 
 def short_title(text: str) -> str:

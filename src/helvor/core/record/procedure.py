@@ -41,6 +41,7 @@ End = Literal["", "product", "waste", "kept"]
 Level = Literal["", "school", "first year", "organic"]
 
 MAX_STEPS = 60
+MOST_QUESTIONS = 20
 MOST_SAID = 1200
 """Characters of a step's words: a paragraph of a handout."""
 Said = Annotated[str, StringConstraints(strip_whitespace=True, max_length=MOST_SAID), AfterValidator(printable)]
@@ -247,7 +248,7 @@ class Procedure(_Part):
     house_rules: dict[str, str] = Field({}, max_length=60)
     level: Level = ""
     expects: Text = ""
-    questions: tuple[StudyQuestion, ...] = Field((), max_length=20)
+    questions: tuple[StudyQuestion, ...] = Field((), max_length=MOST_QUESTIONS)
 
     def substance(self, name: str) -> Substance | None:
         """The substance of that name, or None."""
