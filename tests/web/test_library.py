@@ -47,7 +47,13 @@ def test_it_is_begun_on_ones_own_bench_at_once_and_only_once(ida):
     address = "/procedures/library/water-in-a-blue-crystal"
     first, again = (ida.post(address, data=sent, follow_redirects=False) for _ in range(2))
     assert first.headers["location"] == again.headers["location"] and first.headers["location"].startswith("/runs/")
-    assert "Weigh the crucible" in ida.get(first.headers["location"]).text
+    page = first.headers["location"]
+    assert "Weigh the crucible" in ida.get(page).text
+    # Answers and the expected result are the instructor's: what a bench can read of its run has none.
+    procedure = shipped_procedure("water-in-a-blue-crystal")
+    for read in (page, f"/api{page}", f"{page}?view=record", f"{page}/procedure"):
+        said = unescape(ida.get(read).text)
+        assert procedure.expects not in said and all(one.answer not in said for one in procedure.questions), read
     assert "version 1 in use" in ida.get("/procedures").text
 
 

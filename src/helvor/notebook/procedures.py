@@ -268,7 +268,7 @@ def start_runs(
     procedure = version_of(conn, account_id, procedure_id, kept.version)
     if factor != 1.0:
         procedure = scaled(procedure, factor)
-    following = Following(procedure=procedure, of=procedure_id, version=kept.version, factor=factor)
+    following = Following(procedure=procedure.handed_out, of=procedure_id, version=kept.version, factor=factor)
     started = []
     with conn.transaction():
         for bench_id in benches:

@@ -123,7 +123,9 @@ def begin(
         if begun is None:  # sent twice at once, and the other was first
             return
         procedure = shipped_procedure(story.procedure)
-        following = Following(procedure=procedure.model_copy(update={"title": f"{procedure.title}, virtual"}))
+        following = Following(
+            procedure=procedure.handed_out.model_copy(update={"title": f"{procedure.title}, virtual"})
+        )
         first = [Draft(uuid5(page_id, "following"), following), Draft(uuid5(page_id, "virtual"), Noted(words=VIRTUAL))]
         pages.append(conn, account_id, author, page_id, lambda _: first)
         _type(conn, account_id, author, page_id, play(story, {}, seed).begun, page_id)

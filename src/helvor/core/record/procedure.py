@@ -283,6 +283,12 @@ class Procedure(_Part):
         return [step for step in self.steps if step.id in found]
 
     @property
+    def handed_out(self) -> Procedure:
+        """As benches see it: without the expected result and the answers, which are the instructor's."""
+        asked = tuple(one.model_copy(update={"answer": ""}) for one in self.questions)
+        return self.model_copy(update={"expects": "", "questions": asked})
+
+    @property
     def portion_names(self) -> list[str]:
         """Every portion that a step gives, in the order of appearance."""
         return list(dict.fromkeys(name for step in self.steps for name in step.gives))

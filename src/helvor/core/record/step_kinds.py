@@ -140,9 +140,9 @@ class StepKind:
     def heats_at(self, place: str, celsius: float | None) -> bool:
         """Whether a step of this kind, at its place and temperature, leaves things hot.
 
-        A solid that is only left to dry, in the air, the hood or the air drawn through, stays as cold as the room.
+        A solid that is only left to dry, in the air or the air drawn through, stays as cold as the room.
         """
-        unheated = place in ("air", "hood", "suction") and (celsius is None or celsius <= LUKEWARM)
+        unheated = place in ("air", "suction") and (celsius is None or celsius <= LUKEWARM)
         return self.heats and not (self.dries and not self.takes_off and unheated)
 
     @property

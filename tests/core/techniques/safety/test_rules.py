@@ -663,3 +663,65 @@ def test_an_acid_that_burns_by_itself_does_not_as_a_solution():
 def test_what_does_not_burn_is_left_in_peace(name):
     steps = [poured(name), step("evaporate", takes=["x"], gives=["y"], **ON_PLATE)]
     assert not {f.code for f in told([liquid(name)], steps)} & {"solvent-on-hotplate", "flame-near-solvent"}
+
+
+CATALYST = solid("concentrated sulfuric acid", "0.5 mL", molar=18.0, formula="H2SO4", layer="aqueous")
+STRONG = solid("concentrated nitric acid", "50 mL", molar=15.0, formula="HNO3", layer="aqueous")
+
+
+@pytest.mark.parametrize(
+    ("others", "danger"),
+    [
+        ([liquid("acetic acid", "6 mL"), liquid("butan-1-ol", "5 mL")], False),  # a twentieth of it: thinned
+        ([liquid("acetic acid", "2 mL")], True),  # a fifth
+        ([STRONG], True),  # little sulfuric in much nitric acid is all concentrated
+        ([liquid("acetic acid", "6.0 g", density=1.05)], True),  # how much of it there is, nobody knows
+    ],
+)
+def test_a_catalyst_of_acid_is_thinned_and_a_bottle_is_not(others, danger):
+    substances = [CATALYST, *others, liquid("water", "25 mL")]
+    steps = [poured(*(one["name"] for one in substances[:-1])), step("add", ["water"], on="x")]
+    assert ("water-into-acid" in {f.code for f in told(substances, steps)}) == danger
+
+
+def test_a_weighed_liquid_that_makes_a_layer_has_its_volume():
+    weighed = liquid("acetic acid", "6.0 g", density=1.05, layer="both")
+    steps = [poured("concentrated sulfuric acid", "acetic acid"), step("add", ["water"], on="x")]
+    assert "water-into-acid" not in {f.code for f in told([CATALYST, weighed, liquid("water")], steps)}
+
+
+def test_what_the_equation_wants_is_no_accident():
+    acetone = liquid("acetone", "0.7 mL", formula="C3H6O")
+    steps = [poured("acetone"), step("react", ["2 M sodium hydroxide"], takes=["x"], gives=["y"], **IN_BATH)]
+    wanted = {"equation": "2 C7H6O + C3H6O -> C17H14O + 2 H2O"}
+    assert "base-and-acetone" in {f.code for f in told([acetone, NAOH], steps)}
+    assert "base-and-acetone" not in {f.code for f in told([acetone, NAOH], steps, **wanted)}
+    assert "base-and-acetone" in {f.code for f in told([acetone, NAOH], steps, equation="HCl + NaOH -> NaCl + H2O")}
+    # What can hurt is said whatever an equation wants.
+    chloroform = liquid("chloroform", "5 mL", formula="CHCl3")
+    both = [poured("chloroform"), step("add", ["2 M sodium hydroxide"], on="x")]
+    meant = {"equation": "CHCl3 + 4 NaOH -> HCOONa + 3 NaCl + 2 H2O"}
+    assert "base-and-chloroform" in {f.code for f in told([chloroform, NAOH], both, **meant)}
+
+
+@pytest.mark.parametrize(
+    ("solvent", "kit", "told_of"),
+    [
+        ("acetic acid", ["heating mantle", "condenser"], False),
+        ("acetic acid", ["heating mantle"], True),
+        ("diethyl ether", ["heating mantle", "condenser"], True),
+        ("acetic acid", ["hotplate", "condenser"], True),
+    ],
+)
+def test_a_mantle_under_a_condenser_is_for_what_neither_boils_low_nor_ignites(solvent, kit, told_of):
+    steps = [step("reflux", [solvent], gives=["x"], kit=kit)]
+    assert ("solvent-on-hotplate" in {f.code for f in told([liquid(solvent)], steps)}) == told_of
+
+
+@pytest.mark.parametrize(("place", "hot"), [("air", False), ("suction", False), ("oven", True), ("hotplate", True)])
+def test_what_is_left_to_dry_in_the_air_is_weighed_as_it_is(place, hot):
+    steps = [
+        step("dry", [], gives=["x"], place=place, container=["dish"]),
+        step("weigh", on="x", container=["dish"]),
+    ]
+    assert ("hot-on-balance" in {f.code for f in told([solid("salt")], steps)}) == hot

@@ -64,7 +64,9 @@ def _holds_little(sample: Substance) -> bool:
 
     What is found of it is a part; a mass balance would say that nearly all was lost.
     """
-    return sample.fraction < 0.5 or (sample.amount is not None and sample.amount.unit == "mL" and sample.layer != "")
+    return sample.fraction < 0.5 or (
+        sample.amount is not None and sample.amount.unit == "mL" and sample.layer == "aqueous"
+    )
 
 
 def known_total(numbers: Iterable[Measured | None]) -> Measured | None:

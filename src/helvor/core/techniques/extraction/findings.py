@@ -400,12 +400,14 @@ def portions(case: Case, flow: Flow) -> Iterator[Finding]:
             if left is None or left > 1 - MEANT or too_little(solute.mol, flow, solute.name):
                 continue
             rest_volume, portion = parting.volumes()
+            # Where their number was reckoned for this procedure, that much was meant to be left.
+            meant = case.rules["portions"].key == "calculated" and len(parting.rounds) >= step.times
             if left > LEFT:
                 d = solute.d(last.ph) if parting.makes == "organic" else 1 / max(solute.d(last.ph), 1e-12)
                 more = portions_for(d, rest_volume, portion, 1 - LEFT / left)
                 yield Finding(
                     "too-few-portions",
-                    "note" if len(parting.rounds) >= step.times else "caution",
+                    "note" if meant else "caution",
                     f"Step {number}: after {len(parting.rounds)} portion{'s' if len(parting.rounds) > 1 else ''} "
                     f"{digits(100 * left, 2)} % of the {solute.name} is still in the extracted layer.",
                     "It goes wherever the next layer goes.",

@@ -72,7 +72,7 @@ def concentration(asked: ConcentrationIn) -> ConcentrationOut:
         ppm=found.ppm,
         molality=found.molality if found.molality != float("inf") else None,
         density=density,
-        assumed=assumed,  # type: ignore[arg-type]
+        assumed=assumed,
         g_per_mol=mass,
     )
 

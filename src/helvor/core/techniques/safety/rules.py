@@ -104,12 +104,15 @@ def _there(matter: Matter) -> list[Care]:
 def water_into_acid(plan: Plan) -> Iterator[Advice]:
     """Water is poured into a concentrated acid."""
     for moment in plan.moments:
-        held = (s for s in plan.procedure.substances if s.name in moment.held.substances)
-        strong = next((s for s in held if concentrated(s.name, s.formula, s.molar)), None)
-        if strong is None or "water" not in moment.added.cares or moment.held.liquids.get("water"):
+        held = [s for s in plan.procedure.substances if s.name in moment.held.substances]
+        acids = [s for s in held if concentrated(s.name, s.formula, s.molar)]
+        if not acids or "water" not in moment.added.cares or moment.held.liquids.get("water"):
             continue
-        if strong.amount is not None and millilitres(strong, strong.amount) < DROPS * moment.held.poured:
+        volumes = [millilitres(acid, acid.amount) for acid in acids]
+        # What is not known to be little is as much as it may be.
+        if all(volumes) and sum(volumes) < DROPS * moment.held.poured:
             continue
+        strong = acids[0]
         yield advise(
             moment,
             "water-into-acid",
