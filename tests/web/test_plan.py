@@ -427,3 +427,23 @@ def test_a_scaled_start_shows_what_else_grows(school, ida):
     key = procedure_in_use(school.conn, school.ida, shipped_procedure("three-from-one"))
     page = ida.get(f"/procedures/{key}/start", params={"factor": "2"}).text
     assert "step 2, vessel, mL" in page and "250" in page
+
+
+def test_over_an_open_stop_a_version_is_published_only_with_a_reason(ida):
+    key = uuid4()
+    ida.post("/procedures", data={"entry": str(key), "title": "Boil ether down"})
+    url = f"/procedures/{key}"
+    assert "No problems found" not in ida.get(url).text
+    edit(ida, url, op="substance", name="diethyl ether", amount="20 mL", role="solvent")
+    edit(ida, url, op="add", kind="evaporate", at="0")
+    step = steps(ida, url)[0]["id"]
+    burning = {"op": "step", "step": step, "kind": "evaporate", "says": "Boil it down over a burner"}
+    edit(ida, url, **burning, adds="diethyl ether", kit="burner", hands="3", waits="5", meeting="1", gives="residue")
+    draft = json.loads(ida.get(f"/api{url}").text)["draft"]
+    refused = ida.post(f"{url}/use", data={"draft": str(draft), "why": "  "})
+    assert refused.status_code == 422 and "Not published." in refused.text and "uses a flame" in refused.text
+    assert json.loads(ida.get(f"/api{url}").text)["version"] == 0
+    reason = "Only read in class, never carried out"
+    assert ida.post(f"{url}/use", data={"draft": str(draft), "why": reason}, follow_redirects=False).status_code == 303
+    assert reason in ida.get(f"{url}/start").text
+    assert json.loads(ida.get(f"/api{url}").text)["version"] == 1

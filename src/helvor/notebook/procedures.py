@@ -31,6 +31,7 @@ class Kept:
         draft: number of the draft shown; undo and redo: whether there is one to go to.
         version: the newest version in use, 0 when there is none.
         changed: the draft differs from that version.
+        why: the reason for which that version was published with a stop open; empty where there was none.
     """
 
     id: UUID
@@ -42,6 +43,7 @@ class Kept:
     changed: bool
     made_at: datetime
     runs: int
+    why: str = ""
 
     @property
     def title(self) -> str:
@@ -52,9 +54,9 @@ _KEPT = """
 SELECT p.id, d.body, p.draft, d.parent IS NOT NULL,
     EXISTS (SELECT FROM procedure_draft n WHERE n.procedure_id = p.id AND n.parent = p.draft),
     coalesce(v.number, 0), v.body IS DISTINCT FROM d.body, d.made_at,
-    (SELECT count(*) FROM page r WHERE r.procedure_id = p.id)
+    (SELECT count(*) FROM page r WHERE r.procedure_id = p.id), coalesce(v.why, '')
 FROM procedure p JOIN procedure_draft d ON d.procedure_id = p.id AND d.number = p.draft
-LEFT JOIN LATERAL (SELECT number, body FROM procedure_version w WHERE w.procedure_id = p.id
+LEFT JOIN LATERAL (SELECT number, body, why FROM procedure_version w WHERE w.procedure_id = p.id
     ORDER BY number DESC LIMIT 1) v ON true
 WHERE p.institution_id = (SELECT institution_id FROM account WHERE id = %(account)s)
 """
@@ -221,8 +223,10 @@ def step_back(conn: psycopg.Connection, account_id: int, procedure_id: UUID, *, 
         return open_procedure(conn, account_id, procedure_id)
 
 
-def put_in_use(conn: psycopg.Connection, account_id: int, procedure_id: UUID, draft: int) -> int:
+def put_in_use(conn: psycopg.Connection, account_id: int, procedure_id: UUID, draft: int, why: str = "") -> int:
     """Make the draft the newest version; the version's number. Without a change it stays the one it was.
+
+    *why* is the reason for which it is published although its check found a danger.
 
     Raises:
         NotYours: it is not there, or another institution's.
@@ -241,8 +245,8 @@ def put_in_use(conn: psycopg.Connection, account_id: int, procedure_id: UUID, dr
         if not kept.changed:
             return kept.version
         conn.execute(
-            "INSERT INTO procedure_version (procedure_id, number, body, made_by) VALUES (%s, %s, %s, %s)",
-            [procedure_id, kept.version + 1, Jsonb(kept.procedure.model_dump(mode="json")), account_id],
+            "INSERT INTO procedure_version (procedure_id, number, body, made_by, why) VALUES (%s, %s, %s, %s, %s)",
+            [procedure_id, kept.version + 1, Jsonb(kept.procedure.model_dump(mode="json")), account_id, why],
         )
         return kept.version + 1
 

@@ -179,6 +179,7 @@ def _work(
         ],
         "csrf": csrf,
         "said": said,
+        "open_stops": [],
     }
 
 
@@ -358,10 +359,22 @@ def undo(request: Request, procedure_id: UUID, who: WriterDep, forward: Annotate
 
 @router.post("/procedures/{procedure_id}/use")
 @may(May.INSTRUCTORS)
-def put_in_use(request: Request, procedure_id: UUID, who: WriterDep, draft: Annotated[int, Field()] = 0) -> Response:
-    """Make the draft the version that new runs follow."""
+def put_in_use(
+    request: Request,
+    procedure_id: UUID,
+    who: WriterDep,
+    draft: Annotated[int, Field()] = 0,
+    why: Annotated[str, Field(max_length=400)] = "",
+) -> Response:
+    """Make the draft the version that new runs follow; over an open stop only with the reason, which is kept."""
     with pool(request).connection() as conn:
-        procedures.put_in_use(conn, who.account.id, procedure_id, draft)
+        kept = procedures.open_procedure(conn, who.account.id, procedure_id)
+        house = procedures.house_rules_of(conn, who.account.id)
+        stops = [one for one in check_plan(kept.procedure, house, TECHNIQUES) if one.finding.level == "stop"]
+        if stops and kept.changed and not why.strip():
+            work = _work(kept, house, who.csrf) | {"open_stops": [one.finding.what for one in stops]}
+            return html("procedures/builder.html", BuilderPage(visitor=who, place="plan", **work), status=422)
+        procedures.put_in_use(conn, who.account.id, procedure_id, draft, why.strip() if stops else "")
     return RedirectResponse(f"/procedures/{procedure_id}/start", status_code=303)
 
 

@@ -89,6 +89,7 @@ class BuilderWork:
     palette: list[tuple[str, list[StepKind]]]
     csrf: str
     said: str
+    open_stops: list[str]
 
 
 @dataclass(frozen=True, kw_only=True)
