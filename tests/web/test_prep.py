@@ -61,6 +61,15 @@ def test_counted_kit_is_kept_and_enters_the_period(school, ida, url):
     assert school.conn.execute("SELECT count FROM class_kit WHERE name = 'oven'").fetchone() == (6,)
 
 
+def test_scarce_kit_is_counted_in_words(school, ida, url):
+    said = {"procedure": str(school.procedure), "said": "two balances and 3 oven shelves"}
+    assert ida.post(f"{url}/kit", data=said, follow_redirects=False).status_code == 303
+    assert dict(school.conn.execute("SELECT name, count FROM class_kit").fetchall()) == {"balance": 2, "oven": 3}
+    refused = ida.post(f"{url}/kit", data=said | {"said": "2 centrifuges"})
+    assert refused.status_code == 422 and "No step uses" in refused.text
+    assert ida.post(f"{url}/kit", data=said | {"procedure": "x"}).status_code == 404
+
+
 def test_the_same_as_json(ida):
     procedure = POWDER.model_dump(mode="json")
     sheet = ida.post("/api/prep/sheet", json={"procedure": procedure, "benches": 12, "stock": {"oven": 4}}).json()

@@ -16,6 +16,7 @@ from pydantic import ValidationError
 from starlette.responses import RedirectResponse, Response
 
 from helvor.core.classroom.meeting.which import current_meeting
+from helvor.core.classroom.prep.counted import read_kit
 from helvor.core.classroom.prep.learn import learn, times_of
 from helvor.core.classroom.prep.make import PrepSheet, prep_sheet, shown_amount
 from helvor.core.classroom.prep.period import (
@@ -30,6 +31,7 @@ from helvor.core.classroom.prep.period import (
     shared_kit,
     simulate,
 )
+from helvor.core.quantities.reading import Unreadable
 from helvor.core.record.container import Filled, MadeUp, Moved
 from helvor.core.record.entry import Payload, Problem
 from helvor.core.record.procedure import Procedure
@@ -341,7 +343,17 @@ def count_kit(request: Request, class_id: UUID, who: WriterDep, fields: Submitte
         if re.fullmatch(r"[0-9]{1,4}", text.strip()) is None:
             raise Problem("count", f"{name[:40]}: “{text[:12]}” is not a number: enter a whole number, such as 4.")
         counts[name.strip()] = int(text)
+    said = form.words("said")
     with pool(request).connection() as conn:
+        if said:
+            try:
+                kept = procedures.open_procedure(conn, who.account.id, UUID(form.text("procedure")))
+            except ValueError:
+                raise NotYours from None
+            try:
+                counts |= read_kit(said, kept.procedure)
+            except Unreadable as unreadable:
+                raise Problem("said", str(unreadable)) from unreadable
         prep.set_kit(conn, who.account.id, class_id, prep.kit_of(conn, who.account.id, class_id) | counts)
     back = form.text("back")
     return RedirectResponse(f"/classes/{class_id}/prep" + (f"?{back}" if back else ""), status_code=303)
