@@ -2,6 +2,7 @@
 
 from playwright.sync_api import expect
 
+from helvor.web.calculators.every import CALCULATORS
 from tests.browser.conftest import listening, violations
 
 
@@ -56,3 +57,17 @@ def test_a_sum_follows_what_is_typed_and_keeps_what_cannot_be_read(page):
         page.locator(".sums a", has_text=name).click()
         expect(page.locator("h1")).to_have_text(name)
         assert violations(page) == []
+
+
+def test_every_calculator_fits_a_phone_with_its_fields_first(page):
+    page.set_viewport_size({"width": 390, "height": 844})
+    for one in CALCULATORS:
+        page.goto(f"/calculators/{one.key}")
+        wide = page.evaluate(
+            "[...document.querySelectorAll('main *')].filter(e => e.getBoundingClientRect().right > innerWidth + 1)"
+            ".map(e => e.tagName + '.' + e.getAttribute('class')).slice(0, 4)"
+        )
+        sideways = page.evaluate("document.documentElement.scrollWidth > innerWidth")
+        assert not sideways, (one.key, wide)
+        fields, answer, others = (page.locator(part).bounding_box() for part in (".reckon-form", ".sheet", ".sums"))
+        assert fields["y"] < 320 and fields["y"] < answer["y"] < others["y"], one.key

@@ -152,10 +152,9 @@ def standardization(form: Form, house: House) -> Answer:
         )
     except Unreadable as unreadable:
         raise FieldErrors({"trials": str(unreadable)}) from unreadable
-    shown = f"{round_to(found.molar, 5)} ± {digits(found.u, 1)}"
-    answer = Answer(
-        "", [Large("titrant", shown, "mol/L", f"{len(found.each)} titrations" if len(found.each) > 1 else "")]
-    )
+    titrations = f"{len(found.each)} titrations" if len(found.each) > 1 else "one titration"
+    more = f"± {digits(found.u, 1)} mol/L, {titrations}"
+    answer = Answer("", [Large("titrant", round_to(found.molar, 5), "mol/L", more)])
     answer.head = ("titration", "mol/L")
     answer.rows = [(str(n), round_to(one, 5)) for n, one in enumerate(found.each, 1)]
     if len(found.each) == 1:
