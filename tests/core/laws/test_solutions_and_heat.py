@@ -11,7 +11,7 @@ from helvor.core.laws.crystallization.mixture import Solid, from_two, melting_of
 from helvor.core.laws.heat_and_cold import BATHS, bath_for, boiling_at, pressure_for, vaporization
 from helvor.core.laws.precipitation.hydrate import composition, empirical, hydrate
 from helvor.core.laws.solutions.buffer import after_adding, buffer
-from helvor.core.laws.solutions.concentration import UNITS, concentration, needed_of_stock, series
+from helvor.core.laws.solutions.concentration import UNITS, concentration, series
 from helvor.core.laws.solutions.titration import Trial, standardize
 from helvor.core.quantities.reading import Unreadable
 from helvor.core.quantities.units import UNITS as KINDS
@@ -37,8 +37,6 @@ def test_a_concentration_comes_back_through_every_unit(one, other, molar, mass, 
         (lambda: series(1, 1, 3, 50), "above 1"),
         (lambda: series(1, 10, 0, 50), "1 to 20 steps"),
         (lambda: series(0, 10, 2, 50), "above 0"),
-        (lambda: needed_of_stock(1, 2, 50), "below that of the stock"),
-        (lambda: needed_of_stock(1, 0, 50), "above 0"),
         (lambda: buffer(4.76, 9, 0.1, 100), "another acid"),
         (lambda: buffer(4.76, 15, 0.1, 100), "0 to 14"),
         (lambda: buffer(4.76, 5, 0, 100), "above 0"),

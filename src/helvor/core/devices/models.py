@@ -24,10 +24,10 @@ import math
 import random
 from dataclasses import dataclass
 
+from helvor.core.quantities.constants import GAS, ZERO_C
+
 ROOM = 22.0
 """°C."""
-GAS = 8.314462618
-"""R, J/(mol·K)."""
 FARADAY = 96485.33212
 """F, C/mol."""
 AIR = 1013.25
@@ -86,7 +86,7 @@ def nernst(celsius: float = 25.0) -> float:
     >>> round(nernst(25.0), 2)
     59.16
     """
-    return 1000 * GAS * (celsius + 273.15) * math.log(10) / FARADAY
+    return 1000 * GAS * (celsius + ZERO_C) * math.log(10) / FARADAY
 
 
 @dataclass(frozen=True, slots=True)
@@ -195,8 +195,8 @@ def boils_at(boiling: float, millibar: float) -> float:
     """
     if millibar <= 0:
         raise ValueError("enter a pressure above zero")
-    normal = boiling + 273.15
-    return 1 / (1 / normal - GAS * math.log(millibar / AIR) / (VAPORIZES * normal)) - 273.15
+    normal = boiling + ZERO_C
+    return 1 / (1 / normal - GAS * math.log(millibar / AIR) / (VAPORIZES * normal)) - ZERO_C
 
 
 def vapour(boiling: float, celsius: float) -> float:
@@ -205,7 +205,7 @@ def vapour(boiling: float, celsius: float) -> float:
     >>> round(vapour(55.1, 55.1), 1), round(vapour(55.1, 25.0) / 10) * 10
     (1013.2, 320)
     """
-    normal, here = boiling + 273.15, celsius + 273.15
+    normal, here = boiling + ZERO_C, celsius + ZERO_C
     return AIR * math.exp(VAPORIZES * normal / GAS * (1 / normal - 1 / here))
 
 

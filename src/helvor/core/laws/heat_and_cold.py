@@ -10,11 +10,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import exp, log
 
+from helvor.core.quantities.constants import GAS, ZERO_C
 from helvor.core.quantities.reading import Unreadable
 
-GAS = 8.314462618
-"""J/(mol·K). CODATA 2018, exact."""
-ZERO = 273.15
 ATMOSPHERE = 1013.25
 """mbar."""
 BONDED = 1.27
@@ -31,7 +29,7 @@ def vaporization(boils: float, *, bonded: bool) -> float:
     >>> round(vaporization(80.1, bonded=False) / 1000, 1)
     30.2
     """
-    kelvin = boils + ZERO
+    kelvin = boils + ZERO_C
     return kelvin * (36.6 + 8.31 * log(kelvin)) * (BONDED if bonded else 1.0)
 
 
@@ -51,7 +49,7 @@ def boiling_at(boils: float, pressure: float, heat: float) -> float:
     """
     if not 0.01 <= pressure <= 5000 or heat <= 0:
         raise Unreadable("Enter a pressure from 0.01 to 5000 mbar.")
-    low, high = -ZERO + 1, boils + 400
+    low, high = -ZERO_C + 1, boils + 400
     for _ in range(200):
         middle = (low + high) / 2
         low, high = (middle, high) if pressure_for(boils, middle, heat) < pressure else (low, middle)
@@ -64,10 +62,10 @@ def pressure_for(boils: float, wanted: float, heat: float) -> float:
     >>> round(pressure_for(100.0, boiling_at(100.0, 150.0, 40650), 40650))
     150
     """
-    if wanted <= -ZERO:
+    if wanted <= -ZERO_C:
         raise Unreadable("Enter a temperature above −273 °C.")
     between = _mean_heat(boils, wanted, heat) / GAS
-    return ATMOSPHERE * exp(-between * (1 / (wanted + ZERO) - 1 / (boils + ZERO)))
+    return ATMOSPHERE * exp(-between * (1 / (wanted + ZERO_C) - 1 / (boils + ZERO_C)))
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from helvor.core.quantities.constants import ZERO_C
 from helvor.core.quantities.reading import Unreadable, parse_number
 
 UNITS: dict[str, dict[str, float]] = {
@@ -65,7 +66,7 @@ _DEGREES = {"°C": "C", "C": "C", "K": "K", "°F": "F", "F": "F"}
 
 
 def _to_celsius(value: float, degrees: str) -> float:
-    return {"C": value, "K": value - 273.15, "F": (value - 32) / 1.8}[degrees]
+    return {"C": value, "K": value - ZERO_C, "F": (value - 32) / 1.8}[degrees]
 
 
 def convert(value: float, unit: str) -> dict[str, float]:
@@ -79,9 +80,9 @@ def convert(value: float, unit: str) -> dict[str, float]:
     """
     if unit in _DEGREES:
         celsius = _to_celsius(value, _DEGREES[unit])
-        if celsius < -273.15 - 1e-9:
+        if celsius < -ZERO_C - 1e-9:
             raise Unreadable("Enter a temperature from −273.15 °C.")
-        return {"°C": celsius, "K": celsius + 273.15, "°F": celsius * 1.8 + 32}
+        return {"°C": celsius, "K": celsius + ZERO_C, "°F": celsius * 1.8 + 32}
     kinds = [own for kind, own in UNITS.items() if len(own) > 1 and kind not in ("°C", "°C/min")]
     # As it is written before any capitals: M is mol/L, m a metre.
     exact = next((own for own in kinds if unit in own), None)

@@ -74,7 +74,7 @@ def bath(form: Form, house: House) -> Answer:
     if found.care:
         answer.remarks.append(("caution", found.care))
     if found.celsius < wanted - 8:
-        words = f"It gets colder than {wanted:g} °C: add the cold part by and by, with a thermometer in the bath."
+        words = f"It gets colder than {wanted:g} °C: add salt or dry ice a little at a time, by a thermometer."
         answer.remarks.append(("note", words))
     return answer
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from helvor.core.laws.solutions.concentration import UNITS, needed_of_stock
+from helvor.core.laws.precipitation.solution import dilute
+from helvor.core.laws.solutions.concentration import UNITS
 from helvor.core.quantities.formula import readable
 from helvor.core.quantities.reading import Unreadable, digits, round_to
 from helvor.core.quantities.working import WorkingLine
@@ -18,8 +19,8 @@ from helvor.core.techniques.precipitation.solutions import (
 from helvor.web.calculators.answer import Answer, Asked, Calculator, House, Large, asked, formula_of, number_of
 from helvor.web.forms import FieldErrors, Form
 
-_CONCENTRATED = 6.0
-"""mol/L from which a mineral acid or base is shown its caution. Common practice."""
+_DILUTE = 0.01
+"""Mass fraction up to which a solution is as dense as water, for what is weighed and measured. Common practice."""
 
 
 def _formula(form: Form, house: House, name: str = "formula") -> str:
@@ -47,9 +48,9 @@ def concentration(form: Form, house: House) -> Answer:
         ("molality", "none: no solvent" if found.molality is None else f"{digits(found.molality, 4)} mol/kg"),
         ("density", f"{digits(found.density, 4)} g/mL"),
     ]
-    if found.assumed == "water" and unit in ("% w/w", "ppm") and found.fraction > 0.01:
+    if found.assumed == "water" and found.fraction > _DILUTE:
         answer.remarks.append(
-            ("caution", "Its density is not in the reference data and 1.00 g/mL was used: enter that on the bottle.")
+            ("caution", "Its density is not known, so 1.00 g/mL was used between mass and volume: enter its own.")
         )
     elif found.assumed == "table":
         answer.remarks.append(("note", "Density by the table for solutions in water at 20 °C."))
@@ -61,24 +62,12 @@ def concentration(form: Form, house: House) -> Answer:
     ]
     if wanted is not None and volume is not None:
         try:
-            of_stock = needed_of_stock(found.molar, wanted, volume)
+            made = dilute(found.molar, wanted, volume)
         except Unreadable as unreadable:
             raise FieldErrors({"wanted": str(unreadable)}) from unreadable
-        answer.large.insert(0, Large("of it, made up to volume", digits(of_stock, 4), "mL", f"to {volume:g} mL"))
-        answer.working.append(
-            WorkingLine(
-                "Dilution",
-                f"{wanted:g} mol/L × {volume:g} mL ÷ {digits(found.molar, 4)} mol/L = {digits(of_stock, 4)} mL",
-            )
-        )
-        if found.molar >= _CONCENTRATED:
-            answer.remarks.append(
-                (
-                    "caution",
-                    "Concentrated: goggles and gloves, in the hood. Pour it slowly into most of the water, stirring; "
-                    "let it cool, then make up to volume.",
-                )
-            )
+        answer.large.insert(0, Large("of it, made up to volume", digits(made.amount, 4), "mL", made.glass))
+        answer.steps = list(made.how)
+        answer.working += made.working
     return answer
 
 

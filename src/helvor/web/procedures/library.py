@@ -11,11 +11,12 @@ from fastapi import APIRouter, Request
 from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
+from helvor.core.engine.plan.check_plan import open_stops
 from helvor.core.engine.plan.timeline import MeetingTime, timeline
 from helvor.core.practice.rehearsals import STORIES
 from helvor.core.record.procedure import Level, Procedure, instruction
 from helvor.core.record.step_kinds import WASTE
-from helvor.core.techniques.registered import STEP_KINDS
+from helvor.core.techniques.registered import STEP_KINDS, TECHNIQUES
 from helvor.notebook import classes, procedures
 from helvor.notebook.page_errors import NotYours
 from helvor.shelf.procedures import PRACTISES, shipped_procedure
@@ -48,7 +49,7 @@ class Starter:
 
 @dataclass(frozen=True, slots=True)
 class StarterStep:
-    """A step with its number, what is read there, and where what leaves goes."""
+    """A step with its number, its minutes, what is read there, and its caution."""
 
     number: int
     kind: str
@@ -158,7 +159,9 @@ def take_over(
     with pool(request).connection() as conn:
         account = who.account.id
         procedures.add_procedure(conn, account, entry, shipped_procedure(name), "from the library")
-        if not to:
+        house = procedures.house_rules_of(conn, account)
+        # By the rules of this house there may be a danger in it: then it is looked at in the builder first.
+        if not to or open_stops(shipped_procedure(name), house, TECHNIQUES):
             return RedirectResponse(f"/procedures/{entry}", status_code=303)
         if not procedures.open_procedure(conn, account, entry).version:
             procedures.put_in_use(conn, account, entry, 1)

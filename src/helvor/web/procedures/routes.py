@@ -11,7 +11,7 @@ from fastapi import Form as Field
 from starlette.responses import RedirectResponse, Response
 
 from helvor.core.engine.plan.amounts import class_amount, factor_for
-from helvor.core.engine.plan.check_plan import check_plan
+from helvor.core.engine.plan.check_plan import check_plan, open_stops
 from helvor.core.engine.plan.difference import differences
 from helvor.core.engine.plan.timeline import MeetingTime, timeline
 from helvor.core.quantities.formula import molar_mass
@@ -370,9 +370,9 @@ def put_in_use(
     with pool(request).connection() as conn:
         kept = procedures.open_procedure(conn, who.account.id, procedure_id)
         house = procedures.house_rules_of(conn, who.account.id)
-        stops = [one for one in check_plan(kept.procedure, house, TECHNIQUES) if one.finding.level == "stop"]
+        stops = open_stops(kept.procedure, house, TECHNIQUES)
         if stops and kept.changed and not why.strip():
-            work = _work(kept, house, who.csrf) | {"open_stops": [one.finding.what for one in stops]}
+            work = _work(kept, house, who.csrf) | {"open_stops": stops}
             return html("procedures/builder.html", BuilderPage(visitor=who, place="plan", **work), status=422)
         procedures.put_in_use(conn, who.account.id, procedure_id, draft, why.strip() if stops else "")
     return RedirectResponse(f"/procedures/{procedure_id}/start", status_code=303)

@@ -65,6 +65,11 @@ class Plan:
 Rule = Callable[[Plan], Iterator[Advice]]
 
 
+def open_stops(procedure: Procedure, rules: HouseRules, techniques: Techniques) -> list[str]:
+    """What a plan's check stops for, a sentence each: it is published over these only with a reason."""
+    return [one.finding.what for one in check_plan(procedure, rules, techniques) if one.finding.level == "stop"]
+
+
 def check_plan(procedure: Procedure, rules: HouseRules, techniques: Techniques) -> list[Advice]:
     """Every finding on a procedure, most serious first, then by step."""
     in_force = rules.over(procedure.house_rules)

@@ -12,13 +12,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import exp, log
 
+from helvor.core.quantities.constants import GAS, ZERO_C
 from helvor.core.quantities.reading import Unreadable, digits
 
-GAS = 8.314462618
-"""J/(mol·K). CODATA 2018, exact."""
 WALDEN = 56.5
 """J/(mol·K), entropy of fusion of rigid molecules. Walden, Z. Elektrochem. 14 (1908) 713."""
-ZERO = 273.15
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +29,7 @@ class Solid:
     @property
     def heat(self) -> float:
         """J/mol."""
-        return self.fusion * 1000 if self.fusion is not None else WALDEN * (self.melts + ZERO)
+        return self.fusion * 1000 if self.fusion is not None else WALDEN * (self.melts + ZERO_C)
 
     def liquidus(self, part: float) -> float:
         """°C at which the last of it dissolves in a melt with a mole fraction *part* of it (Mixture 1).
@@ -39,8 +37,8 @@ class Solid:
         >>> round(Solid(80.2, 19.06).liquidus(0.5), 0)
         46.0
         """
-        kelvin = self.melts + ZERO
-        return 1 / (1 / kelvin - GAS * log(part) / self.heat) - ZERO
+        kelvin = self.melts + ZERO_C
+        return 1 / (1 / kelvin - GAS * log(part) / self.heat) - ZERO_C
 
 
 @dataclass(frozen=True, slots=True)

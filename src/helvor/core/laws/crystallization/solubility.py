@@ -15,11 +15,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+from helvor.core.quantities.constants import GAS, ZERO_C
 from helvor.core.quantities.reading import Unreadable, digits, parse_number
 
-GAS = 8.314462618
-"""J/(mol K), exact by definition of the units."""
-ZERO_C = 273.15
 BEYOND = 25.0
 """K past the outermost point that the nearest pair is followed: from room temperature down to ice. Common practice."""
 MOST_POINTS = 12

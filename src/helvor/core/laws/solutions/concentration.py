@@ -109,19 +109,3 @@ def series(stock: float, factor: float, steps: int, volume: float) -> list[Dilut
         raise Unreadable(f"Enter 1 to {MOST_STEPS} steps.")
     taken = volume / factor
     return [Dilution(n, stock / factor**n, taken, volume - taken) for n in range(1, steps + 1)]
-
-
-def needed_of_stock(stock: float, wanted: float, volume: float) -> float:
-    """mL of a stock for *volume* mL of a weaker solution, both concentrations in one unit: V₁ = C₂V₂ ÷ C₁.
-
-    Raises:
-        Unreadable: the wanted is not weaker than the stock.
-
-    >>> round(needed_of_stock(12.0, 3.0, 410), 1)
-    102.5
-    """
-    if stock <= 0 or wanted <= 0 or volume <= 0:
-        raise Unreadable("Enter concentrations and a volume above 0.")
-    if wanted > stock:
-        raise Unreadable("Enter a wanted concentration below that of the stock.")
-    return wanted * volume / stock

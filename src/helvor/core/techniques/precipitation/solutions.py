@@ -233,12 +233,12 @@ class CompositionOut(BaseModel):
     ratios: dict[str, float]
 
 
-_PART = re.compile(r"(?P<element>[A-Z][a-z]?)\s*[:=]?\s*(?P<part>\d[\d.]*)\s*%?")
+_PART = re.compile(r"(?P<element>[A-Z][a-z]?)\s*[:=]?\s*(?P<part>\d[\d.,]*)\s*%?")
 
 
 def composition(asked: CompositionIn) -> CompositionOut:
     """Percent composition of a formula, or the empirical formula of percentages."""
-    pieces = [piece for piece in re.split(r"[;,\n]\s*|\s+(?=[A-Z])", asked.text.strip()) if piece]
+    pieces = [piece for piece in re.split(r"[;\n]\s*|,\s+|,(?=[A-Z])|\s+(?=[A-Z])", asked.text.strip()) if piece]
     parts = [_PART.fullmatch(piece.strip()) for piece in pieces]
     if len(parts) > 1 and all(parts):
         read = {part["element"]: parse_number(part["part"])[0] for part in parts if part is not None}
