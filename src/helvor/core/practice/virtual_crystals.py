@@ -20,8 +20,9 @@ import math
 from dataclasses import dataclass
 
 from helvor.core.laws.crystallization.plan import stays
-from helvor.core.laws.crystallization.solubility import GAS, ZERO_C, Curve
+from helvor.core.laws.crystallization.solubility import Curve
 from helvor.core.laws.filtration.wash import left_after, wash_loss
+from helvor.core.quantities.constants import GAS, ZERO_C
 from helvor.core.quantities.reading import Unreadable
 
 DROPS = {"warm": 6.0, "cold": 25.0}
